@@ -1,0 +1,1 @@
+"""Computation only: no web, no database, no network, no global state."""

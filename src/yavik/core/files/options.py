@@ -1,0 +1,48 @@
+"""How a delimited file is to be read: found out, shown, and correctable."""
+
+from typing import Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from yavik.core.table import Column, Kind
+
+EMPTY_WORDS = ("", "NA", "N/A", "n/a", "NaN", "nan", "NULL", "null", "#N/A")
+
+Encoding = Literal["utf-8", "utf-8-sig", "utf-16", "utf-16-le", "utf-16-be", "cp1252", "latin-1"]
+Dates = Literal["iso", "day_first", "month_first"]
+
+
+class ReadOptions(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+
+    encoding: Encoding = "utf-8"
+    delimiter: str = Field(default=",", min_length=1, max_length=1)
+    decimal: Literal[".", ","] = "."
+    header: bool = True
+    empty_codes: list[str] = list(EMPTY_WORDS)
+    dates: Dates = "iso"
+    text_columns: list[str] = []
+    """Columns whose digits are names, not numbers ('007'): read as text."""
+    kinds: dict[str, Kind] = {}
+    """Kinds chosen by hand, by column name."""
+
+
+class Notice(BaseModel):
+    """Something the reader did or saw that the researcher should know."""
+
+    text: str
+    column: str | None = None
+    rows: list[int] = []
+
+
+class Preview(BaseModel):
+    """The first rows of a file under some options, before a table is made."""
+
+    options: ReadOptions
+    columns: list[Column]
+    rows: list[list[str | None]]
+    rows_seen: int
+    whole: bool
+    """True when the file ended within what was read for the preview."""
+    notices: list[Notice]
+    n_columns: int
