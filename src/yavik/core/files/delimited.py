@@ -144,12 +144,13 @@ def _parse(source: Source, options: ReadOptions, names: list[str]) -> tuple[Any,
         auto_dict_encode=True,
         auto_dict_max_cardinality=200,
     )
-    encoding = {"utf-8-sig": "utf-8"}.get(options.encoding, options.encoding)
+    # UTF-16 is turned into UTF-8 beforehand; a byte-order mark is skipped by the reader itself.
+    encoding = "utf-8" if options.encoding.startswith("utf") else options.encoding
     settings = pa_csv.ReadOptions(
         column_names=names, skip_rows=1 if options.header else 0, encoding=encoding, block_size=1 << 22
     )
     try:
-        data = pa.BufferReader(_bytes(source, options)) if isinstance(source, bytes) or "16" in encoding else str(source)
+        data = pa.BufferReader(_bytes(source, options)) if isinstance(source, bytes) or "16" in options.encoding else str(source)
         return pa_csv.read_csv(data, settings, parse, convert), []
     except pa.ArrowInvalid as trouble:
         if ragged or "column" in str(trouble).lower() or "straddling" in str(trouble).lower():

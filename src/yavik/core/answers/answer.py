@@ -1,0 +1,130 @@
+"""The shape of an answer. Everything in it is plain JSON; no NaN anywhere."""
+
+from enum import StrEnum
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+
+class Span(BaseModel):
+    """A run of text in one style: a headline is a list of these, so no markup has to be trusted."""
+
+    model_config = ConfigDict(frozen=True)
+
+    t: str
+    style: Literal["plain", "italic", "sub", "bold"] = "plain"
+
+
+class Cell(BaseModel):
+    """A value, its printed text, and where it cannot be computed, why."""
+
+    v: float | int | str | None
+    s: str
+    why: str | None = None
+
+
+class Head(BaseModel):
+    key: str
+    title: str
+    align: Literal["left", "right"] = "right"
+    italic: bool = False
+
+
+class TableBlock(BaseModel):
+    type: Literal["table"] = "table"
+    id: str
+    title: str
+    columns: list[Head]
+    rows: list[dict[str, Cell]]
+    note: str | None = None
+    folded: bool = False
+    strong: list[str] = []
+    """Keys of columns whose cells are marked where the row's p is below α."""
+    marked: list[int] = []
+    """Rows marked as differing."""
+
+
+class FigureBlock(BaseModel):
+    """``drawing`` is Vega-Lite; ``figure`` is the description it came from, to be opened as a figure."""
+
+    type: Literal["figure"] = "figure"
+    id: str
+    title: str
+    drawing: dict[str, Any]
+    alt: str
+    figure: dict[str, Any] | None = None
+    caption: list[Span] = []
+    small: bool = False
+
+
+class NoteBlock(BaseModel):
+    type: Literal["note"] = "note"
+    id: str
+    text: str
+    folded: bool = False
+
+
+Block = Annotated[TableBlock | FigureBlock | NoteBlock, Field(discriminator="type")]
+
+
+class Verdict(StrEnum):
+    holds = "holds"
+    doubtful = "doubtful"
+    fails = "fails"
+    unknown = "unknown"
+
+
+class Remedy(BaseModel):
+    """A change that a button applies: to the question's spec, or a step added to the table."""
+
+    label: str
+    spec: dict[str, Any] | None = None
+    step: dict[str, Any] | None = None
+    rows: list[int] | None = None
+    """Rows to show in the table."""
+
+
+class Check(BaseModel):
+    id: str
+    title: str
+    verdict: Verdict
+    text: str
+    facts: dict[str, float] = {}
+    remedies: list[Remedy] = []
+
+
+class LeftOut(BaseModel):
+    why: str
+    n: int
+    rows: list[int] = []
+
+
+class RowsUsed(BaseModel):
+    total: int
+    used: int
+    left_out: list[LeftOut] = []
+
+
+class Answer(BaseModel):
+    method: str
+    version: str
+    spec: dict[str, Any]
+    headline: str
+    headline_spans: list[Span]
+    short: str
+    """A few words for the contents: 'means differ, p < .001'."""
+    settings: list[str]
+    """What was done, in plain words, for the line under the sentence."""
+    facts: dict[str, float | int | str]
+    blocks: list[Block]
+    checks: list[Check]
+    rows: RowsUsed
+    new_columns: dict[str, list[float | None]] = {}
+    seed: int | None = None
+
+    def block(self, id: str) -> Any:
+        """The block of that id; raises KeyError."""
+        for block in self.blocks:
+            if block.id == id:
+                return block
+        raise KeyError(id)

@@ -1,0 +1,153 @@
+"""Numbers and sentences in words: the one place where a number becomes text.
+
+Decimals follow the data's precision, p has no leading zero and is never .000, minus is a real minus.
+"""
+
+import math
+from collections.abc import Sequence
+
+from yavik.core.answers.answer import Cell, Span
+
+THIN = "\u2009"
+
+
+def grouped(n: int) -> str:
+    """Whole numbers with thin spaces from ten thousand on."""
+    return f"{n:,}".replace(",", THIN).replace("-", "−") if abs(n) >= 10_000 else str(n).replace("-", "−")
+
+
+def number(x: float, decimals: int) -> str:
+    """Fixed decimals; very large and very small sizes as a power of ten."""
+    if x != 0 and (abs(x) >= 1e7 or abs(x) < 0.5 * 10.0**-decimals and abs(x) < 1e-4):
+        return significant(x, 4)
+    text = f"{x:,.{decimals}f}" if abs(x) >= 10_000 else f"{x:.{decimals}f}"
+    if float(text.replace(",", "")) == 0:
+        text = text.lstrip("-")
+    return text.replace(",", THIN).replace("-", "−")
+
+
+SUPERSCRIPT = str.maketrans("-0123456789", "⁻⁰¹²³⁴⁵⁶⁷⁸⁹")
+
+
+def significant(x: float, digits: int = 3) -> str:
+    """That many significant digits; powers of ten as × 10ⁿ."""
+    if x == 0:
+        return "0"
+    power = math.floor(math.log10(abs(x)))
+    if -5 < power < 7:
+        return number(x, max(0, digits - 1 - power)) if power > -4 else f"{x:.{digits - 1 - power}f}".replace("-", "−")
+    mantissa = f"{x / 10.0**power:.{digits - 1}f}".replace("-", "−")
+    return f"{mantissa} × 10{str(power).translate(SUPERSCRIPT)}"
+
+
+def statistic(x: float) -> str:
+    """Test statistics: two decimals, fewer when large."""
+    if abs(x) >= 1000:
+        return number(x, 0)
+    return number(x, 1 if abs(x) >= 100 else 2)
+
+
+def df(x: float) -> str:
+    return grouped(round(x)) if abs(x - round(x)) < 1e-9 else number(x, 1)
+
+
+def p_bare(p: float) -> str:
+    """'.083', '< .001', '> .999': for a column headed p."""
+    if p < 0.001:
+        return "< .001"
+    text = f"{p:.3f}"
+    return "> .999" if text == "1.000" else text[1:]
+
+
+def p_words(p: float) -> str:
+    """'= .083' or '< .001', to stand after a p."""
+    text = p_bare(p)
+    return text if text[0] in "<>" else f"= {text}"
+
+
+def share(x: float) -> str:
+    """A size between −1 and 1 without its leading zero: '.24'."""
+    text = f"{x:.2f}"
+    if text in ("1.00", "-1.00"):
+        return text.replace("-", "−")
+    return text.replace("0.", ".", 1).replace("-.00", ".00").replace("-", "−")
+
+
+def percent(x: float) -> str:
+    return f"{100 * x:.1f} %"
+
+
+def interval(low: float, high: float, decimals: int) -> str:
+    return f"{number(low, decimals)} to {number(high, decimals)}"
+
+
+def level_words(alpha: float) -> str:
+    """'95%' for α = .05."""
+    return f"{100 * (1 - alpha):.10g}%"
+
+
+def listing(words: Sequence[str], most: int = 4, joint: str = "and") -> str:
+    """'a, b and c'; beyond ``most`` 'a, b, c and 4 more'."""
+    if len(words) <= 1:
+        return "".join(words)
+    if len(words) > most:
+        return f"{', '.join(words[: most - 1])} {joint} {len(words) - most + 1} more"
+    return f"{', '.join(words[:-1])} {joint} {words[-1]}"
+
+
+def counted(n: int, one: str, many: str | None = None) -> str:
+    return f"{grouped(n)} {one if n == 1 else many or one + 's'}"
+
+
+def cell(value: float, text: str) -> Cell:
+    return Cell(v=float(value), s=text)
+
+
+def num(value: float, decimals: int, why: str = "cannot be computed here") -> Cell:
+    """A number's cell; NaN and infinity become an empty cell with the reason."""
+    return Cell(v=float(value), s=number(value, decimals)) if math.isfinite(value) else missing(why)
+
+
+def stat(value: float, why: str = "cannot be computed here") -> Cell:
+    return Cell(v=float(value), s=statistic(value)) if math.isfinite(value) else missing(why)
+
+
+def p_cell(value: float, why: str = "cannot be computed here") -> Cell:
+    return Cell(v=float(value), s=p_bare(value)) if math.isfinite(value) else missing(why)
+
+
+def df_cell(value: float, why: str = "has none") -> Cell:
+    return Cell(v=float(value), s=df(value)) if math.isfinite(value) else missing(why)
+
+
+def word(text: str) -> Cell:
+    return Cell(v=text, s=text)
+
+
+def whole(n: int) -> Cell:
+    return Cell(v=int(n), s=grouped(int(n)))
+
+
+def missing(why: str) -> Cell:
+    return Cell(v=None, s="–", why=why)
+
+
+def say(*parts: str | Span) -> list[Span]:
+    """A sentence from plain texts and styled runs."""
+    return [p if isinstance(p, Span) else Span(t=p) for p in parts if p]
+
+
+def italic(text: str) -> Span:
+    return Span(t=text, style="italic")
+
+
+def sub(text: str) -> Span:
+    return Span(t=text, style="sub")
+
+
+def bold(text: str) -> Span:
+    return Span(t=text, style="bold")
+
+
+def plain(spans: Sequence[Span]) -> str:
+    return "".join(s.t for s in spans)
