@@ -105,6 +105,15 @@ class RowsUsed(BaseModel):
     left_out: list[LeftOut] = []
 
 
+class Marks(BaseModel):
+    """What a figure may take from an answer."""
+
+    letters: dict[str, str] = {}
+    """Letters per group, by the group's words."""
+    letters_note: str = ""
+    p: list[Span] = []
+
+
 class Answer(BaseModel):
     method: str
     version: str
@@ -119,6 +128,7 @@ class Answer(BaseModel):
     blocks: list[Block]
     checks: list[Check]
     rows: RowsUsed
+    marks: Marks = Marks()
     new_columns: dict[str, list[float | None]] = {}
     seed: int | None = None
 

@@ -1,0 +1,36 @@
+"""Colours, faces and sizes of figures: one place."""
+
+from typing import Any
+
+INK = "#2a3142"
+MUTED = "#5f6677"
+GRID = "#e3e3ea"
+PALETTE = ("#7a3e8e", "#2a8194", "#c8871b", "#4d7fc4", "#b1493f")
+"""The first five groups; safe for the common colour blindnesses in this order. Later groups change shape too."""
+SHAPES = ("circle", "square", "triangle-up", "diamond")
+FACE = "Commissioner"
+PX_PER_MM = 96 / 25.4
+PX_PER_PT = 96 / 72
+
+
+def colour(index: int) -> str:
+    return PALETTE[index % len(PALETTE)]
+
+
+def shape(index: int) -> str:
+    return SHAPES[index // len(PALETTE) % len(SHAPES)]
+
+
+def config(type_pt: float) -> dict[str, Any]:
+    size = round(type_pt * PX_PER_PT, 2)
+    text = {"labelFont": FACE, "titleFont": FACE, "labelFontSize": size, "titleFontSize": size}
+    return {
+        "font": FACE,
+        "background": "transparent",
+        "view": {"stroke": None},
+        "axis": {
+            **text, "labelColor": INK, "titleColor": INK, "titleFontWeight": 600, "domainColor": INK, "tickColor": INK,
+            "gridColor": GRID, "tickSize": 4, "labelPadding": 3, "titlePadding": 8,
+        },
+        "text": {"font": FACE, "fontSize": size, "color": INK},
+    }

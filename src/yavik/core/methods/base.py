@@ -1,0 +1,133 @@
+"""What a method is: a sentence, a Spec, and a pure function to an Answer."""
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from enum import StrEnum
+from typing import Any, Generic, TypeVar
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from yavik.core.answers import Answer, Span
+from yavik.core.figures.describe import slot
+from yavik.core.table import Table
+
+
+class Aim(StrEnum):
+    describe = "describe"
+    compare = "compare"
+    counts = "counts"
+    relate = "relate"
+    predict = "predict"
+    nested = "nested"
+    change = "change"
+    scales = "scales"
+    communities = "communities"
+    time = "time"
+    surveys = "surveys"
+    plan = "plan"
+
+
+AIMS: dict[Aim, str] = {
+    Aim.describe: "Describe",
+    Aim.compare: "Compare groups",
+    Aim.counts: "Counts and proportions",
+    Aim.relate: "Relate",
+    Aim.predict: "Predict",
+    Aim.nested: "Nested and repeated",
+    Aim.change: "Effect of a change",
+    Aim.scales: "Scales and items",
+    Aim.communities: "Communities",
+    Aim.time: "Over time",
+    Aim.surveys: "Surveys",
+    Aim.plan: "Plan a study",
+}
+
+
+class Stopped(Exception):
+    """The researcher stopped the work."""
+
+
+@dataclass
+class Run:
+    """How a method tells progress and learns that it was stopped."""
+
+    report: Callable[[float, str], None] = lambda _part, _what: None
+    stopped: Callable[[], bool] = lambda: False
+
+    def progress(self, part: float, what: str) -> None:
+        if self.stopped():
+            raise Stopped
+        self.report(part, what)
+
+
+class Spec(BaseModel):
+    """Options every method shares."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    alpha: float = Field(0.05, gt=0, lt=0.5, json_schema_extra={"option": {"title": "Error rate α", "help": "How often a difference may be claimed where there is none. Intervals are at 1 − α.", "place": "number", "step": 0.01}})
+    where: str | None = Field(None, json_schema_extra={"option": {"title": "Only rows where", "help": 'A condition, such as town != "Corrin".', "place": "expression"}})
+
+
+S = TypeVar("S", bound=Spec)
+
+
+@dataclass(frozen=True)
+class Layout:
+    """A way the data may lie, with its sentence and the slots that it needs."""
+
+    id: str
+    words: str
+    sentence: str
+    slots: tuple[str, ...]
+    needed: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class Page:
+    """The method's own page in the interface: what it answers, assumes and prints."""
+
+    answers: str
+    assumes: list[str]
+    formulas: list[tuple[str, str]]
+    reading: list[tuple[str, str]]
+    conventions: list[str]
+    references: list[str]
+
+
+@dataclass(frozen=True)
+class Method(Generic[S]):
+    id: str
+    aim: Aim
+    title: str
+    """The trade's names for it."""
+    layouts: tuple[Layout, ...]
+    Spec: type[S]
+    compute: Callable[[Table, S, Run], Answer]
+    page: Page
+    version: str = "1"
+    name: Callable[[S], str] = lambda _spec: ""
+    """A short name for a question of this kind, from its slots."""
+    keywords: tuple[str, ...] = field(default=())
+
+    def columns(self, spec: S) -> list[str]:
+        """Columns named in the slots, in order, without repeats."""
+        found: list[str] = []
+        for key, info in self.Spec.model_fields.items():
+            extra: Any = info.json_schema_extra
+            if isinstance(extra, dict) and "slot" in extra:
+                value = getattr(spec, key)
+                found += value if isinstance(value, list) else [value] if value else []
+        return list(dict.fromkeys(found))
+
+    def ready(self, spec: S) -> bool:
+        """Whether some layout has all its needed slots filled."""
+        return any(all(getattr(spec, s) for s in layout.needed) for layout in self.layouts)
+
+
+def option(title: str, words: dict[str, str], help: str = "", **more: Any) -> dict[str, Any]:
+    """What an option field carries for the interface: its title, the values' plain words, and help."""
+    return {"option": {"title": title, "words": words, "help": help, "place": "choice", **more}}
+
+
+__all__ = ["AIMS", "Aim", "Layout", "Method", "Page", "Run", "Span", "Spec", "Stopped", "option", "slot"]

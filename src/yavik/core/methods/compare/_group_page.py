@@ -1,0 +1,44 @@
+"""The page of ``compare_groups``: what it answers, assumes, and how to read it."""
+
+from yavik.core.methods.base import Page
+
+PAGE = Page(
+    answers="Whether the mean (or the general height, by ranks) of one measurement differs between two or more independent groups, and which groups differ.",
+    assumes=[
+        "Rows are independent of one another: no person or plot stands in more than one row.",
+        "Within each group values scatter roughly normally, or groups are large enough (about thirty) for means to do so.",
+        "The classical F and Tukey–Kramer also assume the same spread in every group; Welch, Brown–Forsythe and Games–Howell do not.",
+        "Kruskal–Wallis speaks about medians only when the groups' distributions have the same shape.",
+    ],
+    formulas=[
+        ("Classical F", "F = [Σ nᵢ(ȳᵢ − ȳ)² / (k − 1)] / [Σ (nᵢ − 1)sᵢ² / (N − k)]"),
+        ("Welch", "wᵢ = nᵢ/sᵢ²;  F = [Σ wᵢ(ȳᵢ − ỹ)² / (k − 1)] / [1 + 2(k − 2)Λ/(k² − 1)],  Λ = Σ (1 − wᵢ/W)²/(nᵢ − 1);  df₂ = (k² − 1)/(3Λ)"),
+        ("Brown–Forsythe", "F* = Σ nᵢ(ȳᵢ − ȳ)² / Σ (1 − nᵢ/N)sᵢ²;  df₁ = k − 1, df₂ by Satterthwaite"),
+        ("Kruskal–Wallis", "H = [12/(N(N + 1)) Σ nᵢ(R̄ᵢ − (N + 1)/2)²] / [1 − Σ(t³ − t)/(N³ − N)]"),
+        ("Games–Howell", "tᵢⱼ = (ȳᵢ − ȳⱼ)/√(sᵢ²/nᵢ + sⱼ²/nⱼ), Welch df for each pair; p from the studentised range of k means at √2·|t|"),
+        ("ω²", "(SS between − (k − 1)·MS within) / (SS total + MS within)"),
+    ],
+    reading=[
+        ("p", "How often groups with equal means would look at least this different. It is not the chance that they are equal."),
+        ("Difference and its interval", "By how much two groups differ, in the measurement's unit, and how far that is from certain. Intervals hold for all pairs together."),
+        ("Letters", "Groups that share a letter were not found to differ. That is no proof that they are equal."),
+        ("η² and ω²", "The share of all variation that lies between the groups; ω² corrects η²'s upward bias and may come out slightly below zero."),
+    ],
+    conventions=[
+        "Automatic takes Welch's test whatever the data look like: choosing by a first test of spread on the same data spoils the error rate.",
+        "Quartiles by linear interpolation between order statistics (Hyndman & Fan type 7).",
+        "Median-centred Levene decides the check of equal spread; the mean-centred one stands beside it.",
+        "Outlying: more than 1.5 interquartile ranges outside the group's own quartiles.",
+        "Tied values share their mean rank; H and Dunn's variance are corrected for ties.",
+        "Holm's intervals are Bonferroni's. Dunn's p are adjusted by Holm unless chosen otherwise.",
+    ],
+    references=[
+        "Brown, M. B., & Forsythe, A. B. (1974). The small sample behavior of some statistics which test the equality of several means. Technometrics, 16, 129–132.",
+        "Dunn, O. J. (1964). Multiple comparisons using rank sums. Technometrics, 6, 241–252.",
+        "Games, P. A., & Howell, J. F. (1976). Pairwise multiple comparison procedures with unequal n's and/or variances. Journal of Educational Statistics, 1, 113–125.",
+        "Kramer, C. Y. (1956). Extension of multiple range tests to group means with unequal numbers of replications. Biometrics, 12, 307–310.",
+        "Kruskal, W. H., & Wallis, W. A. (1952). Use of ranks in one-criterion variance analysis. JASA, 47, 583–621.",
+        "Piepho, H.-P. (2004). An algorithm for a letter-based representation of all-pairwise comparisons. JCGS, 13, 456–466.",
+        "Welch, B. L. (1951). On the comparison of several mean values: an alternative approach. Biometrika, 38, 330–336.",
+    ],
+)

@@ -1,0 +1,99 @@
+"""Sentences of a comparison of groups."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from yavik.core.answers import Span
+from yavik.core.answers.wording import df, interval, italic, level_words, listing, number, p_words, say, statistic, sub
+from yavik.core.figures.caption import lower
+
+if TYPE_CHECKING:
+    from yavik.core.methods.compare.compare_groups import Results
+
+TEST_WORDS = {
+    "auto": "automatic", "anova": "classical F", "welch": "Welch's test, unequal spread allowed",
+    "brown_forsythe": "Brown–Forsythe's F*, unequal spread allowed", "kruskal_wallis": "Kruskal–Wallis, by ranks",
+}
+PAIR_WORDS = {
+    "auto": "automatic", "lsd": "least significant difference", "tukey": "Tukey–Kramer", "games_howell": "Games–Howell",
+    "bonferroni": "Bonferroni", "holm": "Holm", "dunn": "Dunn",
+}
+
+
+def statistic_spans(r: Results) -> list[Span]:
+    t = r.main
+    if r.test == "kruskal_wallis":
+        return say(italic("H"), f"({df(t.df1)}) = {statistic(t.f)}, ", italic("p"), f" {p_words(t.p)}")
+    mark = {"welch": [sub("W")], "brown_forsythe": [Span(t="*")]}.get(r.test, [])
+    return say(italic("F"), *mark, f"({df(t.df1)}, {df(t.df2)}) = {statistic(t.f)}, ", italic("p"), f" {p_words(t.p)}")
+
+
+def headline(r: Results) -> list[Span]:
+    g = r.data.groups
+    by_ranks = r.test == "kruskal_wallis"
+    among = f"between {listing(list(g.names), 5)}" if r.data.value == "Value" else f"by {lower(r.data.group)}"
+    what = ("Ranks of " if by_ranks else "Mean ") + lower(r.data.value) if r.data.value != "Value" else ("Ranks" if by_ranks else "Means")
+    verb = "differ" if what.endswith("s") and r.data.value == "Value" or by_ranks else "differs"
+    if r.main.p < r.alpha:
+        start = [f"{what} {verb} {among}, "]
+    else:
+        subject = lower(what) if what not in ("Means", "Ranks") else what.lower()
+        start = [f"There is no evidence that {subject} {verb} {among}, "]
+    return say(*start, *statistic_spans(r), ". ", _pairs_sentence(r))
+
+
+def _pairs_sentence(r: Results) -> str:
+    g, pairs = r.data.groups, r.pairs
+    if pairs is None:
+        return f"With {g.k} groups the pairs are not compared one by one."
+    p = pairs.p_adjusted
+    found = [i for i in np.argsort(-np.abs(pairs.difference)) if p[i] < r.alpha]
+    if not found:
+        return "No two groups can be told apart." if g.k > 2 or r.main.p < r.alpha else _estimate(r, 0) + "."
+    if r.pair_method == "dunn":
+        names = [f"{g.names[pairs.a[i]]} and {g.names[pairs.b[i]]}" for i in found[:3]]
+        more = f" and {len(found) - 3} more pairs" if len(found) > 3 else ""
+        return f"Told apart: {'; '.join(names)}{more}."
+    said = _estimate(r, int(found[0]))
+    rest = len(pairs.p) - len(found)
+    if g.k == 2:
+        return said + "."
+    if g.k == 3 and rest:
+        apart = [(g.names[pairs.a[i]], g.names[pairs.b[i]]) for i in range(len(pairs.p)) if not p[i] < r.alpha]
+        if len(apart) == 1:
+            return f"{said}; {apart[0][0]} and {apart[0][1]} cannot be told apart."
+        middle = set(apart[0]) & set(apart[1])
+        return f"{said}; {middle.pop()} cannot be told apart from either."
+    if rest == 0:
+        return f"{said}; every pair differs."
+    return f"{said}; {len(found)} of {len(pairs.p)} pairs differ."
+
+
+def _estimate(r: Results, i: int) -> str:
+    """'Alcove is 10.9 min lower than Winter garden (95% CI 6.3 to 15.4)'."""
+    g, pairs, d = r.data.groups, r.pairs, r.data.decimals
+    assert pairs is not None
+    difference = float(pairs.difference[i])
+    unit = f" {r.data.unit}" if r.data.unit else ""
+    text = f"{g.names[pairs.a[i]]} is {number(abs(difference), d)}{unit} {'lower' if difference < 0 else 'higher'} than {g.names[pairs.b[i]]}"
+    if pairs.ci_low is None or pairs.ci_high is None or not np.isfinite(pairs.ci_low[i]):
+        return text
+    ends = (float(pairs.ci_low[i]), float(pairs.ci_high[i]))
+    low, high = (-ends[1], -ends[0]) if difference < 0 else ends
+    return f"{text} ({level_words(r.alpha)} CI {interval(low, high, d)})"
+
+
+def letters_note(r: Results) -> str:
+    """α as people print it: without the leading zero."""
+    return f"Groups that share a letter do not differ ({PAIR_WORDS[r.pair_method]}, α = {alpha_words(r.alpha)})."
+
+
+def alpha_words(alpha: float) -> str:
+    return f"{alpha:g}".removeprefix("0")
+
+
+def p_mark(p: float) -> list[Span]:
+    return say(italic("p"), f" {p_words(p)}")

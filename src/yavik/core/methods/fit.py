@@ -1,0 +1,58 @@
+"""Which questions can a choice of columns answer?"""
+
+from typing import Any
+
+from pydantic import BaseModel
+
+from yavik.core.methods.base import Layout, Method
+from yavik.core.methods.registry import methods
+from yavik.core.table import Kind, Table
+
+
+class Fit(BaseModel):
+    method: str
+    layout: str
+    spec: dict[str, Any]
+    missing: list[str]
+    """Needed slots that no chosen column fills."""
+    why: str
+    score: float
+
+
+def fitting(table: Table, chosen: list[str]) -> list[Fit]:
+    """Questions in which every chosen column finds a slot; the best on top. Without a choice: none."""
+    kinds = {name: table.column(name).kind for name in chosen}
+    found = []
+    for method in methods().values():
+        best = max(
+            (f for layout in method.layouts if (f := _place(method, layout, kinds)) is not None),
+            key=lambda f: f.score, default=None,
+        )
+        if best is not None:
+            found.append(best)
+    return sorted(found, key=lambda f: -f.score)
+
+
+def _place(method: Method[Any], layout: Layout, kinds: dict[str, Kind]) -> Fit | None:
+    slots = {s: method.Spec.model_fields[s].json_schema_extra["slot"] for s in layout.slots}  # type: ignore[index,call-overload]
+    spec: dict[str, Any] = {}
+    # The choosiest column first, and for each the choosiest slot: a measure goes to 'response', not to 'anything'.
+    order = sorted(kinds, key=lambda n: sum(kinds[n] in s["kinds"] for s in slots.values()))
+    for name in order:
+        free = [s for s, d in slots.items() if kinds[name] in d["kinds"] and (d["many"] or s not in spec)]
+        if not free:
+            return None
+        best = min(free, key=lambda s: (len(slots[s]["kinds"]), s not in layout.needed))
+        if slots[best]["many"]:
+            spec.setdefault(best, []).append(name)
+        else:
+            spec[best] = name
+    for key, value in spec.items():
+        if isinstance(value, list):
+            spec[key] = [n for n in kinds if n in value]
+    missing = [s for s in layout.needed if s not in spec]
+    if layout.id == "side_by_side" and len(kinds) < 2:
+        return None
+    general = sum(len(d["kinds"]) for d in slots.values())
+    why = "" if missing else "every chosen column has its place"
+    return Fit(method=method.id, layout=layout.id, spec=spec, missing=missing, why=why, score=100 - 50 * len(missing) - general)

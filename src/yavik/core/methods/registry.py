@@ -1,0 +1,79 @@
+"""Finds every method: modules under ``core/methods/<aim>/`` with a ``METHOD``, and the entry points ``yavik.methods``."""
+
+import importlib
+import pkgutil
+from functools import lru_cache
+from importlib.metadata import entry_points
+from typing import Any
+
+from pydantic import ValidationError
+
+import yavik.core.methods as package
+from yavik.core.answers import Answer, RowsUsed
+from yavik.core.answers.answer import LeftOut
+from yavik.core.methods.base import Method, Run
+from yavik.core.steps.expressions import rows_where
+from yavik.core.table import DataProblem, Table
+
+
+@lru_cache(maxsize=1)
+def methods() -> dict[str, Method[Any]]:
+    """All methods by id. A file whose name starts with an underscore is shared code, not a method."""
+    found: dict[str, Method[Any]] = {}
+    for folder in pkgutil.iter_modules(package.__path__):
+        if not folder.ispkg:
+            continue
+        aim = importlib.import_module(f"{package.__name__}.{folder.name}")
+        for module in pkgutil.iter_modules(aim.__path__):
+            if not module.name.startswith("_"):
+                method = importlib.import_module(f"{aim.__name__}.{module.name}").METHOD
+                found[method.id] = method
+    for entry in entry_points(group="yavik.methods"):
+        method = entry.load()
+        found[method.id] = method
+    return found
+
+
+def get(method: str) -> Method[Any]:
+    """Raises DataProblem for an unknown id."""
+    if method not in methods():
+        raise DataProblem(f"There is no method '{method}'. There are: {', '.join(sorted(methods()))}.")
+    return methods()[method]
+
+
+def parse_spec(method: str, data: dict[str, Any]) -> Any:
+    """A Spec from JSON; what is wrong with it as one sentence naming the field."""
+    try:
+        return get(method).Spec.model_validate(data)
+    except ValidationError as trouble:
+        first = trouble.errors()[0]
+        field = ".".join(str(p) for p in first["loc"]) or "the question"
+        raise DataProblem(f"{field}: {first['msg']}.") from None
+
+
+def answer(method: str, table: Table, data: dict[str, Any], run: Run | None = None) -> Answer:
+    """The answer of a method to a spec on a table.
+
+    Raises:
+        DataProblem: what about the data or the spec stops it.
+    """
+    m, run = get(method), run or Run()
+    spec = parse_spec(method, data)
+    for name in m.columns(spec):
+        table.index(name)
+    if not m.ready(spec):
+        raise DataProblem("Fill the slots of the sentence to get an answer.")
+    total = table.n_rows
+    if total == 0:
+        raise DataProblem("The table has no rows. Look at its path: a step may leave none over.")
+    left_out: list[LeftOut] = []
+    if spec.where:
+        mask = rows_where(spec.where, table)
+        dropped = table.rows[~mask]
+        left_out.append(LeftOut(why=f"not {spec.where}", n=len(dropped), rows=dropped[:200].tolist()))
+        table = table.keep(mask)
+        if table.n_rows == 0:
+            raise DataProblem(f"No row has {spec.where}.")
+    result = m.compute(table, spec, run)
+    result.rows = RowsUsed(total=total, used=result.rows.used, left_out=[*left_out, *result.rows.left_out])
+    return result

@@ -1,0 +1,103 @@
+"""Cell data: Arrow bytes, compressed, once under their hash, with the lately used ones kept in memory."""
+
+import hashlib
+import threading
+from collections import OrderedDict
+from concurrent.futures import ThreadPoolExecutor
+from typing import Any
+
+import numpy as np
+import pyarrow as pa
+from sqlalchemy import Engine, select
+from sqlalchemy.dialects.sqlite import insert as sqlite_insert
+
+from yavik.core.table import Column, Table
+from yavik.store.models import ColumnData
+
+MEMORY = 2 << 30
+HASH_BYTES = 20
+_options = pa.ipc.IpcWriteOptions(compression="lz4")
+
+
+def pack(array: Any) -> tuple[str, Any]:
+    """(hash, bytes) of a column. The hash is of the uncompressed buffers, so it does not depend on the codec."""
+    array = _compact(array)
+    sink = pa.BufferOutputStream()
+    batch = pa.record_batch([array], ["c"])
+    with pa.ipc.new_stream(sink, batch.schema, options=_options) as writer:
+        writer.write_batch(batch)
+    data = sink.getvalue()
+    return hashlib.blake2b(data, digest_size=HASH_BYTES).hexdigest(), data
+
+
+def _compact(array: Any) -> Any:
+    """Slices are copied out, so that equal cells give equal bytes whatever they were cut from."""
+    return pa.concat_arrays([array]) if array.offset == 0 else pa.concat_arrays([array.slice(0, 0), array])
+
+
+def unpack(data: bytes) -> Any:
+    batch = pa.ipc.open_stream(pa.py_buffer(data)).read_next_batch()
+    return batch.column(0)
+
+
+class ColumnStore:
+    def __init__(self, engine: Engine) -> None:
+        self.engine = engine
+        self._kept: OrderedDict[str, Any] = OrderedDict()
+        self._bytes = 0
+        self._lock = threading.Lock()
+
+    def put(self, arrays: list[Any]) -> list[str]:
+        """Stores what is not there yet; returns the hashes. Packing runs on all cores, writing in one transaction."""
+        with ThreadPoolExecutor(4) as pool:
+            packed = list(pool.map(pack, arrays))
+        hashes = [h for h, _ in packed]
+        with self.engine.begin() as connection:
+            there = set(connection.scalars(select(ColumnData.hash).where(ColumnData.hash.in_(set(hashes)))))
+            for (h, data), array in zip(packed, arrays, strict=True):
+                if h not in there:
+                    connection.execute(sqlite_insert(ColumnData).on_conflict_do_nothing(), {"hash": h, "data": memoryview(data)})
+                    there.add(h)
+                self._keep(h, array)
+        return hashes
+
+    def get(self, hashes: list[str]) -> list[Any]:
+        found = {h: a for h in hashes if (a := self._recall(h)) is not None}
+        wanted = [h for h in dict.fromkeys(hashes) if h not in found]
+        if wanted:
+            with self.engine.connect() as connection:
+                rows = connection.execute(select(ColumnData.hash, ColumnData.data).where(ColumnData.hash.in_(wanted))).all()
+            with ThreadPoolExecutor(4) as pool:
+                for (h, _), array in zip(rows, pool.map(lambda row: unpack(row[1]), rows), strict=True):
+                    found[h] = array
+                    self._keep(h, array)
+        return [found[h] for h in hashes]
+
+    def _recall(self, h: str) -> Any | None:
+        with self._lock:
+            if h in self._kept:
+                self._kept.move_to_end(h)
+                return self._kept[h]
+        return None
+
+    def _keep(self, h: str, array: Any) -> None:
+        with self._lock:
+            if h in self._kept:
+                return
+            self._kept[h] = array
+            self._bytes += array.nbytes
+            while self._bytes > MEMORY and len(self._kept) > 1:
+                _, old = self._kept.popitem(last=False)
+                self._bytes -= old.nbytes
+
+    def put_rows(self, rows: Any) -> str:
+        return self.put([pa.array(rows, pa.int64())])[0]
+
+    def get_rows(self, h: str) -> Any:
+        return self.get([h])[0].to_numpy(zero_copy_only=False)
+
+
+def build(columns: list[Column], arrays: list[Any], rows: Any) -> Table:
+    return Table(tuple(columns), tuple(arrays), np.asarray(rows))
+
+

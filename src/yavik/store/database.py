@@ -1,0 +1,49 @@
+"""Opening the database: SQLite in WAL mode, migrated, with a backup before each migration."""
+
+import sqlite3
+from contextlib import closing
+from pathlib import Path
+from typing import Any
+
+from alembic import command
+from alembic.config import Config
+from alembic.runtime.migration import MigrationContext
+from alembic.script import ScriptDirectory
+from sqlalchemy import Engine, create_engine, event
+
+FILE = "yavik.sqlite"
+
+
+def connect(folder: Path) -> Engine:
+    """An engine on the folder's database. Foreign keys on; writers wait for one another instead of failing."""
+    engine = create_engine(f"sqlite:///{folder / FILE}", connect_args={"timeout": 60, "check_same_thread": False})
+
+    @event.listens_for(engine, "connect")
+    def settings(connection: sqlite3.Connection, _record: Any) -> None:
+        for pragma in ("journal_mode=WAL", "synchronous=NORMAL", "foreign_keys=ON", "busy_timeout=60000", "cache_size=-65536", "mmap_size=1073741824"):
+            connection.execute(f"PRAGMA {pragma}")
+
+    return engine
+
+
+def migrate(folder: Path, engine: Engine) -> None:
+    """Brings the database to the newest shape; an existing one is copied first."""
+    config = Config()
+    config.set_main_option("script_location", str(Path(__file__).with_name("migrations")))
+    newest = ScriptDirectory.from_config(config).get_current_head()
+    with engine.connect() as connection:
+        present = MigrationContext.configure(connection).get_current_revision()
+    if present == newest:
+        return
+    if present is not None:
+        backup(folder, present)
+    with engine.begin() as connection:
+        config.attributes["connection"] = connection
+        command.upgrade(config, "head")
+
+
+def backup(folder: Path, revision: str) -> Path:
+    target = folder / f"backup-before-{revision}-next.sqlite"
+    with closing(sqlite3.connect(folder / FILE)) as source, closing(sqlite3.connect(target)) as copy:
+        source.backup(copy)
+    return target

@@ -1,0 +1,79 @@
+"""The store: one folder, one database, everything in it."""
+
+from pathlib import Path
+from typing import Any
+
+from sqlalchemy import select, text
+from sqlalchemy.dialects.sqlite import insert as sqlite_insert
+from sqlalchemy.orm import Session
+
+from yavik.core.table import Column
+from yavik.core.table import profile as profiles
+from yavik.store.columns import ColumnStore
+from yavik.store.database import connect, migrate
+from yavik.store.files import Files
+from yavik.store.items import Items
+from yavik.store.models import Profile, Result, Shown
+from yavik.store.versions import Snapshot, Versions, key_of
+
+
+class Store:
+    """
+    Args:
+        folder: made when missing.
+        upgrade: bring the database to the newest shape; workers leave that to the server.
+    """
+
+    def __init__(self, folder: Path, *, upgrade: bool = True) -> None:
+        folder.mkdir(parents=True, exist_ok=True)
+        self.folder = folder
+        self.engine = connect(folder)
+        if upgrade:
+            migrate(folder, self.engine)
+        self.cells = ColumnStore(self.engine)
+        self.versions = Versions(self.engine, self.cells)
+        self.items = Items(self.engine)
+        self.files = Files(self.engine)
+
+    def close(self) -> None:
+        self.engine.dispose()
+
+    def sound(self) -> bool:
+        """Whether the database passes its own integrity check."""
+        with self.engine.connect() as connection:
+            good = connection.execute(text("PRAGMA integrity_check")).scalar() == "ok"
+            return good and connection.execute(text("PRAGMA foreign_key_check")).first() is None
+
+    def result(self, key: str) -> dict[str, Any] | None:
+        with Session(self.engine) as session:
+            return session.scalar(select(Result.data).where(Result.key == key))
+
+    def keep_result(self, key: str, data: dict[str, Any], item_id: str | None = None) -> None:
+        """Keeps a result and, in the same transaction, shows it at an item."""
+        with self.engine.begin() as connection:
+            connection.execute(sqlite_insert(Result).on_conflict_do_nothing(), {"key": key, "data": data})
+        if item_id:
+            self.show(item_id, key)
+
+    def show(self, item_id: str, key: str) -> None:
+        with self.engine.begin() as connection:
+            statement = sqlite_insert(Shown).values(item_id=item_id, key=key)
+            connection.execute(statement.on_conflict_do_update(index_elements=["item_id"], set_={"key": key}))
+
+    def shown(self, item_id: str) -> str | None:
+        with Session(self.engine) as session:
+            return session.scalar(select(Shown.key).where(Shown.item_id == item_id))
+
+    def profile(self, snapshot: Snapshot, name: str) -> profiles.Profile:
+        """A column's distribution, computed once per column content."""
+        place = next(i for i, c in enumerate(snapshot.columns) if c.name == name)
+        column: Column = snapshot.columns[place]
+        key = key_of("profile", snapshot.hashes[place], column.kind, [level.model_dump() for level in column.levels])
+        with Session(self.engine) as session:
+            data = session.scalar(select(Profile.data).where(Profile.key == key))
+        if data is None:
+            found = profiles.profile(column, self.cells.get([snapshot.hashes[place]])[0])
+            data = found.model_dump()
+            with self.engine.begin() as connection:
+                connection.execute(sqlite_insert(Profile).on_conflict_do_nothing(), {"key": key, "data": data})
+        return profiles.Profile.model_validate(data)

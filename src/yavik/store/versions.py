@@ -1,0 +1,129 @@
+"""Versions of tables: replaying steps from the file, every prefix kept under the hash of (file, options, steps)."""
+
+import hashlib
+import json
+from collections import OrderedDict
+from dataclasses import dataclass
+from typing import Any
+
+from sqlalchemy import Engine, select
+from sqlalchemy.dialects.sqlite import insert as sqlite_insert
+
+from yavik.core.steps import new_step
+from yavik.core.steps.base import Effect
+from yavik.core.steps.path import apply_step
+from yavik.core.table import Column, Table
+from yavik.store.columns import ColumnStore, build
+from yavik.store.models import Version
+
+KEPT = 24
+
+
+def key_of(*parts: Any) -> str:
+    text = json.dumps(parts, sort_keys=True, ensure_ascii=False, default=str)
+    return hashlib.blake2b(text.encode(), digest_size=20).hexdigest()
+
+
+@dataclass(frozen=True)
+class Snapshot:
+    """A version's description without its cells."""
+
+    key: str
+    columns: list[Column]
+    hashes: list[str]
+    rows_hash: str
+    n_rows: int
+    effect: Effect
+
+    def hash_of(self, name: str) -> str | None:
+        return next((h for c, h in zip(self.columns, self.hashes, strict=True) if c.name == name), None)
+
+    def fingerprint(self, names: list[str]) -> list[Any]:
+        """What an answer from these columns depends on: cells, their descriptions, and which rows."""
+        own = [(c.model_dump(mode="json"), h) for c, h in zip(self.columns, self.hashes, strict=True) if c.name in set(names)]
+        return [own, self.rows_hash]
+
+
+class Versions:
+    def __init__(self, engine: Engine, cells: ColumnStore) -> None:
+        self.engine, self.cells = engine, cells
+        self._tables: OrderedDict[str, Table] = OrderedDict()
+
+    def find(self, key: str) -> Snapshot | None:
+        with self.engine.connect() as connection:
+            row = connection.execute(select(Version.columns, Version.rows_hash, Version.n_rows, Version.effect).where(Version.key == key)).first()
+        if row is None:
+            return None
+        columns = [Column.model_validate(c["column"]) for c in row[0]]
+        return Snapshot(key, columns, [c["hash"] for c in row[0]], row[1], row[2], Effect.model_validate(row[3]))
+
+    def save(self, key: str, table: Table, effect: Effect, before: tuple[Snapshot, Table] | None = None) -> Snapshot:
+        """Stores a version; columns shared with ``before`` are not packed again."""
+        known: dict[int, str] = {}
+        rows_hash = None
+        if before is not None:
+            known = {id(a): h for a, h in zip(before[1].arrays, before[0].hashes, strict=True)}
+            rows_hash = before[0].rows_hash if before[1].rows is table.rows else None
+        fresh = [i for i, a in enumerate(table.arrays) if id(a) not in known]
+        stored = dict(zip(fresh, self.cells.put([table.arrays[i] for i in fresh]), strict=True)) if fresh else {}
+        hashes = [stored.get(i) or known[id(a)] for i, a in enumerate(table.arrays)]
+        rows_hash = rows_hash or self.cells.put_rows(table.rows)
+        columns = [{"column": c.model_dump(mode="json"), "hash": h} for c, h in zip(table.columns, hashes, strict=True)]
+        with self.engine.begin() as connection:
+            connection.execute(
+                sqlite_insert(Version).on_conflict_do_nothing(),
+                {"key": key, "columns": columns, "rows_hash": rows_hash, "n_rows": table.n_rows, "effect": effect.model_dump()},
+            )
+        self._remember(key, table)
+        return Snapshot(key, list(table.columns), hashes, rows_hash, table.n_rows, effect)
+
+    def table(self, snapshot: Snapshot, names: list[str] | None = None) -> Table:
+        """The cells of a version, or of some of its columns (names that are not there are passed over)."""
+        if snapshot.key in self._tables:
+            whole = self._tables[snapshot.key]
+            self._tables.move_to_end(snapshot.key)
+            return whole if names is None else whole.select([n for n in names if whole.has(n)])
+        places = [i for i, c in enumerate(snapshot.columns) if names is None or c.name in set(names)]
+        arrays = self.cells.get([snapshot.hashes[i] for i in places])
+        table = build([snapshot.columns[i] for i in places], arrays, self.cells.get_rows(snapshot.rows_hash))
+        if names is None:
+            self._remember(snapshot.key, table)
+        return table
+
+    def _remember(self, key: str, table: Table) -> None:
+        self._tables[key] = table
+        while len(self._tables) > KEPT:
+            self._tables.popitem(last=False)
+
+    def keys(self, root: str, steps: list[dict[str, Any]]) -> list[str]:
+        """One key per step; a step's id does not count, and one that is off changes nothing."""
+        keys, key = [], root
+        for step in steps:
+            if step.get("on", True):
+                key = key_of(key, {k: v for k, v in step.items() if k not in ("id", "on")})
+            keys.append(key)
+        return keys
+
+    def known(self, root: str, steps: list[dict[str, Any]]) -> bool:
+        keys = self.keys(root, steps)
+        return self.find(keys[-1] if keys else root) is not None
+
+    def replay(self, root: str, steps: list[dict[str, Any]]) -> tuple[Snapshot, list[Effect]]:
+        """The table after the steps, from the longest prefix that is kept, and every step's effect."""
+        present = self.find(root)
+        if present is None:
+            raise LookupError(f"version {root} is not stored")
+        effects: list[Effect] = []
+        for key, data in zip(self.keys(root, steps), steps, strict=True):
+            step = new_step(data)
+            if not step.on:
+                effects.append(Effect(title=step.title(), said="switched off", rows_in=present.n_rows, rows_out=present.n_rows))
+                continue
+            found = self.find(key)
+            if found is None:
+                table = self.table(present)
+                after, effect = apply_step(table, step)
+                found = self.save(key, after, effect, (present, table))
+            present = found
+            effects.append(found.effect)
+        return present, effects
