@@ -48,8 +48,18 @@ class Versions:
     def __init__(self, engine: Engine, cells: ColumnStore) -> None:
         self.engine, self.cells = engine, cells
         self._tables: OrderedDict[str, Table] = OrderedDict()
+        self._found: dict[str, Snapshot] = {}
 
     def find(self, key: str) -> Snapshot | None:
+        """A version's description; kept in memory, as a version never changes."""
+        if key not in self._found:
+            snapshot = self._read(key)
+            if snapshot is None:
+                return None
+            self._found[key] = snapshot
+        return self._found[key]
+
+    def _read(self, key: str) -> Snapshot | None:
         with self.engine.connect() as connection:
             row = connection.execute(select(Version.columns, Version.rows_hash, Version.n_rows, Version.effect).where(Version.key == key)).first()
         if row is None:

@@ -1,0 +1,109 @@
+"""The command line: serve, demo, and the whole core without a server."""
+
+import argparse
+import json
+import sys
+from pathlib import Path
+from typing import Any
+
+
+def default_folder() -> Path:
+    from platformdirs import user_data_dir
+
+    return Path(user_data_dir("yavik", appauthor=False))
+
+
+def main(argv: list[str] | None = None) -> int:
+    parser = argparse.ArgumentParser(prog="yavik", description="Prepare study data, ask it questions, draw the figures and print the report.")
+    commands = parser.add_subparsers(dest="command", required=True)
+    for name, words in (("serve", "serve the interface"), ("demo", "serve it with the demo study, made when missing")):
+        sub = commands.add_parser(name, help=words)
+        sub.add_argument("--data-dir", type=Path, default=None, help="folder that holds everything (default: the user's data directory)")
+        sub.add_argument("--port", type=int, default=8737)
+    commands.add_parser("methods", help="list the methods")
+    ask = commands.add_parser("answer", help="answer a question from files, as JSON, without a server")
+    ask.add_argument("method")
+    ask.add_argument("--data", type=Path, required=True, help="comma- or tab-separated text")
+    ask.add_argument("--spec", required=True, help="JSON file, or - for standard input")
+    ask.add_argument("--dictionary", type=Path, help="JSON list of {name, kind?, label?, unit?, levels?, empty_codes?}")
+    args = parser.parse_args(argv)
+    if args.command in ("serve", "demo"):
+        return serve(args.data_dir or default_folder(), args.port, demo=args.command == "demo")
+    return list_methods() if args.command == "methods" else answer(args)
+
+
+def serve(folder: Path, port: int, *, demo: bool) -> int:
+    import uvicorn
+
+    from yavik.demo.study import make_demo
+    from yavik.server.app import create_app
+    from yavik.store import Store
+
+    if demo:
+        store = Store(folder)
+        if not any(s.demo for s in store.items.studies()):
+            print("Making the demo study …", flush=True)
+            make_demo(store)
+        store.close()
+    print(f"Yavik is at http://127.0.0.1:{port}  (data in {folder}; Ctrl+C stops it)", flush=True)
+    uvicorn.run(create_app(folder), host="127.0.0.1", port=port, log_level="warning")
+    return 0
+
+
+def list_methods() -> int:
+    from yavik.core.methods import AIMS, methods
+
+    for m in methods().values():
+        print(f"{m.id:20} {AIMS[m.aim]:24} {m.layouts[0].sentence}")
+    return 0
+
+
+def answer(args: argparse.Namespace) -> int:
+    """Prints the Answer as JSON; a problem as JSON on standard error with exit code 2."""
+    from yavik.core.methods import answer as compute
+    from yavik.core.table import DataProblem
+
+    try:
+        spec = json.loads(sys.stdin.read() if args.spec == "-" else Path(args.spec).read_text(encoding="utf-8"))
+        table = read_table(args.data, json.loads(args.dictionary.read_text(encoding="utf-8")) if args.dictionary else [])
+        print(compute(args.method, table, spec).model_dump_json())
+        return 0
+    except DataProblem as problem:
+        return refuse(problem.message, column=problem.column, rows=problem.rows)
+    except json.JSONDecodeError as trouble:
+        return refuse(f"The JSON cannot be read: {trouble}.")
+    except OSError as trouble:
+        return refuse(f"{trouble.filename}: {trouble.strerror}.")
+
+
+def read_table(path: Path, dictionary: list[dict[str, Any]]) -> Any:
+    """A file with what a dictionary says of its columns, as steps: the same as in the interface."""
+    from yavik.core.files.delimited import read
+    from yavik.core.steps import new_step
+
+    path.stat()
+    table, _ = read(path)
+    for entry in dictionary:
+        name = entry["name"]
+        steps: list[dict[str, Any]] = []
+        if entry.get("empty_codes"):
+            steps.append({"step": "empty_codes", "columns": [name], "codes": [str(c) for c in entry["empty_codes"]]})
+        if entry.get("kind"):
+            steps.append({"step": "kind", "column": name, "kind": entry["kind"]})
+        if entry.get("levels"):
+            levels = [lv if isinstance(lv, dict) else {"value": str(lv)} for lv in entry["levels"]]
+            steps.append({"step": "levels", "column": name, "levels": [{**lv, "value": str(lv["value"])} for lv in levels]})
+        if entry.get("label") or entry.get("unit"):
+            steps.append({"step": "describe_column", "column": name, "label": entry.get("label"), "unit": entry.get("unit")})
+        for step in steps:
+            table, _ = new_step(step).apply(table)
+    return table
+
+
+def refuse(message: str, **more: Any) -> int:
+    print(json.dumps({"message": message, **more}, ensure_ascii=False), file=sys.stderr)
+    return 2
+
+
+if __name__ == "__main__":
+    sys.exit(main())

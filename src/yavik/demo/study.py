@@ -1,0 +1,78 @@
+"""The demo study: finished work that a newcomer sees and can change."""
+
+from typing import Any
+
+from yavik.core.figures import Figure
+from yavik.core.files.detect import detect
+from yavik.core.methods.registry import get, parse_spec
+from yavik.core.steps import new_step
+from yavik.demo import binding_glue, room_trial
+from yavik.engine.tasks import Ask, ReadFile, carry_out
+from yavik.core.methods import Run
+from yavik.store import Store
+from yavik.store.bodies import FigureBody, QuestionBody, ReportBody, TableBody
+from yavik.store.models import Study
+
+DEMO_NAME = "Quillmoor reading rooms"
+
+
+def make_demo(store: Store) -> Study:
+    """Generates the study from its seeds: tables with their paths, questions answered, a figure, a report begun."""
+    study = store.items.new_study(DEMO_NAME, demo=True)
+    rooms = _table(store, study.id, "Room trial", "room-trial.csv", room_trial.as_csv(), room_trial.STEPS)
+    glue = _table(store, study.id, "Binding glue", "binding-glue.csv", binding_glue.as_csv(), binding_glue.STEPS)
+    minutes = _question(store, study.id, rooms, "Minutes by room", "compare_groups", "stacked", {"response": "minutes", "groups": "room"})
+    _question(store, study.id, glue, "Curing of three glues", "compare_groups", "side_by_side", {"samples": list(binding_glue.GLUES)})
+    _question(store, study.id, rooms, "Pages and light by room", "describe", "columns", {"columns": ["minutes", "pages", "seat"], "by": "room"})
+    figure = Figure(response="minutes", groups="room", marks_from=minutes)
+    drawn = store.items.add(study.id, "figure", "Minutes by room", FigureBody(table=rooms, figure=figure).model_dump(mode="json"), "Draw minutes by room")
+    store.items.add(study.id, "report", "Draft for the board", ReportBody(doc=_report(minutes, drawn.id)).model_dump(), "Begin the report")
+    _forget_changes(store, study.id)
+    return store.items.study(study.id)
+
+
+def _table(store: Store, study_id: str, name: str, filename: str, data: bytes, steps: list[dict[str, Any]]) -> str:
+    upload = store.files.put(study_id, filename, data)
+    options = detect(data, whole=True)
+    done = carry_out(store, ReadFile(upload=upload.id, options=options), Run())
+    path = [new_step(s).model_dump(mode="json", exclude_none=True) for s in steps]
+    store.versions.replay(done["key"], path)
+    body = TableBody(upload=upload.id, filename=filename, root=done["key"], options=options, steps=path)
+    return store.items.add(study_id, "table", name, body.model_dump(mode="json"), f"Bring in {name}").id
+
+
+def _question(store: Store, study_id: str, table: str, name: str, method: str, layout: str, spec: dict[str, Any]) -> str:
+    assert get(method).ready(parse_spec(method, spec))
+    body = QuestionBody(table=table, method=method, layout=layout, spec=spec)
+    item = store.items.add(study_id, "question", name, body.model_dump(mode="json"), f"Ask about {name}")
+    held = TableBody.model_validate(store.items.item(study_id, table, "table").body)
+    carry_out(store, Ask(root=held.root, steps=held.steps, method=method, spec=spec, item=item.id), Run())
+    return item.id
+
+
+def _report(question: str, figure: str) -> dict[str, Any]:
+    def text(kind: str, words: str, **attrs: Any) -> dict[str, Any]:
+        return {"type": kind, "attrs": attrs, "content": [{"type": "text", "text": words}]}
+
+    return {
+        "type": "doc",
+        "content": [
+            text("heading", "Where do visitors read longest?", level=1),
+            text("heading", "What we did", level=2),
+            text("paragraph", "In spring we timed one visit of each of 112 visitors of the Quillmoor branches, in the kind of room where they happened to sit down. Four of them did not want their visit used; it was left out."),
+            text("heading", "Results", level=2),
+            {"type": "answer", "attrs": {"uid": "demo0001", "question": question, "parts": ["headline", "groups", "pairs"]}},
+            {"type": "figure", "attrs": {"uid": "demo0002", "figure": figure}},
+            text("paragraph", "Spread differed between the rooms, so means were compared without assuming that it is the same."),
+        ],
+    }
+
+
+def _forget_changes(store: Store, study_id: str) -> None:
+    """Making the demo is nothing to undo."""
+    from sqlalchemy import delete
+
+    from yavik.store.models import Change
+
+    with store.items.session() as s, s.begin():
+        s.execute(delete(Change).where(Change.study_id == study_id))

@@ -1,0 +1,69 @@
+"""One thing: submit a description, get a job with progress, stop and result."""
+
+import os
+import threading
+from collections import OrderedDict
+from typing import Any
+
+from yavik.core.methods import Run
+
+from yavik.engine.jobs import Job
+from yavik.engine.pool import Pool, size_for
+from yavik.engine.remote import Remote
+from yavik.engine.tasks import Ask, ReadFile, Replay, carry_out
+from yavik.store import Store
+
+SMALL_CELLS = 60_000
+"""Rows × columns up to which an answer takes well under 50 ms."""
+REMEMBERED = 200
+
+
+class Engine:
+    """
+    Args:
+        workers: processes to keep warm; None for as many as cores, at most four.
+        address: of a distributed engine for answers, where there is one.
+    """
+
+    def __init__(self, store: Store, workers: int | None = None, address: str | None = None) -> None:
+        self.store = store
+        self.pool = Pool(store.folder, size_for(os.cpu_count() or 1) if workers is None else workers)
+        self.remote = Remote(address, store) if address else None
+        self.jobs: OrderedDict[str, Job] = OrderedDict()
+        self._lock = threading.Lock()
+
+    def submit(self, description: ReadFile | Replay | Ask, title: str, study_id: str = "", item_id: str | None = None) -> Job:
+        """Starts a description; an item's earlier job is stopped, for its answer would be old."""
+        job = Job(title, description, study_id, item_id)
+        with self._lock:
+            for old in self.jobs.values():
+                if item_id and old.item_id == item_id and not old.ended:
+                    self.stop(old)
+            self.jobs[job.id] = job
+            while len(self.jobs) > REMEMBERED:
+                self.jobs.popitem(last=False)
+        if self.remote and isinstance(description, Ask):
+            self.remote.submit(job)
+        else:
+            self.pool.submit(job)
+        return job
+
+    def do(self, description: ReadFile | Replay | Ask) -> dict[str, Any]:
+        """Small work, in this thread. Raises DataProblem."""
+        return carry_out(self.store, description, Run())
+
+    def stop(self, job: Job) -> None:
+        if self.remote and isinstance(job.description, Ask):
+            self.remote.stop(job)
+        else:
+            self.pool.stop(job)
+
+    def small(self, rows: int, columns: int) -> bool:
+        return rows * max(1, columns) <= SMALL_CELLS and self.remote is None
+
+    def close(self) -> None:
+        self.pool.close()
+        if self.remote:
+            self.remote.close()
+
+

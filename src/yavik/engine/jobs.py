@@ -1,0 +1,59 @@
+"""Jobs: what is running, how far it is, and how it ended."""
+
+import threading
+from dataclasses import dataclass, field
+from enum import StrEnum
+from time import monotonic
+from typing import Any
+from uuid import uuid4
+
+
+class State(StrEnum):
+    waiting = "waiting"
+    running = "running"
+    done = "done"
+    problem = "problem"
+    failed = "failed"
+    stopped = "stopped"
+
+
+ENDED = frozenset({State.done, State.problem, State.failed, State.stopped})
+
+
+@dataclass
+class Job:
+    title: str
+    description: Any
+    study_id: str = ""
+    item_id: str | None = None
+    id: str = field(default_factory=lambda: uuid4().hex[:12])
+    state: State = State.waiting
+    part: float = 0.0
+    what: str = "Waiting for its turn"
+    result: dict[str, Any] | None = None
+    problem: dict[str, Any] | None = None
+    revision: int = 0
+    stop_asked: bool = False
+    began: float = field(default_factory=monotonic)
+    _ended: threading.Event = field(default_factory=threading.Event, repr=False)
+
+    def tell(self, **values: Any) -> None:
+        """A change that watchers should see."""
+        for key, value in values.items():
+            setattr(self, key, value)
+        self.revision += 1
+        if self.state in ENDED:
+            self._ended.set()
+
+    def wait(self, timeout: float | None = None) -> bool:
+        return self._ended.wait(timeout)
+
+    @property
+    def ended(self) -> bool:
+        return self._ended.is_set()
+
+    def seen(self) -> dict[str, Any]:
+        return {
+            "id": self.id, "title": self.title, "state": self.state.value, "part": round(self.part, 3), "what": self.what,
+            "result": self.result, "problem": self.problem, "item_id": self.item_id, "seconds": round(monotonic() - self.began, 1),
+        }

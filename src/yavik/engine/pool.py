@@ -1,0 +1,106 @@
+"""A pool of warm worker processes. A stopped job's process is ended and replaced."""
+
+import logging
+import multiprocessing
+import queue
+import threading
+from pathlib import Path
+
+from yavik.engine.jobs import Job, State
+from yavik.engine.worker import main
+
+log = logging.getLogger("yavik.engine")
+
+
+class Worker:
+    """One process and the thread that feeds it."""
+
+    def __init__(self, folder: Path, jobs: "queue.Queue[Job | None]") -> None:
+        self.folder, self.jobs = folder, jobs
+        self.job: Job | None = None
+        self._start()
+        self.thread = threading.Thread(target=self._feed, daemon=True)
+        self.thread.start()
+
+    def _start(self) -> None:
+        context = multiprocessing.get_context("spawn")
+        self.pipe, theirs = context.Pipe()
+        self.process = context.Process(target=main, args=(theirs, str(self.folder)), daemon=True)
+        self.process.start()
+        theirs.close()
+
+    def _feed(self) -> None:
+        while (job := self.jobs.get()) is not None:
+            if job.stop_asked:
+                job.tell(state=State.stopped, what="Stopped before it began")
+                continue
+            self.job = job
+            try:
+                self._carry(job)
+            except (EOFError, OSError, BrokenPipeError):
+                self._lost(job)
+            self.job = None
+        self.end()
+
+    def _carry(self, job: Job) -> None:
+        job.tell(state=State.running, what="Starting")
+        self.pipe.send(job.description.model_dump(mode="json"))
+        while True:
+            kind, data = self.pipe.recv()
+            if kind == "progress":
+                job.tell(part=data[0], what=data[1])
+            elif kind == "done":
+                return job.tell(state=State.done, part=1.0, what="Done", result=data)
+            elif kind == "problem":
+                return job.tell(state=State.problem, problem=data, what=data["message"])
+            elif kind == "failed":
+                log.error("a job failed: %s", data)
+                return job.tell(state=State.failed, what="Something went wrong inside Yavik; the log has the details. Nothing was changed.")
+
+    def _lost(self, job: Job) -> None:
+        """The process is gone: stopped on purpose, or ended by the system. Either way a new one takes its place."""
+        self.end()
+        if job.stop_asked:
+            job.tell(state=State.stopped, what="Stopped")
+        else:
+            job.tell(state=State.failed, what="The process that did this work was ended by the system, perhaps for lack of memory. Nothing was changed; try again.")
+        self._start()
+
+    def end(self) -> None:
+        self.process.terminate()
+        self.process.join(5)
+        self.pipe.close()
+
+
+class Pool:
+    def __init__(self, folder: Path, size: int) -> None:
+        self.queue: queue.Queue[Job | None] = queue.Queue()
+        self.workers = [Worker(folder, self.queue) for _ in range(size)]
+
+    def submit(self, job: Job) -> None:
+        self.queue.put(job)
+
+    def stop(self, job: Job) -> None:
+        job.stop_asked = True
+        for worker in self.workers:
+            if worker.job is job:
+                worker.process.terminate()
+
+    def close(self) -> None:
+        for _ in self.workers:
+            self.queue.put(None)
+        for worker in self.workers:
+            if worker.job is not None:
+                worker.job.stop_asked = True
+                worker.process.terminate()
+        for worker in self.workers:
+            worker.thread.join(5)
+
+    def pids(self) -> list[int | None]:
+        return [w.process.pid for w in self.workers]
+
+
+def size_for(cores: int) -> int:
+    return max(1, min(4, cores))
+
+

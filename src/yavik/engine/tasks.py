@@ -1,0 +1,136 @@
+"""What can be run: typed descriptions, and the function that carries each out on a store."""
+
+from typing import Annotated, Any, Literal
+
+import pyarrow as pa
+from pydantic import BaseModel, Field
+
+from yavik.core.files.delimited import read
+from yavik.core.files.options import ReadOptions
+from yavik.core.methods import Run, parse_spec
+from yavik.core.methods import answer as compute_answer
+from yavik.core.methods.registry import get
+from yavik.core.steps.base import Effect
+from yavik.core.steps.expressions import Parsed
+from yavik.core.table import DataProblem, Kind, Table
+from yavik.store import Store
+from yavik.store.versions import Snapshot, key_of
+
+
+class ReadFile(BaseModel):
+    """An upload into the first version of a table."""
+
+    task: Literal["read_file"] = "read_file"
+    upload: str
+    options: ReadOptions
+
+    def root(self, sha: str) -> str:
+        return key_of("file", sha, self.options.model_dump(mode="json"))
+
+
+class Replay(BaseModel):
+    """A file's version through some steps."""
+
+    task: Literal["replay"] = "replay"
+    root: str
+    steps: list[dict[str, Any]]
+
+
+class Ask(BaseModel):
+    """A question on a table."""
+
+    task: Literal["ask"] = "ask"
+    root: str
+    steps: list[dict[str, Any]]
+    method: str
+    spec: dict[str, Any]
+    item: str | None = None
+
+
+Description = Annotated[ReadFile | Replay | Ask, Field(discriminator="task")]
+
+
+def carry_out(store: Store, description: ReadFile | Replay | Ask, run: Run) -> dict[str, Any]:
+    """The one entry for all of them, the same in the request and in a worker. Raises DataProblem, Stopped."""
+    if isinstance(description, ReadFile):
+        return _read_file(store, description, run)
+    if isinstance(description, Replay):
+        run.progress(0.1, "Replaying the path")
+        snapshot, _ = store.versions.replay(description.root, description.steps)
+        return {"key": snapshot.key}
+    return _ask(store, description, run)
+
+
+def _read_file(store: Store, d: ReadFile, run: Run) -> dict[str, Any]:
+    upload = store.files.get(d.upload)
+    key = d.root(upload.sha)
+    run.progress(0.02, "Opening the file")
+    found = store.versions.find(key)
+    notices: list[Any] = []
+    if found is None:
+        with store.files.as_path(d.upload) as path:
+            table, notices = read(path, d.options, lambda part, what: run.progress(part * 0.7, what))
+        run.progress(0.75, "Storing the columns")
+        size = f"{table.n_rows:,} rows, {len(table.columns)} columns".replace(",", " ", 1) if table.n_rows >= 1000 else f"{table.n_rows} rows, {len(table.columns)} columns"
+        effect = Effect(title=upload.filename, said=size, rows_in=table.n_rows, rows_out=table.n_rows)
+        found = store.versions.save(key, table, effect)
+    return {"key": key, "rows": found.n_rows, "columns": len(found.columns), "notices": [n.model_dump() for n in notices]}
+
+
+def reads(snapshot: Snapshot, method: str, spec: dict[str, Any]) -> list[str]:
+    """Columns an answer depends on: its slots, its row condition, and identifiers (for repeated rows)."""
+    parsed = parse_spec(method, spec)
+    names = get(method).columns(parsed)
+    if parsed.where:
+        names += sorted(Parsed(parsed.where).columns)
+    return [*names, *(c.name for c in snapshot.columns if c.kind is Kind.identifier)]
+
+
+def answer_key(snapshot: Snapshot, method: str, spec: dict[str, Any]) -> str:
+    """Hash of (method, version, spec, the columns used)."""
+    parsed = parse_spec(method, spec)
+    return key_of("answer", method, get(method).version, parsed.model_dump(mode="json"), snapshot.fingerprint(reads(snapshot, method, spec)))
+
+
+def _ask(store: Store, d: Ask, run: Run) -> dict[str, Any]:
+    snapshot, _ = store.versions.replay(d.root, d.steps)
+    key = answer_key(snapshot, d.method, d.spec)
+    data = store.result(key)
+    if data is None:
+        table = store.versions.table(snapshot, reads(snapshot, d.method, d.spec))
+        run.progress(0.05, "Computing")
+        demand_columns(snapshot, d.method, d.spec)
+        data = compute_answer(d.method, table, d.spec, run).model_dump(mode="json")
+    store.keep_result(key, data, d.item)
+    return {"key": key}
+
+
+def demand_columns(snapshot: Snapshot, method: str, spec: dict[str, Any]) -> None:
+    """A slot whose column is gone is said with the names there are, not only those that were loaded."""
+    whole = Table(tuple(snapshot.columns), (), pa.array([], pa.int64()).to_numpy())
+    for name in get(method).columns(parse_spec(method, spec)):
+        whole.index(name)
+
+
+def ask_pure(method: str, spec: dict[str, Any], columns: list[dict[str, Any]], cells: list[bytes], rows: bytes) -> dict[str, Any]:
+    """An answer from bytes alone: what a machine without the store runs.
+
+    Returns:
+        ``{"answer": …}`` or ``{"problem": …}``.
+    """
+    from yavik.core.table import Column
+    from yavik.store.columns import build, unpack
+
+    table = build([Column.model_validate(c) for c in columns], [unpack(c) for c in cells], unpack(rows).to_numpy())
+    try:
+        return {"answer": compute_answer(method, table, spec).model_dump(mode="json")}
+    except DataProblem as problem:
+        return {"problem": problem_data(problem)}
+
+
+def problem_data(problem: DataProblem) -> dict[str, Any]:
+    return {"message": problem.message, "column": problem.column, "rows": problem.rows, "position": problem.position}
+
+
+def problem_from(data: dict[str, Any]) -> DataProblem:
+    return DataProblem(data["message"], column=data["column"], rows=data["rows"], position=data["position"])

@@ -1,0 +1,35 @@
+"""What runs in a worker process: imports everything once, then carries out descriptions one at a time."""
+
+import os
+import traceback
+from multiprocessing.connection import Connection
+from pathlib import Path
+from typing import Any
+
+
+def main(connection: Connection, folder: str) -> None:
+    """Reads (job id, description) and answers with ('progress' | 'done' | 'problem' | 'failed', …) until the pipe ends."""
+    os.environ.setdefault("OMP_NUM_THREADS", "1")  # skinny products are quicker on one BLAS thread
+    from pydantic import TypeAdapter
+
+    from yavik.core.methods import Run, methods
+    from yavik.core.table import DataProblem
+    from yavik.engine.tasks import Description, carry_out, problem_data
+    from yavik.store import Store
+
+    store = Store(Path(folder), upgrade=False)
+    adapter: TypeAdapter[Any] = TypeAdapter(Description)
+    methods()
+    connection.send(("ready", None))
+    while True:
+        try:
+            data = connection.recv()
+        except (EOFError, OSError):
+            return
+        run = Run(report=lambda part, what: connection.send(("progress", (part, what))))
+        try:
+            connection.send(("done", carry_out(store, adapter.validate_python(data), run)))
+        except DataProblem as problem:
+            connection.send(("problem", problem_data(problem)))
+        except Exception:  # noqa: BLE001 - whatever goes wrong in a job must reach its watcher, not end the worker
+            connection.send(("failed", traceback.format_exc()))

@@ -1,0 +1,86 @@
+"""The application: routes over store and engine, and the built interface."""
+
+import os
+import threading
+from collections.abc import AsyncIterator
+from contextlib import asynccontextmanager
+from pathlib import Path
+
+from fastapi import FastAPI
+from fastapi.responses import FileResponse, HTMLResponse
+from fastapi.routing import APIRoute
+from fastapi.staticfiles import StaticFiles
+
+from yavik import __version__
+from yavik.engine import Engine
+from yavik.server import problems
+from yavik.server.routes import figures, items, jobs, methods, questions, reports, studies, tables
+from yavik.server.security import LocalOnly
+from yavik.store import Store
+
+STATIC = Path(__file__).with_name("static")
+
+
+def create_app(folder: Path, *, workers: int | None = None, warm: bool = True) -> FastAPI:
+    """
+    Args:
+        folder: where the data live.
+        workers: processes for long work; 0 in tests that need none.
+        warm: import and start what the first question would otherwise wait for.
+    """
+
+    @asynccontextmanager
+    async def life(app: FastAPI) -> AsyncIterator[None]:
+        app.state.store = Store(folder)
+        app.state.engine = Engine(app.state.store, workers, os.environ.get("YAVIK_ENGINE"))
+        if warm:
+            threading.Thread(target=warm_up, daemon=True).start()
+        yield
+        app.state.engine.close()
+        app.state.store.close()
+
+    app = FastAPI(title="Yavik", version=__version__, lifespan=life, docs_url=None, redoc_url=None, generate_unique_id_function=short_id)
+    app.add_middleware(LocalOnly)
+    problems.install(app)
+    for module in (studies, items, tables, methods, questions, figures, reports, jobs):
+        app.include_router(module.router)
+    _interface(app)
+    return app
+
+
+def short_id(route: APIRoute) -> str:
+    return route.name
+
+
+def warm_up() -> None:
+    """The first answer and picture of a process pay for imports and start-up; they are paid here, beside the first page."""
+    from yavik.core.answers import Marks
+    from yavik.core.figures.images import svg
+    from yavik.core.files.delimited import read
+    from yavik.core.methods import answer
+
+    lines = "\n".join(f"{'abc'[i % 3]},{i * 7 % 11}.5" for i in range(60))
+    table, _ = read(f"g,y\n{lines}\n".encode())
+    found = answer("compare_groups", table, {"response": "y", "groups": "g"})
+    assert isinstance(found.marks, Marks)
+    svg(found.block("figure").drawing)
+
+
+def _interface(app: FastAPI) -> None:
+    if not (STATIC / "index.html").exists():
+        @app.get("/", include_in_schema=False)
+        def not_built() -> HTMLResponse:
+            return HTMLResponse("<p>The interface has not been built. Run <code>make build</code>.</p>", 503)
+
+        return
+    app.mount("/assets", StaticFiles(directory=STATIC / "assets"), name="assets")
+
+    @app.get("/{path:path}", include_in_schema=False)
+    def page(path: str) -> FileResponse:
+        """Every address of the interface is its one page; its own files are served as they are."""
+        if path.startswith("api/"):
+            raise LookupError(path)
+        file = (STATIC / path).resolve()
+        if path and file.is_relative_to(STATIC) and file.is_file():
+            return FileResponse(file)
+        return FileResponse(STATIC / "index.html", headers={"cache-control": "no-cache"})

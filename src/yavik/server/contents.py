@@ -1,0 +1,75 @@
+"""The contents of a study: every entry with one line that says what it says now."""
+
+from sqlalchemy import func, select
+
+from yavik.core.answers.wording import counted
+from yavik.core.figures import Figure
+from yavik.core.table import DataProblem
+from yavik.server.figures_view import figure_body, figure_key
+from yavik.server.questions_view import question_body, shown_answer
+from yavik.server.reports_view import count_embeds
+from yavik.server.schemas import Contents, Entry, StudyOut
+from yavik.server.tables_view import body_of, needs_job
+from yavik.store import Store
+from yavik.store.models import Change, Item, Study
+
+LAYER_WORDS = {"box": "box", "points": "points", "mean": "mean"}
+
+
+def study_out(store: Store, study: Study) -> StudyOut:
+    with store.items.session() as s:
+        counts = dict(s.execute(select(Item.type, func.count()).where(Item.study_id == study.id, Item.deleted.is_(False)).group_by(Item.type)).tuples().all())
+    return StudyOut(
+        id=study.id, name=study.name, created=study.created, touched=study.touched, demo=study.demo, tables=counts.get("table", 0),
+        questions=counts.get("question", 0), figures=counts.get("figure", 0), reports=counts.get("report", 0),
+    )
+
+
+def contents_of(store: Store, study: Study) -> Contents:
+    entries = [entry(store, item) for item in store.items.items(study.id)]
+    changes = store.items.changes(study.id, 50)
+    last = next((c.label for c in changes if not c.undone), None)
+    again: list[Change] = [c for c in changes if c.undone]
+    return Contents(study=study_out(store, study), entries=entries, undo=last, redo=again[-1].label if again else None)
+
+
+def entry(store: Store, item: Item) -> Entry:
+    line, old, table = {"table": _table, "question": _question, "figure": _figure, "report": _report}[item.type](store, item)
+    return Entry(id=item.id, type=item.type, name=item.name, line=line, out_of_date=old, table=table)  # type: ignore[arg-type]
+
+
+def _table(store: Store, item: Item) -> tuple[str, bool, str | None]:
+    body = body_of(item)
+    if needs_job(store, body):
+        return "being prepared", False, None
+    try:
+        snapshot, effects = store.versions.replay(body.root, body.steps)
+    except (LookupError, DataProblem):
+        return "cannot be read", False, None
+    troubled = sum(e.problem is not None for e in effects)
+    line = f"{counted(snapshot.n_rows, 'row')} · {counted(len(snapshot.columns), 'column')}"
+    return (f"{line} · {counted(troubled, 'step')} cannot be done" if troubled else line), False, None
+
+
+def _question(store: Store, item: Item) -> tuple[str, bool, str | None]:
+    answer, old = shown_answer(store, item)
+    table = question_body(item).table
+    if answer is None:
+        return "no answer yet", False, table
+    return ("out of date" if old else answer.short), old, table
+
+
+def _figure(store: Store, item: Item) -> tuple[str, bool, str | None]:
+    body = figure_body(item)
+    shown = store.shown(item.id)
+    old = shown is not None and shown != figure_key(store, item)
+    return "out of date" if old else figure_words(body.figure), old, body.table
+
+
+def figure_words(figure: Figure) -> str:
+    return " and ".join(LAYER_WORDS[s] for s in figure.show) or "nothing drawn"
+
+
+def _report(_store: Store, item: Item) -> tuple[str, bool, str | None]:
+    answers, figures = count_embeds(item.body.get("doc", {}))
+    return f"{counted(answers, 'answer')} · {counted(figures, 'figure')}", False, None

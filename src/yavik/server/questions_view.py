@@ -1,0 +1,92 @@
+"""Questions as the interface sees them: the spec, the answer it last had, and whether that is out of date."""
+
+from typing import Any
+
+from yavik.core.answers import Answer
+from yavik.core.methods.registry import get, parse_spec
+from yavik.core.table import DataProblem
+from yavik.engine import Engine
+from yavik.engine.tasks import Ask, answer_key, reads
+from yavik.server.schemas import QuestionState
+from yavik.server.tables_view import body_of, job_out, needs_job
+from yavik.store import Store
+from yavik.store.bodies import QuestionBody
+from yavik.store.models import Item
+
+
+def question_body(item: Item) -> QuestionBody:
+    return QuestionBody.model_validate(item.body)
+
+
+def is_ready(body: QuestionBody) -> bool:
+    try:
+        return get(body.method).ready(parse_spec(body.method, body.spec))
+    except DataProblem:
+        return False
+
+
+def present_key(store: Store, item: Item) -> str | None:
+    """The key its answer would have now; None where it cannot be known (slots empty, table gone or not worked out)."""
+    body = question_body(item)
+    if not is_ready(body):
+        return None
+    try:
+        table = body_of(store.items.item(item.study_id, body.table, "table"))
+        if needs_job(store, table):
+            return None
+        snapshot, _ = store.versions.replay(table.root, table.steps)
+        return answer_key(snapshot, body.method, body.spec)
+    except (LookupError, DataProblem):
+        return None
+
+
+def shown_answer(store: Store, item: Item) -> tuple[Answer | None, bool]:
+    """The answer the question shows, and whether it is out of date."""
+    shown = store.shown(item.id)
+    if shown is None:
+        return None, False
+    data = store.result(shown)
+    if data is None:
+        return None, False
+    return Answer.model_validate(data), shown != present_key(store, item)
+
+
+def question_state(store: Store, item: Item) -> QuestionState:
+    body = question_body(item)
+    answer, old = shown_answer(store, item)
+    return QuestionState(
+        id=item.id, name=item.name, table=body.table, method=body.method, layout=body.layout, spec=body.spec, answer=answer, out_of_date=old,
+        ready=is_ready(body), pairs_used=str(answer.facts.get("pairs")) if answer and "pairs" in answer.facts else None,
+    )
+
+
+def renew(store: Store, engine: Engine, item: Item) -> QuestionState:
+    """Computes the present answer: here when small, else as a job. Raises DataProblem."""
+    body = question_body(item)
+    table = store.items.item(item.study_id, body.table, "table")
+    held = body_of(table)
+    ask = Ask(root=held.root, steps=held.steps, method=body.method, spec=body.spec, item=item.id)
+    if not is_ready(body):
+        parse_spec(body.method, body.spec)
+        raise DataProblem("Fill the slots of the sentence to get an answer.")
+    if not needs_job(store, held):
+        snapshot, _ = store.versions.replay(held.root, held.steps)
+        key = answer_key(snapshot, body.method, body.spec)
+        if store.result(key) is not None:
+            store.show(item.id, key)
+            return question_state(store, item)
+        if engine.small(snapshot.n_rows, len(reads(snapshot, body.method, body.spec))):
+            engine.do(ask)
+            return question_state(store, item)
+    job = engine.submit(ask, item.name, item.study_id, item.id)
+    return question_state(store, item).model_copy(update={"job": job_out(job)})
+
+
+def auto_name(method: str, spec: dict[str, Any]) -> str:
+    m = get(method)
+    try:
+        return m.name(parse_spec(method, spec)) or m.layouts[0].words
+    except DataProblem:
+        return "New question"
+
+

@@ -1,0 +1,92 @@
+"""Studies, their contents, and undo."""
+
+from fastapi import APIRouter
+
+from yavik.demo.study import DEMO_NAME, make_demo
+from yavik.server.access import TheEngine, TheStore, TheStudy
+from yavik.server.contents import contents_of, study_out
+from yavik.server.schemas import ChangeOut, Contents, Moved, Named, StudyOut
+from yavik.store.models import now
+
+router = APIRouter(prefix="/api/studies", tags=["studies"])
+
+
+@router.get("")
+def list_studies(store: TheStore) -> list[StudyOut]:
+    return [study_out(store, s) for s in store.items.studies()]
+
+
+@router.post("", status_code=201)
+def new_study(data: Named, store: TheStore) -> StudyOut:
+    return study_out(store, store.items.new_study(data.name.strip() or "Untitled study"))
+
+
+@router.post("/demo", status_code=201)
+def restore_demo(store: TheStore) -> StudyOut:
+    """The demo study as it ships; one that was changed stays, under its own name."""
+    for study in store.items.studies():
+        if study.demo:
+            store.items.set_study(study.id, demo=False, name=f"{DEMO_NAME} (as changed)")
+    return study_out(store, make_demo(store))
+
+
+@router.get("/{study_id}")
+def contents(study: TheStudy, store: TheStore) -> Contents:
+    return contents_of(store, study)
+
+
+@router.patch("/{study_id}")
+def rename_study(study: TheStudy, data: Named, store: TheStore) -> StudyOut:
+    return study_out(store, store.items.set_study(study.id, name=data.name.strip()))
+
+
+@router.delete("/{study_id}", status_code=204)
+def delete_study(study: TheStudy, store: TheStore) -> None:
+    store.items.set_study(study.id, deleted=now())
+
+
+@router.post("/{study_id}/restore")
+def restore_study(study_id: str, store: TheStore) -> StudyOut:
+    store.items.study(study_id, deleted=True)
+    return study_out(store, store.items.set_study(study_id, deleted=None))
+
+
+@router.post("/{study_id}/duplicate", status_code=201)
+def duplicate_study(study: TheStudy, store: TheStore) -> StudyOut:
+    return study_out(store, store.items.duplicate_study(study.id, f"{study.name} (copy)"))
+
+
+@router.post("/{study_id}/undo")
+def undo(study: TheStudy, store: TheStore) -> Moved:
+    change = store.items.undo(study.id)
+    return Moved(label=change.label if change else None, item_id=change.item_id if change else None)
+
+
+@router.post("/{study_id}/redo")
+def redo(study: TheStudy, store: TheStore) -> Moved:
+    change = store.items.redo(study.id)
+    return Moved(label=change.label if change else None, item_id=change.item_id if change else None)
+
+
+@router.get("/{study_id}/changes")
+def changes(study: TheStudy, store: TheStore) -> list[ChangeOut]:
+    return [ChangeOut(id=c.id, at=c.at, label=c.label, undone=c.undone) for c in store.items.changes(study.id)]
+
+
+@router.post("/{study_id}/renew", status_code=202)
+def renew_all(study: TheStudy, store: TheStore, engine: TheEngine) -> list[str]:
+    """Starts every answer and figure that is out of date; returns what could not be started, in words."""
+    from yavik.core.table import DataProblem
+    from yavik.server.figures_view import drawn
+    from yavik.server.questions_view import renew, shown_answer
+
+    troubles = []
+    for item in store.items.items(study.id):
+        try:
+            if item.type == "question" and shown_answer(store, item)[1]:
+                renew(store, engine, item)
+            elif item.type == "figure":
+                drawn(store, engine, item)
+        except (DataProblem, LookupError) as trouble:
+            troubles.append(f"{item.name}: {trouble}")
+    return troubles

@@ -1,0 +1,168 @@
+"""Bringing files in, and tables: their rows, columns and path."""
+
+from collections import Counter
+from typing import Annotated, Any
+from urllib.parse import unquote
+
+from fastapi import APIRouter, Header, Query, Request, Response
+
+from yavik.core.answers.wording import counted, listing
+from yavik.core.files.delimited import preview
+from yavik.core.files.detect import SAMPLE_BYTES
+from yavik.core.files.options import Preview, ReadOptions
+from yavik.core.methods.fit import fitting
+from yavik.core.steps import new_step
+from yavik.core.steps.path import apply_step
+from yavik.core.table import DataProblem, Table
+from yavik.core.table.table import cell_texts, kind_words
+from yavik.engine.tasks import ReadFile
+from yavik.server.access import TheEngine, TheStore, TheStudy
+from yavik.server.schemas import ColumnOut, FitOut, NewSteps, NewTable, TableState, Tried, TryStep, UploadOut, Window
+from yavik.server.tables_view import LARGE_CELLS, body_of, job_out, snapshot_of, table_state
+from yavik.store.bodies import TableBody
+
+router = APIRouter(prefix="/api/studies/{study_id}", tags=["tables"])
+TRY_ROWS = 200_000
+"""A step being written is tried on at most these rows of a large table, and says so."""
+WINDOW_MOST = 2000
+MANY = {"category": "categories", "yes/no": "yes/no columns", "ordered": "ordered categories"}
+
+
+@router.post("/uploads", status_code=201)
+async def upload(study: TheStudy, request: Request, store: TheStore, x_filename: Annotated[str, Header()] = "pasted.txt") -> UploadOut:
+    """The file's bytes are the body; its name comes percent-encoded in a header."""
+    from starlette.concurrency import run_in_threadpool
+
+    kept = await store.files.receive(study.id, unquote(x_filename), request.stream())
+    try:
+        found = await run_in_threadpool(_preview, store, kept.id, kept.size, None)
+    except DataProblem:
+        store.files.drop(kept.id)
+        raise
+    return UploadOut(id=kept.id, filename=kept.filename, size=kept.size, preview=found)
+
+
+def _preview(store: TheStore, upload_id: str, size: int, options: ReadOptions | None) -> Preview:
+    head = store.files.head(upload_id, SAMPLE_BYTES)
+    return preview(head, size <= SAMPLE_BYTES, options)
+
+
+@router.post("/uploads/{upload_id}/preview")
+def preview_again(study: TheStudy, upload_id: str, options: ReadOptions, store: TheStore) -> Preview:
+    kept = store.files.get(upload_id)
+    return _preview(store, upload_id, kept.size, options)
+
+
+@router.get("/uploads/{upload_id}/original")
+def original(study: TheStudy, upload_id: str, store: TheStore) -> Response:
+    """The file as it was brought, byte for byte."""
+    from fastapi.responses import StreamingResponse
+
+    store.files.get(upload_id)
+    return StreamingResponse(store.files.pieces(upload_id), media_type="application/octet-stream", headers={"content-disposition": "attachment"})
+
+
+@router.post("/tables", status_code=202)
+def new_table(study: TheStudy, data: NewTable, store: TheStore, engine: TheEngine) -> TableState:
+    """Small files become a table at once; large ones as a job whose end is told at ``PUT …/tables/finish``."""
+    kept = store.files.get(data.upload)
+    read = ReadFile(upload=data.upload, options=data.options)
+    if kept.size > 1_500_000:
+        return TableState(job=job_out(engine.submit(read, f"Reading {kept.filename}", study.id)))
+    done = engine.do(read)
+    return _finish(study, data, store, engine, done["key"], done["notices"])
+
+
+@router.put("/tables/finish", status_code=201)
+def finish_table(study: TheStudy, data: NewTable, store: TheStore, engine: TheEngine) -> TableState:
+    """Makes the table from what a job has read."""
+    kept = store.files.get(data.upload)
+    key = ReadFile(upload=data.upload, options=data.options).root(kept.sha)
+    if store.versions.find(key) is None:
+        raise DataProblem("The file has not been read yet.")
+    return _finish(study, data, store, engine, key, [])
+
+
+def _finish(study: TheStudy, data: NewTable, store: TheStore, engine: TheEngine, key: str, _notices: list[Any]) -> TableState:
+    kept = store.files.get(data.upload)
+    body = TableBody(upload=data.upload, filename=kept.filename, root=key, options=data.options)
+    item = store.items.add(study.id, "table", data.name, body.model_dump(mode="json"), f"Bring in {data.name}")
+    return table_state(store, engine, item)
+
+
+@router.get("/tables/{table_id}")
+def table(study: TheStudy, table_id: str, store: TheStore, engine: TheEngine) -> TableState:
+    return table_state(store, engine, store.items.item(study.id, table_id, "table"))
+
+
+@router.get("/tables/{table_id}/rows")
+def rows(
+    study: TheStudy, table_id: str, store: TheStore, start: Annotated[int, Query(ge=0)] = 0, count: Annotated[int, Query(ge=1, le=WINDOW_MOST)] = 200,
+    first: Annotated[int, Query(ge=0)] = 0, columns: Annotated[int, Query(ge=1, le=500)] = 60,
+) -> Window:
+    """A window of cells as texts (None where empty), with the rows' numbers in the original file."""
+    snapshot = snapshot_of(store, study.id, table_id)
+    names = [c.name for c in snapshot.columns[first : first + columns]]
+    return window(store.versions.table(snapshot), names, start, count)
+
+
+def window(whole: Table, names: list[str], start: int, count: int) -> Window:
+    part = whole.select(names).slice(start, count)
+    texts = [cell_texts(c, a) for c, a in zip(part.columns, part.arrays, strict=True)]
+    return Window(start=start, rows=[list(r) for r in zip(*texts, strict=True)] if texts else [], numbers=part.rows.tolist())
+
+
+@router.get("/tables/{table_id}/columns")
+def columns(study: TheStudy, table_id: str, store: TheStore, names: Annotated[list[str], Query()]) -> list[ColumnOut]:
+    """Descriptions with small distributions, for the columns in view."""
+    snapshot = snapshot_of(store, study.id, table_id)
+    found = {c.name: c for c in snapshot.columns}
+    return [ColumnOut(column=found[n], profile=store.profile(snapshot, n)) for n in names[:500] if n in found]
+
+
+@router.put("/tables/{table_id}/steps")
+def set_steps(study: TheStudy, table_id: str, data: NewSteps, store: TheStore, engine: TheEngine) -> TableState:
+    """The whole path anew: adding, editing, switching, moving and deleting are all this. Raises DataProblem for a step that is not understood."""
+    item = store.items.item(study.id, table_id, "table")
+    steps = [valid_step(s).model_dump(mode="json", exclude_none=True) for s in data.steps]
+    body = body_of(item).model_copy(update={"steps": steps})
+    item = store.items.change(study.id, table_id, data.label, body=body.model_dump(mode="json"))
+    return table_state(store, engine, item)
+
+
+def valid_step(data: dict[str, Any]) -> Any:
+    from pydantic import ValidationError
+
+    try:
+        return new_step(data)
+    except ValidationError as trouble:
+        first = trouble.errors()[0]
+        raise DataProblem(f"{'.'.join(str(p) for p in first['loc'][1:]) or 'the step'}: {first['msg']}.") from None
+
+
+@router.post("/tables/{table_id}/try")
+def try_step(study: TheStudy, table_id: str, data: TryStep, store: TheStore) -> Tried:
+    """What a step being written would do, without doing it. Raises DataProblem."""
+    body = body_of(store.items.item(study.id, table_id, "table"))
+    snapshot, _ = store.versions.replay(body.root, body.steps[: data.at])
+    whole = store.versions.table(snapshot)
+    limit = max(1000, min(TRY_ROWS, LARGE_CELLS * 10 // max(1, len(snapshot.columns))))
+    table = whole.slice(0, limit)
+    after, effect = apply_step(table, valid_step(data.step))
+    if effect.problem:
+        raise DataProblem(effect.problem, column=effect.column, position=effect.position)
+    touched = [c.name for c, a in zip(after.columns, after.arrays, strict=True) if not table.has(c.name) or table.array(c.name) is not a]
+    shown = list(dict.fromkeys([*touched[:3], *after.names]))[:6]
+    note = f"Tried on the first {limit:,} rows.".replace(",", " ") if whole.n_rows > limit else None
+    return Tried(effect=effect, columns=shown, rows=window(after, shown, 0, 6).rows, note=note)
+
+
+@router.get("/tables/{table_id}/fits")
+def fits(study: TheStudy, table_id: str, store: TheStore, names: Annotated[list[str], Query(default_factory=list)]) -> FitOut:
+    """Questions that the chosen columns can answer, the fitting one on top."""
+    snapshot = snapshot_of(store, study.id, table_id)
+    chosen = [n for n in names if any(c.name == n for c in snapshot.columns)]
+    known = Table(tuple(snapshot.columns), (), store.versions.table(snapshot, chosen[:1]).rows)
+    kinds = Counter(kind_words(known.column(n).kind) for n in chosen)
+    said = listing([counted(k, name, MANY.get(name)) for name, k in kinds.items()])
+    return FitOut(fits=fitting(known, chosen), said=f"{said}; {counted(snapshot.n_rows, 'row')}." if said else "")

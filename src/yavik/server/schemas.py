@@ -1,0 +1,289 @@
+"""What goes over the wire: the contract the TypeScript client is generated from."""
+
+from datetime import datetime
+from typing import Any, Literal
+
+from pydantic import BaseModel, Field
+
+from yavik.core.answers import Answer, Span
+from yavik.core.figures import Figure
+from yavik.core.files.options import Notice, Preview, ReadOptions
+from yavik.core.methods.fit import Fit
+from yavik.core.steps.base import Effect
+from yavik.core.table import Column, Kind
+from yavik.core.table.profile import Profile
+
+ItemType = Literal["table", "question", "figure", "report"]
+
+
+class Named(BaseModel):
+    name: str = Field(min_length=1, max_length=200)
+
+
+class StudyOut(BaseModel):
+    id: str
+    name: str
+    created: datetime
+    touched: datetime
+    demo: bool
+    tables: int
+    questions: int
+    figures: int
+    reports: int
+
+
+class Entry(BaseModel):
+    """A line of the contents: its name, and what it says now."""
+
+    id: str
+    type: ItemType
+    name: str
+    line: str
+    out_of_date: bool = False
+    table: str | None = None
+
+
+class Contents(BaseModel):
+    study: StudyOut
+    entries: list[Entry]
+    undo: str | None
+    redo: str | None
+
+
+class ChangeOut(BaseModel):
+    id: int
+    at: datetime
+    label: str
+    undone: bool
+
+
+class Moved(BaseModel):
+    """What undo or redo did; None where there was nothing to do."""
+
+    label: str | None
+    item_id: str | None
+
+
+class JobOut(BaseModel):
+    id: str
+    title: str
+    state: Literal["waiting", "running", "done", "problem", "failed", "stopped"]
+    part: float
+    what: str
+    result: dict[str, Any] | None
+    problem: dict[str, Any] | None
+    item_id: str | None
+    seconds: float
+
+
+class UploadOut(BaseModel):
+    id: str
+    filename: str
+    size: int
+    preview: Preview
+
+
+class NewTable(BaseModel):
+    upload: str
+    name: str = Field(min_length=1, max_length=200)
+    options: ReadOptions
+
+
+class ColumnOut(BaseModel):
+    column: Column
+    profile: Profile
+
+
+class TableOut(BaseModel):
+    id: str
+    name: str
+    filename: str
+    rows: int
+    empty_cells: int
+    columns: list[Column]
+    source: Effect
+    steps: list[dict[str, Any]]
+    effects: list[Effect]
+    version: str
+    """Changes whenever the cells or their descriptions do."""
+
+
+class TableState(BaseModel):
+    """The table, or the job that is working it out."""
+
+    table: TableOut | None = None
+    job: JobOut | None = None
+
+
+class NewSteps(BaseModel):
+    steps: list[dict[str, Any]]
+    label: str = Field(min_length=1, max_length=200)
+
+
+class TryStep(BaseModel):
+    """A step being written, and where in the path it would stand."""
+
+    step: dict[str, Any]
+    at: int = Field(ge=0)
+
+
+class Tried(BaseModel):
+    effect: Effect
+    columns: list[str]
+    rows: list[list[str | None]]
+    note: str | None = None
+
+
+class Window(BaseModel):
+    start: int
+    rows: list[list[str | None]]
+    numbers: list[int]
+
+
+
+
+class LayoutOut(BaseModel):
+    id: str
+    words: str
+    sentence: str
+    slots: list[str]
+    needed: list[str]
+
+
+class MethodOut(BaseModel):
+    id: str
+    aim: str
+    title: str
+    layouts: list[LayoutOut]
+    spec: dict[str, Any]
+    keywords: list[str]
+
+
+class AimOut(BaseModel):
+    id: str
+    title: str
+
+
+class Catalogue(BaseModel):
+    aims: list[AimOut]
+    methods: list[MethodOut]
+    steps: list[dict[str, Any]]
+    functions: list[dict[str, str]]
+    figure: dict[str, Any]
+    kinds: list[Kind]
+
+
+class MethodPageOut(BaseModel):
+    id: str
+    title: str
+    sentence: str
+    answers: str
+    assumes: list[str]
+    formulas: list[tuple[str, str]]
+    reading: list[tuple[str, str]]
+    conventions: list[str]
+    references: list[str]
+
+
+class NewQuestion(BaseModel):
+    table: str
+    method: str
+    layout: str = ""
+    spec: dict[str, Any] = {}
+
+
+class QuestionChange(BaseModel):
+    table: str | None = None
+    layout: str | None = None
+    spec: dict[str, Any] | None = None
+
+
+class QuestionState(BaseModel):
+    id: str
+    name: str
+    table: str
+    method: str
+    layout: str
+    spec: dict[str, Any]
+    answer: Answer | None
+    out_of_date: bool
+    ready: bool
+    pairs_used: str | None = None
+    job: JobOut | None = None
+
+
+class NewFigure(BaseModel):
+    table: str
+    layout: str = "stacked"
+    figure: Figure = Field(default_factory=Figure)
+    from_question: str | None = None
+
+
+class FigureChange(BaseModel):
+    table: str | None = None
+    layout: str | None = None
+    figure: Figure | None = None
+
+
+class DrawingOut(BaseModel):
+    vega: dict[str, Any]
+    caption: list[Span]
+    own_caption: list[Span]
+    alt: str
+    levels: list[str]
+    colours: dict[str, str]
+
+
+class MarksSource(BaseModel):
+    id: str
+    name: str
+
+
+class FigureState(BaseModel):
+    id: str
+    name: str
+    table: str
+    layout: str
+    figure: Figure
+    drawing: DrawingOut | None
+    problem: dict[str, Any] | None
+    marks_sources: list[MarksSource]
+
+
+class EmbedOut(BaseModel):
+    """What stands at an answer or figure node of the report."""
+
+    uid: str
+    kind: Literal["answer", "figure"]
+    ref: str
+    name: str
+    out_of_date: bool
+    was: str | None = None
+    problem: str | None = None
+    headline: list[Span] | None = None
+    tables: list[dict[str, Any]] = []
+    figures: list[dict[str, Any]] = []
+    parts: list[dict[str, str]] = []
+
+
+class ReportState(BaseModel):
+    id: str
+    name: str
+    doc: dict[str, Any]
+    revision: str
+    embeds: list[EmbedOut]
+
+
+class ReportChange(BaseModel):
+    doc: dict[str, Any]
+
+
+class AddToReport(BaseModel):
+    kind: Literal["answer", "figure"]
+    ref: str
+    parts: list[str] = []
+
+
+class FitOut(BaseModel):
+    fits: list[Fit]
+    said: str

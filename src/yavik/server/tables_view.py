@@ -1,0 +1,60 @@
+"""Tables as the interface sees them: present version, effects, and jobs for large ones."""
+
+from yavik.engine import Engine, Job
+from yavik.engine.tasks import Replay
+from yavik.server.schemas import JobOut, TableOut, TableState
+from yavik.store import Store
+from yavik.store.bodies import TableBody
+from yavik.store.models import Item
+from yavik.store.versions import Snapshot
+
+LARGE_CELLS = 400_000
+"""Rows × columns above which replaying a step is a job."""
+
+
+def body_of(item: Item) -> TableBody:
+    return TableBody.model_validate(item.body)
+
+
+def job_out(job: Job) -> JobOut:
+    return JobOut.model_validate(job.seen())
+
+
+def snapshot_of(store: Store, study_id: str, table_id: str) -> Snapshot:
+    """The present version of a table. Raises LookupError."""
+    body = body_of(store.items.item(study_id, table_id, "table"))
+    return store.versions.replay(body.root, body.steps)[0]
+
+
+def needs_job(store: Store, body: TableBody) -> bool:
+    if store.versions.known(body.root, body.steps):
+        return False
+    root = store.versions.find(body.root)
+    return root is not None and root.n_rows * max(1, len(root.columns)) > LARGE_CELLS
+
+
+def table_state(store: Store, engine: Engine, item: Item) -> TableState:
+    body = body_of(item)
+    if needs_job(store, body):
+        running = next((j for j in engine.jobs.values() if j.item_id == item.id and not j.ended and j.description == Replay(root=body.root, steps=body.steps)), None)
+        job = running or engine.submit(Replay(root=body.root, steps=body.steps), f"Preparing {item.name}", item.study_id, item.id)
+        return TableState(job=job_out(job))
+    return TableState(table=table_out(store, item))
+
+
+def table_out(store: Store, item: Item) -> TableOut:
+    body = body_of(item)
+    root = store.versions.find(body.root)
+    if root is None:
+        raise LookupError(body.root)
+    snapshot, effects = store.versions.replay(body.root, body.steps)
+    return TableOut(
+        id=item.id, name=item.name, filename=body.filename, rows=snapshot.n_rows, empty_cells=empty_cells(store, snapshot), columns=snapshot.columns,
+        source=root.effect, steps=body.steps, effects=effects, version=snapshot.key,
+    )
+
+
+def empty_cells(store: Store, snapshot: Snapshot) -> int:
+    if len(snapshot.columns) > 300:
+        return sum(int(a.null_count) for a in store.versions.table(snapshot).arrays)
+    return sum(store.profile(snapshot, c.name).empty for c in snapshot.columns)
