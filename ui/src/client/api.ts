@@ -1,0 +1,56 @@
+// The typed client: one place that talks to the server, and one kind of error.
+import createClient from "openapi-fetch";
+import type { components, paths } from "./schema.gen";
+
+export type S = components["schemas"];
+export type Entry = S["Entry"];
+export type Column = S["Column"];
+export type Job = S["JobOut"];
+export type Span = S["Span"];
+export type TableBlock = S["TableBlock"];
+export type FigureBlock = S["FigureBlock"];
+export type Answer = S["Answer"];
+export type Method = S["MethodOut"];
+export type Figure = S["Figure"];
+export type Step = { step: string; id?: string; on?: boolean; [field: string]: unknown };
+
+export const api = createClient<paths>({ baseUrl: "/" });
+
+/** What the server says about something it could not do (RFC 9457). */
+export class Problem extends Error {
+  column?: string | null;
+  rows?: number[] | null;
+  position?: number | null;
+  status?: number;
+  constructor(data: { detail?: string; column?: string | null; rows?: number[] | null; position?: number | null; status?: number }) {
+    super(data.detail ?? "The server could not be reached. Is it still running?");
+    this.column = data.column;
+    this.rows = data.rows;
+    this.position = data.position;
+    this.status = data.status;
+  }
+}
+
+/** The data of a response, or a Problem. */
+export async function take<T>(call: Promise<{ data?: T; error?: unknown; response: Response }>): Promise<T> {
+  let result;
+  try {
+    result = await call;
+  } catch {
+    throw new Problem({});
+  }
+  if (result.error !== undefined || !result.response.ok) throw new Problem((result.error as object) ?? {});
+  return result.data as T;
+}
+
+export async function upload(study: string, data: Blob | string, filename: string): Promise<S["UploadOut"]> {
+  let response;
+  try {
+    response = await fetch(`/api/studies/${study}/uploads`, { method: "POST", body: data, headers: { "x-filename": encodeURIComponent(filename), "content-type": "application/octet-stream" } });
+  } catch {
+    throw new Problem({});
+  }
+  const found = await response.json();
+  if (!response.ok) throw new Problem(found);
+  return found as S["UploadOut"];
+}

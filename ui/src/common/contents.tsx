@@ -1,0 +1,109 @@
+// The contents: tables, questions, figures, report; each with what it says now.
+import { Plus } from "lucide-react";
+import { useState } from "react";
+import { Link, useNavigate } from "react-router";
+import { useQueryClient } from "@tanstack/react-query";
+import { api, take, type Entry } from "../client/api";
+import { refreshStudy, useContents, useItemChange, useNewFigure } from "../client/hooks";
+import { Menu, MenuItem } from "./bits";
+import { say, sayProblem } from "./toasts";
+
+export const LETTER = { table: "t", question: "q", figure: "f", report: "r" } as const;
+
+export function path(study: string, entry: { id: string; type: Entry["type"] }): string {
+  return `/s/${study}/${LETTER[entry.type]}/${entry.id}`;
+}
+
+export function Contents({ study, current }: { study: string; current?: string }) {
+  const { data } = useContents(study);
+  const go = useNavigate();
+  const figure = useNewFigure(study, (made) => go(`/s/${study}/f/${made.id}`));
+  const entries = data?.entries ?? [];
+  const tables = entries.filter((e) => e.type === "table");
+  const here = entries.find((e) => e.id === current);
+  const table = here?.type === "table" ? here.id : (here?.table ?? tables[0]?.id);
+  const newReport = () =>
+    void take(api.POST("/api/studies/{study_id}/reports", { params: { path: { study_id: study } }, body: { name: "Report" } })).then((r) => go(`/s/${study}/r/${r.id}`), sayProblem);
+  return (
+    <nav aria-label="Contents" className="rule w-[218px] shrink-0 overflow-y-auto border-r px-2 py-3">
+      <Part title="Tables" study={study} entries={tables} current={current} add={() => go(`/s/${study}/bring`)} addLabel="Bring in a table" empty="Bring in a file to begin." />
+      <Part title="Questions" study={study} entries={entries.filter((e) => e.type === "question")} current={current} add={table ? () => go(`/s/${study}/ask/${table}`) : undefined} addLabel="Ask a question" empty="No question yet." />
+      <Part title="Figures" study={study} entries={entries.filter((e) => e.type === "figure")} current={current} add={table ? () => figure.mutate({ table }) : undefined} addLabel="Draw a figure" empty="No figure yet." />
+      <Part title="Report" study={study} entries={entries.filter((e) => e.type === "report")} current={current} add={newReport} addLabel="Begin a report" empty="“Add to report” begins one." />
+    </nav>
+  );
+}
+
+function Part({ title, study, entries, current, add, addLabel, empty }: { title: string; study: string; entries: Entry[]; current?: string; add?: () => void; addLabel: string; empty: string }) {
+  const change = useItemChange(study);
+  const [over, setOver] = useState<string | null>(null);
+  const drop = (event: React.DragEvent, before: string) => {
+    const id = event.dataTransfer.getData("text/yavik-entry");
+    setOver(null);
+    if (id && id !== before) change.mutate({ id, before });
+  };
+  return (
+    <section className="mb-4">
+      <div className="flex items-center justify-between px-2">
+        <h2 className="text-[0.85rem] font-bold">{title}</h2>
+        {add && <button type="button" className="btn btn-ghost btn-xs btn-square" aria-label={addLabel} title={addLabel} onClick={add}><Plus size={14} /></button>}
+      </div>
+      {entries.length === 0 && <p className="muted px-2 py-1 text-[0.85rem]">{empty}</p>}
+      <ul>
+        {entries.map((e) => (
+          <li key={e.id} className={over === e.id ? "border-primary border-t-2" : ""} onDragOver={(ev) => (ev.preventDefault(), setOver(e.id))} onDragLeave={() => setOver(null)} onDrop={(ev) => drop(ev, e.id)}>
+            <EntryLine study={study} entry={e} current={e.id === current} others={entries} />
+          </li>
+        ))}
+      </ul>
+    </section>
+  );
+}
+
+function EntryLine({ study, entry, current, others }: { study: string; entry: Entry; current: boolean; others: Entry[] }) {
+  const [renaming, setRenaming] = useState(false);
+  const change = useItemChange(study);
+  const client = useQueryClient();
+  const go = useNavigate();
+  const where = { params: { path: { study_id: study, item_id: entry.id } } };
+  const remove = async () => {
+    await take(api.DELETE("/api/studies/{study_id}/items/{item_id}", where));
+    if (current) await go(`/s/${study}`);
+    await refreshStudy(client, study);
+    say(`${entry.name} deleted`, { label: "Undo", run: () => void take(api.POST("/api/studies/{study_id}/undo", { params: { path: { study_id: study } } })).then(() => refreshStudy(client, study)) });
+  };
+  const copy = () => take(api.POST("/api/studies/{study_id}/items/{item_id}/duplicate", where)).then(() => refreshStudy(client, study));
+  const at = others.findIndex((o) => o.id === entry.id);
+  if (renaming) {
+    return (
+      <input
+        className="input input-sm my-1 w-full" aria-label={`New name of ${entry.name}`} defaultValue={entry.name} autoFocus onBlur={() => setRenaming(false)}
+        onKeyDown={(e) => {
+          if (e.key === "Escape") setRenaming(false);
+          if (e.key === "Enter") void (change.mutate({ id: entry.id, name: e.currentTarget.value }), setRenaming(false));
+        }}
+      />
+    );
+  }
+  return (
+    <div className={`group relative flex items-center rounded-md ${current ? "bg-primary/10" : "hover:bg-base-200"}`} draggable onDragStart={(e) => e.dataTransfer.setData("text/yavik-entry", entry.id)}>
+      <Link to={path(study, entry)} className="min-w-0 flex-1 px-2 py-1" aria-current={current ? "page" : undefined} onDoubleClick={() => setRenaming(true)}>
+        <span className={`block truncate leading-tight ${current ? "text-primary font-semibold" : ""}`} title={entry.name}>{entry.name}</span>
+        <span className={`block truncate text-[0.8rem] leading-tight ${entry.out_of_date ? "text-primary font-semibold" : "muted"}`}>{entry.line}</span>
+      </Link>
+      <span className="absolute right-0 opacity-0 focus-within:opacity-100 group-hover:opacity-100">
+        <Menu label={`Actions for ${entry.name}`} button="⋯">
+          {(close) => (
+            <>
+              <MenuItem onClick={() => (setRenaming(true), close())}>Rename</MenuItem>
+              <MenuItem onClick={() => (void copy().catch(sayProblem), close())}>Duplicate</MenuItem>
+              <MenuItem disabled={at <= 0} onClick={() => (change.mutate({ id: entry.id, before: others[at - 1]?.id ?? "" }), close())}>Move up</MenuItem>
+              <MenuItem disabled={at >= others.length - 1} onClick={() => (change.mutate({ id: entry.id, before: others[at + 2]?.id ?? "" }), close())}>Move down</MenuItem>
+              <MenuItem onClick={() => (void remove().catch(sayProblem), close())}>Delete</MenuItem>
+            </>
+          )}
+        </Menu>
+      </span>
+    </div>
+  );
+}

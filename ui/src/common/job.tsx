@@ -1,0 +1,48 @@
+// Long work: what it is doing, how far it is, and a way to stop it.
+import { useEffect, useRef, useState } from "react";
+import { api, take, type Job } from "../client/api";
+import { sayProblem } from "./toasts";
+
+export function useJob(first: Job | null | undefined, ended: (job: Job) => void): Job | null {
+  const [job, setJob] = useState<Job | null>(first ?? null);
+  const tell = useRef(ended);
+  useEffect(() => {
+    tell.current = ended;
+  });
+  const id = first?.id;
+  useEffect(() => {
+    if (!id) {
+      setJob(null);
+      return;
+    }
+    const source = new EventSource(`/api/jobs/${id}/events`);
+    source.onmessage = (event) => {
+      const now = JSON.parse(event.data as string) as Job;
+      setJob(now);
+      if (["done", "problem", "failed", "stopped"].includes(now.state)) {
+        source.close();
+        tell.current(now);
+      }
+    };
+    return () => source.close();
+  }, [id]);
+  return job;
+}
+
+export function JobBar({ job }: { job: Job }) {
+  const left = job.part > 0.08 && job.seconds > 2 ? Math.max(1, Math.round((job.seconds / job.part) * (1 - job.part))) : null;
+  return (
+    <div className="flex items-center gap-4 py-3" role="group" aria-label={job.title}>
+      <div className="min-w-60 flex-1">
+        <div className="mb-1 flex justify-between text-sm">
+          <span>{job.title}: {job.what}</span>
+          <span className="muted">{left ? `about ${left} s left` : ""}</span>
+        </div>
+        <progress className="progress progress-primary w-full" value={job.part} max={1} aria-label={job.title} />
+      </div>
+      <button className="btn btn-sm" onClick={() => void take(api.DELETE("/api/jobs/{job_id}", { params: { path: { job_id: job.id } } })).catch(sayProblem)}>
+        Stop
+      </button>
+    </div>
+  );
+}

@@ -1,0 +1,46 @@
+// Vega-Lite made on the server, shown here. Expressions run in an interpreter, so no code is ever evaluated.
+import { useEffect, useRef, useState } from "react";
+import { useTheme } from "./theme";
+
+const DARK: Record<string, string> = { "#2a3142": "#dfdee8", "#e3e3ea": "#3b3b47", "#7a3e8e": "#c58ad6", "#2a8194": "#5cb4c6", "#c8871b": "#e0ad55", "#4d7fc4": "#86aee6", "#b1493f": "#e08a80" };
+
+/** The same drawing in the dark theme's ink. Figures on paper (figure page, report) stay as they print. */
+function inDark(vega: object): object {
+  return JSON.parse(JSON.stringify(vega).replace(/#[0-9a-f]{6}/g, (c) => DARK[c] ?? c)) as object;
+}
+
+export function Picture({ vega, alt, paper, zoom = 1 }: { vega: object; alt: string; paper?: boolean; zoom?: number }) {
+  const place = useRef<HTMLDivElement>(null);
+  const [failed, setFailed] = useState("");
+  const { dark } = useTheme();
+  useEffect(() => {
+    let gone = false;
+    let view: { finalize: () => void } | undefined;
+    void import("vega-embed")
+      .then(async ({ default: embed }) => {
+        if (gone || !place.current) return;
+        const spec = dark && !paper ? inDark(vega) : structuredClone(vega);
+        const made = await embed(place.current, spec as never, { actions: false, renderer: "svg", ast: true, tooltip: { theme: dark && !paper ? "dark" : "light" } });
+        view = made;
+        if (gone) made.finalize();
+        const svg = place.current?.querySelector("svg");
+        if (svg) {
+          svg.setAttribute("aria-hidden", "true");
+          svg.style.maxWidth = "100%";
+          svg.style.height = "auto";
+          if (zoom !== 1) svg.style.width = `${svg.viewBox.baseVal.width * zoom}px`;
+        }
+      })
+      .catch((error: Error) => setFailed(error.message));
+    return () => {
+      gone = true;
+      view?.finalize();
+    };
+  }, [vega, dark, paper, zoom]);
+  if (failed) return <p className="text-error text-sm">The figure cannot be shown: {failed}</p>;
+  return (
+    <div role="img" aria-label={alt} className={paper ? "bg-white" : ""}>
+      <div ref={place} className="w-full" />
+    </div>
+  );
+}

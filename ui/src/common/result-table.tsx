@@ -1,0 +1,46 @@
+import type { TableBlock } from "../client/api";
+import { say } from "./toasts";
+
+/** A table as in a journal. A cell that cannot be computed says why. */
+export function ResultTable({ block, number, plain }: { block: TableBlock; number?: number; plain?: boolean }) {
+  const caption = number ? <><b>Table {number}.</b> <span className="font-normal">{block.title}</span></> : block.title;
+  return (
+    <div className="overflow-x-auto">
+      <table className="res" data-block={block.id}>
+        <caption className={plain ? "sr-only" : ""}>{caption}</caption>
+        <thead>
+          <tr>
+            {block.columns.map((c) => (
+              <th key={c.key} scope="col" className={c.align === "left" ? "left" : ""}>
+                {c.title === "" ? <span className="sr-only">Letters</span> : c.italic ? <i>{c.title}</i> : c.title}
+              </th>
+            ))}
+          </tr>
+        </thead>
+        <tbody>
+          {block.rows.map((row, i) => (
+            <tr key={i}>
+              {block.columns.map((c) => {
+                const cell = row[c.key];
+                const strong = block.strong?.includes(c.key) && (block.marked?.includes(i) || c.key === "letters");
+                return (
+                  <td key={c.key} className={`${c.align === "left" ? "left" : ""} ${strong ? "font-semibold" : ""}`} title={cell?.why ?? undefined}>
+                    {cell?.s ?? ""}
+                    {cell?.why && <span className="sr-only">: {cell.why}</span>}
+                  </td>
+                );
+              })}
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      {block.note && <p className="muted mt-1 text-[0.85rem]">{block.note}</p>}
+    </div>
+  );
+}
+
+/** The table as tab-separated text, as it stands. */
+export function copyTable(block: TableBlock): void {
+  const lines = [block.columns.map((c) => c.title), ...block.rows.map((row) => block.columns.map((c) => row[c.key]?.s ?? ""))];
+  void navigator.clipboard.writeText(lines.map((l) => l.join("\t")).join("\n")).then(() => say("Table copied"));
+}

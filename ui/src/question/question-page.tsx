@@ -1,0 +1,151 @@
+// A question: the sentence, the answer, and beside it whether it can be relied on. Drawn from the method's schema alone.
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useCallback, useEffect, useRef, useState } from "react";
+import { Link, useNavigate, useParams } from "react-router";
+import { api, Problem, take, type Job, type S } from "../client/api";
+import { useAddToReport, useCatalogue, useContents, useNewFigure, useTable } from "../client/hooks";
+import { Loading, Trouble } from "../common/bits";
+import { WithMargin } from "../common/frame";
+import { JobBar, useJob } from "../common/job";
+import { Sentence, type SlotSchema } from "../common/sentence";
+import { sayProblem } from "../common/toasts";
+import { AnswerView } from "./answer-view";
+import { Checks } from "./checks";
+import { Settings } from "./settings";
+
+type State = S["QuestionState"];
+
+export function QuestionPage() {
+  const { study = "", id = "" } = useParams();
+  return <Question key={id} study={study} id={id} />;
+}
+
+function Question({ study, id }: { study: string; id: string }) {
+  const client = useQueryClient();
+  const go = useNavigate();
+  const key = ["question", study, id];
+  const where = { params: { path: { study_id: study, item_id: id } } };
+  const { data: state, error } = useQuery({ queryKey: key, queryFn: () => take(api.GET("/api/studies/{study_id}/questions/{item_id}", where)) });
+  const { data: catalogue } = useCatalogue();
+  const { data: contents } = useContents(study);
+  const table = useTable(study, state?.table);
+  const { problem, job, change, computing } = useAnswer(study, id, state);
+  const working = useJob(job, (ended) => {
+    void client.invalidateQueries({ queryKey: key });
+    void client.invalidateQueries({ queryKey: ["contents", study] });
+    if (ended.state !== "done" && ended.state !== "stopped") sayProblem(new Error(ended.what));
+  });
+  const add = useAddToReport(study);
+  const figure = useNewFigure(study, (made) => go(`/s/${study}/f/${made.id}`));
+  if (error) return <div className="p-8"><Trouble error={error} /></div>;
+  const method = catalogue?.methods.find((m) => m.id === state?.method);
+  if (!state || !method) return <Loading />;
+  const layout = method.layouts.find((l) => l.id === state.layout) ?? method.layouts[0];
+  const properties = (method.spec.properties ?? {}) as Record<string, SlotSchema>;
+  const columns = table.data?.table?.columns ?? [];
+  const answer = state.answer;
+  const old = Boolean(answer) && (state.out_of_date || computing || problem !== null);
+  const tables = contents?.entries.filter((e) => e.type === "table") ?? [];
+  const setField = (field: string, value: unknown) => change({ spec: { ...state.spec, [field]: value } });
+  const setLayout = (to: string) => {
+    const slots = method.layouts.find((l) => l.id === to)?.slots ?? [];
+    const kept = Object.fromEntries(Object.entries(state.spec).filter(([k]) => slots.includes(k) || !properties[k]?.slot));
+    change({ layout: to, spec: kept });
+  };
+  return (
+    <div className="flex min-h-full flex-col">
+      <header className="rule border-b px-7 pb-3 pt-5">
+        {layout && <Sentence template={layout.sentence} schema={properties} needed={layout.needed} columns={columns} spec={state.spec} set={setField} wrong={problem?.column} />}
+        <Settings method={method} state={state} tables={tables} rows={answer?.rows} change={change} setLayout={setLayout} settings={answer?.settings ?? []} />
+      </header>
+      <WithMargin
+        label="Can you rely on this?"
+        margin={
+          <>
+            {answer && <Checks answer={answer} study={study} state={state} change={change} />}
+            {answer && (
+              <div className="mt-5 flex flex-col gap-2">
+                <button type="button" className="btn btn-primary btn-sm" data-key="add-to-report" disabled={add.isPending} onClick={() => add.mutate({ kind: "answer", ref: id })}>Add to report</button>
+                {answer.blocks.some((b) => b.type === "figure" && b.figure) && (
+                  <button type="button" className="btn btn-sm" disabled={figure.isPending} onClick={() => figure.mutate({ table: state.table, from_question: id })}>Draw as a figure</button>
+                )}
+              </div>
+            )}
+            <p className="mt-4 text-sm"><Link className="link-quiet !font-normal" to={`/methods/${method.id}`}>About this method</Link></p>
+            {columns.length > 0 && (
+              <details className="mt-4 text-[0.92rem]">
+                <summary className="muted cursor-pointer">Columns to drag into the sentence</summary>
+                <ul className="mt-2 flex flex-wrap gap-1.5">{columns.slice(0, 80).map((c) => <li key={c.name} draggable className="chip cursor-grab !py-0.5" onDragStart={(e) => e.dataTransfer.setData("text/yavik-column", c.name)}>{c.name}</li>)}</ul>
+              </details>
+            )}
+          </>
+        }
+      >
+        <div className="bg-base-200/50 min-h-full px-7 py-5">
+          {working && <JobBar job={working} />}
+          {problem && <Trouble error={problem}>{problem.rows?.length ? <button className="link-quiet" onClick={() => go(`/s/${study}/t/${state.table}?rows=${problem.rows?.slice(0, 100).join(",")}`)}>Show the rows</button> : null}</Trouble>}
+          {!state.ready && !answer && <p className="muted py-8 text-lg">Fill the slots of the sentence: the answer appears here at once.</p>}
+          {answer && (
+            <div className={old ? "opacity-60" : ""} aria-busy={computing}>
+              {old && <p className="text-primary mb-2 text-sm font-semibold" role="status">{problem ? "The last answer that could be given" : computing ? "Out of date: being renewed" : "Out of date"}</p>}
+              <AnswerView answer={answer} />
+            </div>
+          )}
+        </div>
+      </WithMargin>
+    </div>
+  );
+}
+
+/** Keeps the answer in step with the sentence and the data: no run button. */
+function useAnswer(study: string, id: string, state: State | undefined) {
+  const client = useQueryClient();
+  const [problem, setProblem] = useState<Problem | null>(null);
+  const [job, setJob] = useState<Job | null>(null);
+  const [computing, setComputing] = useState(false);
+  const turn = useRef(0);
+  const asked = useRef("");
+  const where = { params: { path: { study_id: study, item_id: id } } };
+  const store = useCallback((next: State) => {
+    client.setQueryData(["question", study, id], next);
+    void client.invalidateQueries({ queryKey: ["contents", study] });
+  }, [client, study, id]);
+  const renew = useCallback(async () => {
+    const mine = ++turn.current;
+    setComputing(true);
+    try {
+      const next = await take(api.POST("/api/studies/{study_id}/questions/{item_id}/answer", { params: { path: { study_id: study, item_id: id } } }));
+      if (mine !== turn.current) return;
+      setProblem(null);
+      setJob(next.job ?? null);
+      store(next);
+    } catch (e) {
+      if (mine === turn.current) setProblem(e instanceof Problem ? e : new Problem({}));
+    } finally {
+      if (mine === turn.current) setComputing(false);
+    }
+  }, [store, study, id]);
+  const change = (part: { spec?: Record<string, unknown>; layout?: string; table?: string }) => {
+    if (!state) return;
+    // The sentence answers at once; the server keeps it, and the answer follows.
+    client.setQueryData(["question", study, id], { ...state, ...part });
+    asked.current = "";
+    turn.current++;
+    void take(api.PATCH("/api/studies/{study_id}/questions/{item_id}", { ...where, body: part })).then((next) => {
+      store(next);
+      if (!next.ready) setProblem(null);
+    }, sayProblem);
+  };
+  const wanted = state && state.ready && (state.out_of_date || !state.answer) ? JSON.stringify([state.spec, state.table, state.layout, state.out_of_date]) : "";
+  useEffect(() => {
+    if (wanted && wanted !== asked.current) {
+      asked.current = wanted;
+      void renew();
+    }
+    if (!wanted && state && !state.out_of_date) {
+      asked.current = "";
+      setProblem(null);
+    }
+  }, [wanted, renew, state]);
+  return { problem, job, change, computing };
+}

@@ -1,0 +1,33 @@
+import type { S } from "../client/api";
+
+/** A column's small distribution. The words beside it carry the same facts, so it is hidden from readers. */
+export function Bars({ profile, width, height }: { profile: S["Profile"]; width: number; height: number }) {
+  const bars = profile.bars ?? [];
+  if (bars.length === 0) return <div style={{ height }} aria-hidden="true" />;
+  const top = Math.max(1, ...bars);
+  const room = Math.min(width / bars.length, 30);
+  return (
+    <svg width={width} height={height} aria-hidden="true" className="text-secondary block">
+      {bars.map((n, i) => {
+        const h = n === 0 ? 0 : Math.max(1.5, (n / top) * height);
+        return <rect key={i} x={i * room} y={height - h} width={Math.max(1, room - 1)} height={h} fill="currentColor" opacity={0.78} />;
+      })}
+    </svg>
+  );
+}
+
+export function rangeWords(column: S["Column"], profile: S["Profile"]): string {
+  const empty = profile.empty ? `, ${profile.empty} empty` : "";
+  if (profile.infinite) return `${profile.infinite} infinite${empty}`;
+  if (profile.filled === 0) return "all empty";
+  if (profile.low !== null && profile.low !== undefined) return `${show(profile.low, column)} to ${show(profile.high ?? 0, column)}${column.unit ? ` ${column.unit}` : ""}${empty}`;
+  if (profile.first) return `${profile.first} to ${profile.last}${empty}`;
+  if (column.levels?.length) return `${profile.distinct} level${profile.distinct === 1 ? "" : "s"}${empty}`;
+  return `${profile.distinct ?? 0} different${empty}`;
+}
+
+export function show(value: number, column: S["Column"], more = 0): string {
+  const places = Math.min(6, (column.decimals ?? 0) + more);
+  const text = Math.abs(value) >= 1e7 ? value.toPrecision(5) : value.toFixed(places);
+  return text.replace("-", "−");
+}

@@ -1,0 +1,101 @@
+// The path: from the file to the present table, a chip per step with its effect.
+import { useEffect, useState } from "react";
+import type { S, Step } from "../client/api";
+import { useCatalogue } from "../client/hooks";
+import { Menu, MenuItem } from "../common/bits";
+import { Marked } from "../common/spans";
+import { StepEditor } from "./step-editor";
+import type { SetSteps } from "./table-page";
+
+type Draft = { at: number; step: Step; fresh: boolean };
+
+export function Path({ study, table, setSteps, startWith, busy }: { study: string; table: S["TableOut"]; setSteps: SetSteps; startWith: string | null; busy: boolean }) {
+  const steps = table.steps as Step[];
+  const { data: catalogue } = useCatalogue();
+  const key = `yavik.draft.${table.id}`;
+  // A step that is being written survives a reload.
+  const [draft, setDraftState] = useState<Draft | null>(() => JSON.parse(localStorage.getItem(key) ?? "null") as Draft | null);
+  const [over, setOver] = useState<number | null>(null);
+  const setDraft = (next: Draft | null) => {
+    if (next) localStorage.setItem(key, JSON.stringify(next));
+    else localStorage.removeItem(key);
+    setDraftState(next);
+  };
+  useEffect(() => {
+    const [kind, value] = startWith?.split(/:(.*)/s) ?? [];
+    if (kind === "compute") setDraftState({ at: steps.length, step: { step: "compute", name: "", expression: value ?? "" }, fresh: true });
+    // eslint-disable-next-line react-hooks/exhaustive-deps -- only when the address asks for another step
+  }, [startWith]);
+
+  const save = async (step: Step) => {
+    if (!draft) return;
+    const next = draft.fresh ? [...steps.slice(0, draft.at), step, ...steps.slice(draft.at)] : steps.map((s, i) => (i === draft.at ? step : s));
+    await setSteps(next, `${draft.fresh ? "Add" : "Change"} a step in ${table.name}`);
+    setDraft(null);
+  };
+  const move = (from: number, to: number) => {
+    if (to < 0 || to >= steps.length || from === to) return;
+    const next = [...steps];
+    const [moved] = next.splice(from, 1);
+    if (moved) next.splice(to, 0, moved);
+    void setSteps(next, `Move a step in ${table.name}`);
+  };
+  const toggle = (i: number) => void setSteps(steps.map((s, k) => (k === i ? { ...s, on: s.on === false } : s)), `${steps[i]?.on === false ? "Switch on" : "Switch off"} a step in ${table.name}`);
+  const remove = (i: number) => void setSteps(steps.filter((_, k) => k !== i), `Delete a step in ${table.name}`);
+  return (
+    <div className="mt-2">
+      <ol className="flex flex-wrap items-center gap-y-1.5" aria-label="The path from the file to this table" aria-busy={busy}>
+        <li className="chip"><span className="block">{table.source.title}</span><span className="muted block text-[0.78rem]">{table.source.said}</span></li>
+        {steps.map((s, i) => {
+          const effect = table.effects[i];
+          const off = s.on === false;
+          return (
+            <li key={s.id ?? i} className={`flex items-center ${over === i ? "border-primary border-l-2" : ""}`} draggable onDragStart={(e) => e.dataTransfer.setData("text/yavik-step", String(i))}
+              onDragOver={(e) => (e.preventDefault(), setOver(i))} onDragLeave={() => setOver(null)} onDrop={(e) => (setOver(null), move(Number(e.dataTransfer.getData("text/yavik-step")), i))}>
+              <span className="muted px-1" aria-hidden="true">→</span>
+              <span className={`chip flex items-start gap-1 !py-0 !pr-0 ${off ? "off" : ""} ${effect?.problem ? "bad" : ""} ${draft && !draft.fresh && draft.at === i ? "chosen" : ""}`}>
+                <button type="button" className="py-1 text-left" title={effect?.problem ?? "Edit this step"} onClick={() => setDraft({ at: i, step: s, fresh: false })} data-step={s.step}>
+                  <span className="block max-w-64 truncate"><Marked text={effect?.title ?? s.step} /></span>
+                  <span className={`block max-w-64 truncate text-[0.78rem] ${effect?.problem ? "text-error" : "muted"}`}>{effect?.problem ?? effect?.said}</span>
+                </button>
+                <Menu label={`Actions for step ${i + 1}`} button="⋯" align="left">
+                  {(close) => (
+                    <>
+                      <MenuItem onClick={() => (setDraft({ at: i, step: s, fresh: false }), close())}>Edit</MenuItem>
+                      <MenuItem onClick={() => (toggle(i), close())}>{off ? "Switch on" : "Switch off"}</MenuItem>
+                      <MenuItem disabled={i === 0} onClick={() => (move(i, i - 1), close())}>Move earlier</MenuItem>
+                      <MenuItem disabled={i === steps.length - 1} onClick={() => (move(i, i + 1), close())}>Move later</MenuItem>
+                      <MenuItem onClick={() => (remove(i), close())}>Delete</MenuItem>
+                    </>
+                  )}
+                </Menu>
+              </span>
+            </li>
+          );
+        })}
+        <li className="flex items-center">
+          <span className="muted px-1" aria-hidden="true">→</span>
+          <AddStep kinds={catalogue?.steps ?? []} choose={(step) => setDraft({ at: steps.length, step: { step }, fresh: true })} />
+        </li>
+      </ol>
+      {draft && catalogue && <StepEditor key={`${draft.at}-${draft.step.step}-${draft.fresh}`} study={study} table={table} draft={draft} keep={setDraft} save={save} close={() => setDraft(null)} />}
+    </div>
+  );
+}
+
+function AddStep({ kinds, choose }: { kinds: { [key: string]: unknown }[]; choose: (step: string) => void }) {
+  return (
+    <Menu label="Add a step" button={<span className="text-primary border-primary rounded-md border px-2.5 py-1 font-semibold">Add a step</span>} align="left">
+      {(close) => (
+        <div className="w-[26rem]">
+          {kinds.map((k) => (
+            <MenuItem key={String(k.step)} onClick={() => (choose(String(k.step)), close())}>
+              <span className="block font-semibold">{String(k.words).replace(/\{(\w+)\}/g, "…").replace(/_/g, " ")}</span>
+              <span className="muted block text-[0.82rem]">{String(k.help)}</span>
+            </MenuItem>
+          ))}
+        </div>
+      )}
+    </Menu>
+  );
+}

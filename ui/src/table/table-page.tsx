@@ -1,0 +1,74 @@
+// A table: its rows or its dictionary, with the path above and the chosen column beside.
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link, useParams, useSearchParams } from "react-router";
+import { api, take, type S, type Step } from "../client/api";
+import { refreshStudy, useItemChange, useTable } from "../client/hooks";
+import { count, EditableName, Loading, Trouble } from "../common/bits";
+import { JobBar, useJob } from "../common/job";
+import { sayProblem } from "../common/toasts";
+import { ColumnMargin } from "./column-margin";
+import { Dictionary } from "./dictionary";
+import { Grid } from "./grid";
+import { Path } from "./path";
+
+export type SetSteps = (steps: Step[], label: string) => Promise<unknown>;
+
+export function TablePage() {
+  const { study = "", id = "" } = useParams();
+  const client = useQueryClient();
+  const { data, error } = useTable(study, id);
+  const [query, setQuery] = useSearchParams();
+  const [kept, setKept] = useState<S["TableOut"] | null>(null);
+  const rename = useItemChange(study);
+  const job = useJob(data?.job, (ended) => {
+    if (ended.state === "done") void refreshStudy(client, study);
+    else sayProblem(new Error(ended.what));
+  });
+  // While a long step is worked out the table as it was stays in view.
+  if (data?.table && data.table !== kept) setKept(data.table);
+  const save = useMutation({
+    mutationFn: ({ steps, label }: { steps: Step[]; label: string }) =>
+      take(api.PUT("/api/studies/{study_id}/tables/{table_id}/steps", { params: { path: { study_id: study, table_id: id } }, body: { steps, label } })),
+    onSuccess: async (state) => {
+      client.setQueryData(["table", study, id], state);
+      await client.invalidateQueries({ predicate: (q) => q.queryKey[1] === study && ["contents", "question", "figure", "report", "fits"].includes(String(q.queryKey[0])) });
+    },
+  });
+  const setSteps: SetSteps = (steps, label) => save.mutateAsync({ steps, label }).catch((e: unknown) => (sayProblem(e), Promise.reject(e instanceof Error ? e : new Error(String(e)))));
+  const table = data?.table ?? (kept?.id === id ? kept : null);
+  if (error) return <div className="p-8"><Trouble error={error} /></div>;
+  if (!table) return data?.job && job ? <div className="p-8"><JobBar job={job} /></div> : <Loading />;
+  const view = query.get("view") ?? "rows";
+  const chosen = query.get("column") ?? table.columns[table.columns.length - 1]?.name ?? "";
+  const choose = (name: string) => setQuery((q) => (q.set("column", name), q), { replace: true });
+  const show = (v: string) => setQuery((q) => (q.set("view", v), q), { replace: true });
+  return (
+    <div className="flex h-full flex-col">
+      <header className="rule border-b px-6 pb-2 pt-3">
+        <div className="flex flex-wrap items-center gap-x-4 gap-y-2">
+          <EditableName name={table.name} rename={(name) => rename.mutate({ id, name })} label="the table" className="text-xl font-bold" />
+          <p className="muted">{count(table.rows, "row")}, {count(table.columns.length, "column")}, {count(table.empty_cells, "empty cell")}</p>
+          <span className="flex-1" />
+          <div className="seg" role="group" aria-label="View">
+            <button aria-pressed={view === "rows"} onClick={() => show("rows")}>Rows</button>
+            <button aria-pressed={view === "dictionary"} onClick={() => show("dictionary")}>Dictionary</button>
+          </div>
+          <Link className="btn btn-primary btn-sm" to={`/s/${study}/ask/${id}`}>Ask about this table</Link>
+        </div>
+        <Path study={study} table={table} setSteps={setSteps} startWith={query.get("step")} busy={save.isPending} />
+        {data?.job && job && <JobBar job={job} />}
+      </header>
+      {view === "dictionary" ? (
+        <Dictionary study={study} table={table} setSteps={setSteps} />
+      ) : (
+        <div className="flex min-h-0 flex-1 max-[1100px]:flex-col">
+          <Grid key={id} study={study} table={table} chosen={chosen} choose={choose} showRows={query.get("rows")} />
+          <aside aria-label="The chosen column" className="rule w-[286px] shrink-0 overflow-y-auto border-l p-5 max-[1100px]:max-h-72 max-[1100px]:w-full max-[1100px]:border-l-0 max-[1100px]:border-t">
+            <ColumnMargin study={study} table={table} name={chosen} />
+          </aside>
+        </div>
+      )}
+    </div>
+  );
+}

@@ -1,0 +1,29 @@
+import { useCallback, useMemo, useState } from "react";
+import type { Column } from "../client/api";
+
+const DEFAULT: Record<string, number> = { measure: 111, count: 105, identifier: 104, text: 180, date: 128, yes_no: 96 };
+
+/** Column widths, kept per table in this browser. */
+export function useWidths(table: string, columns: Column[]) {
+  const key = `yavik.widths.${table}`;
+  const [own, setOwn] = useState<Record<string, number>>(() => JSON.parse(localStorage.getItem(key) ?? "{}") as Record<string, number>);
+  const setWidth = useCallback(
+    (name: string, width: number) =>
+      setOwn((w) => {
+        const next = { ...w, [name]: Math.max(48, Math.min(640, Math.round(width))) };
+        localStorage.setItem(key, JSON.stringify(next));
+        return next;
+      }),
+    [key],
+  );
+  return useMemo(() => {
+    const widths = columns.map((c) => own[c.name] ?? Math.max(DEFAULT[c.kind] ?? 118, Math.min(170, c.name.length * 8.4 + 26)));
+    const lefts: number[] = [];
+    let x = 0;
+    for (const w of widths) {
+      lefts.push(x);
+      x += w;
+    }
+    return { widths, lefts, total: x, setWidth };
+  }, [columns, own, setWidth]);
+}
