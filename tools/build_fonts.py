@@ -46,8 +46,12 @@ def name(font: TTFont, family: str, style: str, weight: int) -> None:
             font["name"].removeNames(nameID=record.nameID)
     plain = style in ("Regular", "Bold", "Italic")
     for number, text in (
-        (1, family if plain else f"{family} {style}"), (2, style if plain else "Regular"),
-        (4, f"{family} {style}"), (6, f"{family.replace(' ', '')}-{style}"), (16, family), (17, style),
+        (1, family if plain else f"{family} {style}"),
+        (2, style if plain else "Regular"),
+        (4, f"{family} {style}"),
+        (6, f"{family.replace(' ', '')}-{style}"),
+        (16, family),
+        (17, style),
     ):
         font["name"].setName(text, number, 3, 1, 0x409)
     font["OS/2"].usWeightClass = weight

@@ -14,18 +14,30 @@ def default_folder() -> Path:
 
 
 def main(argv: list[str] | None = None) -> int:
-    parser = argparse.ArgumentParser(prog="yavik", description="Prepare study data, ask it questions, draw the figures and print the report.")
+    parser = argparse.ArgumentParser(
+        prog="yavik", description="Prepare study data, ask it questions, draw the figures and print the report."
+    )
     commands = parser.add_subparsers(dest="command", required=True)
-    for name, words in (("serve", "serve the interface"), ("demo", "serve it with the demo study, made when missing")):
+    for name, words in (
+        ("serve", "serve the interface"),
+        ("demo", "serve it with the demo study, made when missing"),
+    ):
         sub = commands.add_parser(name, help=words)
-        sub.add_argument("--data-dir", type=Path, default=None, help="folder that holds everything (default: the user's data directory)")
+        sub.add_argument(
+            "--data-dir",
+            type=Path,
+            default=None,
+            help="folder that holds everything (default: the user's data directory)",
+        )
         sub.add_argument("--port", type=int, default=8737)
     commands.add_parser("methods", help="list the methods")
     ask = commands.add_parser("answer", help="answer a question from files, as JSON, without a server")
     ask.add_argument("method")
     ask.add_argument("--data", type=Path, required=True, help="comma- or tab-separated text")
     ask.add_argument("--spec", required=True, help="JSON file, or - for standard input")
-    ask.add_argument("--dictionary", type=Path, help="JSON list of {name, kind?, label?, unit?, levels?, empty_codes?}")
+    ask.add_argument(
+        "--dictionary", type=Path, help="JSON list of {name, kind?, label?, unit?, levels?, empty_codes?}"
+    )
     args = parser.parse_args(argv)
     if args.command in ("serve", "demo"):
         return serve(args.data_dir or default_folder(), args.port, demo=args.command == "demo")
@@ -65,7 +77,9 @@ def answer(args: argparse.Namespace) -> int:
 
     try:
         spec = json.loads(sys.stdin.read() if args.spec == "-" else Path(args.spec).read_text(encoding="utf-8"))
-        table = read_table(args.data, json.loads(args.dictionary.read_text(encoding="utf-8")) if args.dictionary else [])
+        table = read_table(
+            args.data, json.loads(args.dictionary.read_text(encoding="utf-8")) if args.dictionary else []
+        )
         print(compute(args.method, table, spec).model_dump_json())
         return 0
     except DataProblem as problem:
@@ -92,9 +106,13 @@ def read_table(path: Path, dictionary: list[dict[str, Any]]) -> Any:
             steps.append({"step": "kind", "column": name, "kind": entry["kind"]})
         if entry.get("levels"):
             levels = [lv if isinstance(lv, dict) else {"value": str(lv)} for lv in entry["levels"]]
-            steps.append({"step": "levels", "column": name, "levels": [{**lv, "value": str(lv["value"])} for lv in levels]})
+            steps.append(
+                {"step": "levels", "column": name, "levels": [{**lv, "value": str(lv["value"])} for lv in levels]}
+            )
         if entry.get("label") or entry.get("unit"):
-            steps.append({"step": "describe_column", "column": name, "label": entry.get("label"), "unit": entry.get("unit")})
+            steps.append(
+                {"step": "describe_column", "column": name, "label": entry.get("label"), "unit": entry.get("unit")}
+            )
         for step in steps:
             table, _ = new_step(step).apply(table)
     return table

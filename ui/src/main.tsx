@@ -28,7 +28,7 @@ const router = createBrowserRouter([
       { path: "/", element: <StudiesPage />, handle: { words: "Studies" } },
       { path: "/s/:study", element: <OverviewPage />, handle: { words: "Overview" } },
       { path: "/s/:study/bring", element: <BringPage />, handle: { words: "Bring in a table" } },
-      { path: "/s/:study/ask/:id", element: <AskPage /> },
+      { path: "/s/:study/ask/:id", element: <AskPage />, handle: { words: "Ask" } },
       { path: "/s/:study/t/:id", element: <TablePage /> },
       { path: "/s/:study/q/:id", element: <QuestionPage /> },
       { path: "/s/:study/f/:id", element: <FigurePage /> },

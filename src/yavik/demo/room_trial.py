@@ -30,9 +30,14 @@ def rows() -> list[dict[str, str]]:
         pages = max(0, round(minutes * 0.72 + rng.normal(0, 3)))
         out.append(
             {
-                "visitor": f"V{101 + i}", "town": TOWNS[int(rng.integers(len(TOWNS)))], "room": rooms[j], "seat": str(i % 4 + 1),
-                "lux": str(int(rng.integers(520, 900) if i % 2 == 0 else rng.integers(120, 380))), "minutes": f"{minutes:.1f}",
-                "pages": "-9" if i in uncounted else str(pages), "consent": consent[j],
+                "visitor": f"V{101 + i}",
+                "town": TOWNS[int(rng.integers(len(TOWNS)))],
+                "room": rooms[j],
+                "seat": str(i % 4 + 1),
+                "lux": str(int(rng.integers(520, 900) if i % 2 == 0 else rng.integers(120, 380))),
+                "minutes": f"{minutes:.1f}",
+                "pages": "-9" if i in uncounted else str(pages),
+                "consent": consent[j],
             }
         )
     return out
@@ -52,7 +57,13 @@ STEPS: list[dict[str, object]] = [
     {"step": "levels", "column": "seat", "levels": [{"value": v, "label": w} for v, w in SEATS.items()]},
     {"step": "keep_rows", "where": 'consent == "yes"'},
     {"step": "compute", "name": "light", "expression": '"daylight" if lux > 500 else "warm"'},
-    {"step": "describe_column", "column": "minutes", "label": "Minutes read", "unit": "min", "note": "One visit, timed at the door of the room"},
+    {
+        "step": "describe_column",
+        "column": "minutes",
+        "label": "Minutes read",
+        "unit": "min",
+        "note": "One visit, timed at the door of the room",
+    },
     {"step": "describe_column", "column": "room", "label": "Reading room"},
     {"step": "describe_column", "column": "pages", "label": "Pages read in one visit", "unit": "pages"},
     {"step": "describe_column", "column": "lux", "label": "Light at the seat", "unit": "lx"},

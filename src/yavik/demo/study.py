@@ -4,11 +4,11 @@ from typing import Any
 
 from yavik.core.figures import Figure
 from yavik.core.files.detect import detect
+from yavik.core.methods import Run
 from yavik.core.methods.registry import get, parse_spec
 from yavik.core.steps import new_step
 from yavik.demo import binding_glue, room_trial
 from yavik.engine.tasks import Ask, ReadFile, carry_out
-from yavik.core.methods import Run
 from yavik.store import Store
 from yavik.store.bodies import FigureBody, QuestionBody, ReportBody, TableBody
 from yavik.store.models import Study
@@ -21,12 +21,48 @@ def make_demo(store: Store) -> Study:
     study = store.items.new_study(DEMO_NAME, demo=True)
     rooms = _table(store, study.id, "Room trial", "room-trial.csv", room_trial.as_csv(), room_trial.STEPS)
     glue = _table(store, study.id, "Binding glue", "binding-glue.csv", binding_glue.as_csv(), binding_glue.STEPS)
-    minutes = _question(store, study.id, rooms, "Minutes by room", "compare_groups", "stacked", {"response": "minutes", "groups": "room"})
-    _question(store, study.id, glue, "Curing of three glues", "compare_groups", "side_by_side", {"samples": list(binding_glue.GLUES)})
-    _question(store, study.id, rooms, "Pages and light by room", "describe", "columns", {"columns": ["minutes", "pages", "seat"], "by": "room"})
+    minutes = _question(
+        store,
+        study.id,
+        rooms,
+        "Minutes by room",
+        "compare_groups",
+        "stacked",
+        {"response": "minutes", "groups": "room"},
+    )
+    _question(
+        store,
+        study.id,
+        glue,
+        "Curing of three glues",
+        "compare_groups",
+        "side_by_side",
+        {"samples": list(binding_glue.GLUES)},
+    )
+    _question(
+        store,
+        study.id,
+        rooms,
+        "Minutes, pages and seats by room",
+        "describe",
+        "columns",
+        {"columns": ["minutes", "pages", "seat"], "by": "room"},
+    )
     figure = Figure(response="minutes", groups="room", marks_from=minutes)
-    drawn = store.items.add(study.id, "figure", "Minutes by room", FigureBody(table=rooms, figure=figure).model_dump(mode="json"), "Draw minutes by room")
-    store.items.add(study.id, "report", "Draft for the board", ReportBody(doc=_report(minutes, drawn.id)).model_dump(), "Begin the report")
+    drawn = store.items.add(
+        study.id,
+        "figure",
+        "Minutes by room",
+        FigureBody(table=rooms, figure=figure).model_dump(mode="json"),
+        "Draw minutes by room",
+    )
+    store.items.add(
+        study.id,
+        "report",
+        "Draft for the board",
+        ReportBody(doc=_report(minutes, drawn.id)).model_dump(),
+        "Begin the report",
+    )
     _forget_changes(store, study.id)
     return store.items.study(study.id)
 
@@ -41,7 +77,9 @@ def _table(store: Store, study_id: str, name: str, filename: str, data: bytes, s
     return store.items.add(study_id, "table", name, body.model_dump(mode="json"), f"Bring in {name}").id
 
 
-def _question(store: Store, study_id: str, table: str, name: str, method: str, layout: str, spec: dict[str, Any]) -> str:
+def _question(
+    store: Store, study_id: str, table: str, name: str, method: str, layout: str, spec: dict[str, Any]
+) -> str:
     assert get(method).ready(parse_spec(method, spec))
     body = QuestionBody(table=table, method=method, layout=layout, spec=spec)
     item = store.items.add(study_id, "question", name, body.model_dump(mode="json"), f"Ask about {name}")
@@ -59,11 +97,20 @@ def _report(question: str, figure: str) -> dict[str, Any]:
         "content": [
             text("heading", "Where do visitors read longest?", level=1),
             text("heading", "What we did", level=2),
-            text("paragraph", "In spring we timed one visit of each of 112 visitors of the Quillmoor branches, in the kind of room where they happened to sit down. Four of them did not want their visit used; it was left out."),
+            text(
+                "paragraph",
+                "In spring we timed one visit of each of 112 visitors of the Quillmoor branches, in the kind of room where they happened to sit down. Four of them did not want their visit used; it was left out.",
+            ),
             text("heading", "Results", level=2),
-            {"type": "answer", "attrs": {"uid": "demo0001", "question": question, "parts": ["headline", "groups", "pairs"]}},
+            {
+                "type": "answer",
+                "attrs": {"uid": "demo0001", "question": question, "parts": ["headline", "groups", "pairs"]},
+            },
             {"type": "figure", "attrs": {"uid": "demo0002", "figure": figure}},
-            text("paragraph", "Spread differed between the rooms, so means were compared without assuming that it is the same."),
+            text(
+                "paragraph",
+                "Spread differed between the rooms, so means were compared without assuming that it is the same.",
+            ),
         ],
     }
 

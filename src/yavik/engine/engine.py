@@ -6,7 +6,6 @@ from collections import OrderedDict
 from typing import Any
 
 from yavik.core.methods import Run
-
 from yavik.engine.jobs import Job
 from yavik.engine.pool import Pool, size_for
 from yavik.engine.remote import Remote
@@ -32,7 +31,9 @@ class Engine:
         self.jobs: OrderedDict[str, Job] = OrderedDict()
         self._lock = threading.Lock()
 
-    def submit(self, description: ReadFile | Replay | Ask, title: str, study_id: str = "", item_id: str | None = None) -> Job:
+    def submit(
+        self, description: ReadFile | Replay | Ask, title: str, study_id: str = "", item_id: str | None = None
+    ) -> Job:
         """Starts a description; an item's earlier job is stopped, for its answer would be old."""
         job = Job(title, description, study_id, item_id)
         with self._lock:
@@ -65,5 +66,3 @@ class Engine:
         self.pool.close()
         if self.remote:
             self.remote.close()
-
-

@@ -54,6 +54,13 @@ class Job:
 
     def seen(self) -> dict[str, Any]:
         return {
-            "id": self.id, "title": self.title, "state": self.state.value, "part": round(self.part, 3), "what": self.what,
-            "result": self.result, "problem": self.problem, "item_id": self.item_id, "seconds": round(monotonic() - self.began, 1),
+            "id": self.id,
+            "title": self.title,
+            "state": self.state.value,
+            "part": round(self.part, 3),
+            "what": self.what,
+            "result": self.result,
+            "problem": self.problem,
+            "item_id": self.item_id,
+            "seconds": round(monotonic() - self.began, 1),
         }

@@ -55,7 +55,10 @@ class Worker:
                 return job.tell(state=State.problem, problem=data, what=data["message"])
             elif kind == "failed":
                 log.error("a job failed: %s", data)
-                return job.tell(state=State.failed, what="Something went wrong inside Yavik; the log has the details. Nothing was changed.")
+                return job.tell(
+                    state=State.failed,
+                    what="Something went wrong inside Yavik; the log has the details. Nothing was changed.",
+                )
 
     def _lost(self, job: Job) -> None:
         """The process is gone: stopped on purpose, or ended by the system. Either way a new one takes its place."""
@@ -63,7 +66,10 @@ class Worker:
         if job.stop_asked:
             job.tell(state=State.stopped, what="Stopped")
         else:
-            job.tell(state=State.failed, what="The process that did this work was ended by the system, perhaps for lack of memory. Nothing was changed; try again.")
+            job.tell(
+                state=State.failed,
+                what="The process that did this work was ended by the system, perhaps for lack of memory. Nothing was changed; try again.",
+            )
         self._start()
 
     def end(self) -> None:
@@ -102,5 +108,3 @@ class Pool:
 
 def size_for(cores: int) -> int:
     return max(1, min(4, cores))
-
-

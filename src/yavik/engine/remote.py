@@ -19,7 +19,7 @@ class Remote:
     def __init__(self, address: str, store: Store) -> None:
         from distributed import Client
 
-        self.client: Any = Client(address, set_as_default=False)
+        self.client: Any = Client(address, set_as_default=False)  # type: ignore[no-untyped-call]
         self.store = store
         self._futures: dict[str, Any] = {}
 

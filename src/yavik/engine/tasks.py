@@ -71,10 +71,19 @@ def _read_file(store: Store, d: ReadFile, run: Run) -> dict[str, Any]:
         with store.files.as_path(d.upload) as path:
             table, notices = read(path, d.options, lambda part, what: run.progress(part * 0.7, what))
         run.progress(0.75, "Storing the columns")
-        size = f"{table.n_rows:,} rows, {len(table.columns)} columns".replace(",", " ", 1) if table.n_rows >= 1000 else f"{table.n_rows} rows, {len(table.columns)} columns"
+        size = (
+            f"{table.n_rows:,} rows, {len(table.columns)} columns".replace(",", " ", 1)
+            if table.n_rows >= 1000
+            else f"{table.n_rows} rows, {len(table.columns)} columns"
+        )
         effect = Effect(title=upload.filename, said=size, rows_in=table.n_rows, rows_out=table.n_rows)
         found = store.versions.save(key, table, effect)
-    return {"key": key, "rows": found.n_rows, "columns": len(found.columns), "notices": [n.model_dump() for n in notices]}
+    return {
+        "key": key,
+        "rows": found.n_rows,
+        "columns": len(found.columns),
+        "notices": [n.model_dump() for n in notices],
+    }
 
 
 def reads(snapshot: Snapshot, method: str, spec: dict[str, Any]) -> list[str]:
@@ -89,7 +98,13 @@ def reads(snapshot: Snapshot, method: str, spec: dict[str, Any]) -> list[str]:
 def answer_key(snapshot: Snapshot, method: str, spec: dict[str, Any]) -> str:
     """Hash of (method, version, spec, the columns used)."""
     parsed = parse_spec(method, spec)
-    return key_of("answer", method, get(method).version, parsed.model_dump(mode="json"), snapshot.fingerprint(reads(snapshot, method, spec)))
+    return key_of(
+        "answer",
+        method,
+        get(method).version,
+        parsed.model_dump(mode="json"),
+        snapshot.fingerprint(reads(snapshot, method, spec)),
+    )
 
 
 def _ask(store: Store, d: Ask, run: Run) -> dict[str, Any]:
@@ -112,7 +127,9 @@ def demand_columns(snapshot: Snapshot, method: str, spec: dict[str, Any]) -> Non
         whole.index(name)
 
 
-def ask_pure(method: str, spec: dict[str, Any], columns: list[dict[str, Any]], cells: list[bytes], rows: bytes) -> dict[str, Any]:
+def ask_pure(
+    method: str, spec: dict[str, Any], columns: list[dict[str, Any]], cells: list[bytes], rows: bytes
+) -> dict[str, Any]:
     """An answer from bytes alone: what a machine without the store runs.
 
     Returns:

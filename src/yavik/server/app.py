@@ -39,7 +39,14 @@ def create_app(folder: Path, *, workers: int | None = None, warm: bool = True) -
         app.state.engine.close()
         app.state.store.close()
 
-    app = FastAPI(title="Yavik", version=__version__, lifespan=life, docs_url=None, redoc_url=None, generate_unique_id_function=short_id)
+    app = FastAPI(
+        title="Yavik",
+        version=__version__,
+        lifespan=life,
+        docs_url=None,
+        redoc_url=None,
+        generate_unique_id_function=short_id,
+    )
     app.add_middleware(LocalOnly)
     problems.install(app)
     for module in (studies, items, tables, methods, questions, figures, reports, jobs):
@@ -68,6 +75,7 @@ def warm_up() -> None:
 
 def _interface(app: FastAPI) -> None:
     if not (STATIC / "index.html").exists():
+
         @app.get("/", include_in_schema=False)
         def not_built() -> HTMLResponse:
             return HTMLResponse("<p>The interface has not been built. Run <code>make build</code>.</p>", 503)

@@ -18,10 +18,25 @@ LAYER_WORDS = {"box": "box", "points": "points", "mean": "mean"}
 
 def study_out(store: Store, study: Study) -> StudyOut:
     with store.items.session() as s:
-        counts = dict(s.execute(select(Item.type, func.count()).where(Item.study_id == study.id, Item.deleted.is_(False)).group_by(Item.type)).tuples().all())
+        counts = dict(
+            s.execute(
+                select(Item.type, func.count())
+                .where(Item.study_id == study.id, Item.deleted.is_(False))
+                .group_by(Item.type)
+            )
+            .tuples()
+            .all()
+        )
     return StudyOut(
-        id=study.id, name=study.name, created=study.created, touched=study.touched, demo=study.demo, tables=counts.get("table", 0),
-        questions=counts.get("question", 0), figures=counts.get("figure", 0), reports=counts.get("report", 0),
+        id=study.id,
+        name=study.name,
+        created=study.created,
+        touched=study.touched,
+        demo=study.demo,
+        tables=counts.get("table", 0),
+        questions=counts.get("question", 0),
+        figures=counts.get("figure", 0),
+        reports=counts.get("report", 0),
     )
 
 
@@ -30,12 +45,16 @@ def contents_of(store: Store, study: Study) -> Contents:
     changes = store.items.changes(study.id, 50)
     last = next((c.label for c in changes if not c.undone), None)
     again: list[Change] = [c for c in changes if c.undone]
-    return Contents(study=study_out(store, study), entries=entries, undo=last, redo=again[-1].label if again else None)
+    return Contents(
+        study=study_out(store, study), entries=entries, undo=last, redo=again[-1].label if again else None
+    )
 
 
 def entry(store: Store, item: Item) -> Entry:
-    line, old, table = {"table": _table, "question": _question, "figure": _figure, "report": _report}[item.type](store, item)
-    return Entry(id=item.id, type=item.type, name=item.name, line=line, out_of_date=old, table=table)  # type: ignore[arg-type]
+    line, old, table = {"table": _table, "question": _question, "figure": _figure, "report": _report}[item.type](
+        store, item
+    )
+    return Entry(id=item.id, type=item.type, name=item.name, line=line, out_of_date=old, table=table)
 
 
 def _table(store: Store, item: Item) -> tuple[str, bool, str | None]:

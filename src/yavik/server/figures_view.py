@@ -71,7 +71,14 @@ def marks_of(store: Store, engine: Engine, study_id: str, figure: Figure) -> Mar
 
 
 def drawing_out(drawing: Drawing) -> DrawingOut:
-    return DrawingOut(vega=drawing.vega, caption=drawing.caption, own_caption=drawing.own_caption, alt=drawing.alt, levels=drawing.levels, colours=drawing.colours)
+    return DrawingOut(
+        vega=drawing.vega,
+        caption=drawing.caption,
+        own_caption=drawing.own_caption,
+        alt=drawing.alt,
+        levels=drawing.levels,
+        colours=drawing.colours,
+    )
 
 
 def sources(store: Store, study_id: str, figure: FigureBody) -> list[MarksSource]:
@@ -82,7 +89,11 @@ def sources(store: Store, study_id: str, figure: FigureBody) -> list[MarksSource
             continue
         body = question_body(item)
         same = body.spec.get("response") == figure.figure.response and body.spec.get("groups") == figure.figure.groups
-        if body.method == "compare_groups" and body.table == figure.table and (same or body.spec.get("samples") == figure.figure.samples != []):
+        if (
+            body.method == "compare_groups"
+            and body.table == figure.table
+            and (same or body.spec.get("samples") == figure.figure.samples != [])
+        ):
             found.append(MarksSource(id=item.id, name=item.name))
     return found
 
@@ -95,8 +106,16 @@ def figure_state(store: Store, engine: Engine, item: Item) -> FigureState:
     except DataProblem as trouble:
         problem = problem_data(trouble)
     except LookupError:
-        problem = problem_data(DataProblem("The table of this figure has been deleted. Undo brings it back, or choose another."))
+        problem = problem_data(
+            DataProblem("The table of this figure has been deleted. Undo brings it back, or choose another.")
+        )
     return FigureState(
-        id=item.id, name=item.name, table=body.table, layout=body.layout, figure=body.figure, drawing=drawing, problem=problem,
+        id=item.id,
+        name=item.name,
+        table=body.table,
+        layout=body.layout,
+        figure=body.figure,
+        drawing=drawing,
+        problem=problem,
         marks_sources=sources(store, item.study_id, body),
     )

@@ -14,7 +14,9 @@ TYPE = "application/problem+json"
 
 
 def problem(status: int, title: str, detail: str, **more: Any) -> JSONResponse:
-    return JSONResponse({"type": "about:blank", "title": title, "status": status, "detail": detail, **more}, status, media_type=TYPE)
+    return JSONResponse(
+        {"type": "about:blank", "title": title, "status": status, "detail": detail, **more}, status, media_type=TYPE
+    )
 
 
 def install(app: FastAPI) -> None:
@@ -31,7 +33,9 @@ def install(app: FastAPI) -> None:
 
     @app.exception_handler(LookupError)
     def missing(_request: Request, _trouble: LookupError) -> JSONResponse:
-        return problem(404, "Not here", "This is no longer in the study. It may have been deleted; undo brings it back.")
+        return problem(
+            404, "Not here", "This is no longer in the study. It may have been deleted; undo brings it back."
+        )
 
     @app.exception_handler(TooLarge)
     def too_large(_request: Request, _trouble: TooLarge) -> JSONResponse:

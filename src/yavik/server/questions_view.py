@@ -55,8 +55,16 @@ def question_state(store: Store, item: Item) -> QuestionState:
     body = question_body(item)
     answer, old = shown_answer(store, item)
     return QuestionState(
-        id=item.id, name=item.name, table=body.table, method=body.method, layout=body.layout, spec=body.spec, answer=answer, out_of_date=old,
-        ready=is_ready(body), pairs_used=str(answer.facts.get("pairs")) if answer and "pairs" in answer.facts else None,
+        id=item.id,
+        name=item.name,
+        table=body.table,
+        method=body.method,
+        layout=body.layout,
+        spec=body.spec,
+        answer=answer,
+        out_of_date=old,
+        ready=is_ready(body),
+        pairs_used=str(answer.facts.get("pairs")) if answer and "pairs" in answer.facts else None,
     )
 
 
@@ -88,5 +96,3 @@ def auto_name(method: str, spec: dict[str, Any]) -> str:
         return m.name(parse_spec(method, spec)) or m.layouts[0].words
     except DataProblem:
         return "New question"
-
-

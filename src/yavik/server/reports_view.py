@@ -39,7 +39,12 @@ def _answer(store: Store, study_id: str, ref: str) -> Embed | None:
     except LookupError:
         return None
     answer, old = shown_answer(store, question)
-    return Embed(question.name, answer=answer, out_of_date=old, problem=None if answer else f"{question.name} has no answer yet.")
+    return Embed(
+        question.name,
+        answer=answer,
+        out_of_date=old,
+        problem=None if answer else f"{question.name} has no answer yet.",
+    )
 
 
 def _figure(store: Store, study_id: str, ref: str) -> Embed | None:
@@ -53,7 +58,11 @@ def _figure(store: Store, study_id: str, ref: str) -> Embed | None:
         return Embed(figure.name, problem=f"{figure.name} has not been drawn yet: open it once.")
     drawing = DrawingOut.model_validate(data)
     return Embed(
-        figure.name, vega=drawing.vega, caption=drawing.caption, alt=drawing.alt, width_mm=figure_body(figure).figure.width_mm,
+        figure.name,
+        vega=drawing.vega,
+        caption=drawing.caption,
+        alt=drawing.alt,
+        width_mm=figure_body(figure).figure.width_mm,
         out_of_date=shown != figure_key(store, figure),
     )
 
@@ -80,12 +89,28 @@ def _embed_out(node: dict[str, Any], document: Document, found: dict[tuple[str, 
     missing = next((p.text for p in made if isinstance(p, Missing)), None)
     answer = embed.answer if embed else None
     return EmbedOut(
-        uid=str(attrs.get("uid")), kind=kind, ref=ref, name=embed.name if embed else "Deleted", out_of_date=bool(embed and embed.out_of_date), problem=missing,
+        uid=str(attrs.get("uid")),
+        kind=kind,
+        ref=ref,
+        name=embed.name if embed else "Deleted",
+        out_of_date=bool(embed and embed.out_of_date),
+        problem=missing,
         headline=answer.headline_spans if answer and "headline" in (attrs.get("parts") or ["headline"]) else None,
-        tables=[{"number": p.number, "block": p.block.model_dump(mode="json")} for p in made if isinstance(p, NumberedTable)],
+        tables=[
+            {"number": p.number, "block": p.block.model_dump(mode="json")}
+            for p in made
+            if isinstance(p, NumberedTable)
+        ],
         figures=[
-            {"number": p.number, "vega": p.vega, "caption": [s.model_dump() for s in p.own_caption], "alt": p.alt, "width_mm": p.width_mm}
-            for p in made if isinstance(p, NumberedFigure)
+            {
+                "number": p.number,
+                "vega": p.vega,
+                "caption": [s.model_dump() for s in p.own_caption],
+                "alt": p.alt,
+                "width_mm": p.width_mm,
+            }
+            for p in made
+            if isinstance(p, NumberedFigure)
         ],
         parts=parts_of(answer) if answer else [],
     )
@@ -93,7 +118,11 @@ def _embed_out(node: dict[str, Any], document: Document, found: dict[tuple[str, 
 
 def parts_of(answer: Answer) -> list[dict[str, str]]:
     """What of an answer can be placed."""
-    blocks = [{"id": b.id, "title": ("Figure: " if b.type == "figure" else "") + b.title} for b in answer.blocks if b.type != "note"]
+    blocks = [
+        {"id": b.id, "title": ("Figure: " if b.type == "figure" else "") + b.title}
+        for b in answer.blocks
+        if b.type != "note"
+    ]
     return [{"id": "headline", "title": "The statement"}, *blocks]
 
 
@@ -116,5 +145,3 @@ def node_for(kind: str, ref: str, parts: list[str]) -> dict[str, Any]:
 def count_embeds(doc: dict[str, Any]) -> tuple[int, int]:
     nodes = walk(doc)
     return sum(n.get("type") == "answer" for n in nodes), sum(n.get("type") == "figure" for n in nodes)
-
-

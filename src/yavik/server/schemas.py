@@ -7,7 +7,7 @@ from pydantic import BaseModel, Field
 
 from yavik.core.answers import Answer, Span
 from yavik.core.figures import Figure
-from yavik.core.files.options import Notice, Preview, ReadOptions
+from yavik.core.files.options import Preview, ReadOptions
 from yavik.core.methods.fit import Fit
 from yavik.core.steps.base import Effect
 from yavik.core.table import Column, Kind
@@ -138,8 +138,6 @@ class Window(BaseModel):
     start: int
     rows: list[list[str | None]]
     numbers: list[int]
-
-
 
 
 class LayoutOut(BaseModel):

@@ -31,19 +31,31 @@ class LocalOnly:
         refused = None
         if name_of(host) not in HOSTS:
             refused = "This server answers only on this computer's own address."
-        elif origin is not None and origin.split("://", 1)[-1] != host:
-            refused = "This request comes from another page."
-        elif request.method not in ("GET", "HEAD") and request.headers.get("sec-fetch-site") in ("cross-site", "same-site"):
+        elif (origin is not None and origin.split("://", 1)[-1] != host) or (
+            request.method not in ("GET", "HEAD")
+            and request.headers.get("sec-fetch-site")
+            in (
+                "cross-site",
+                "same-site",
+            )
+        ):
             refused = "This request comes from another page."
         if refused:
-            response = JSONResponse({"type": "about:blank", "title": "Refused", "status": 403, "detail": refused}, 403, media_type="application/problem+json")
+            response = JSONResponse(
+                {"type": "about:blank", "title": "Refused", "status": 403, "detail": refused},
+                403,
+                media_type="application/problem+json",
+            )
             await response(scope, receive, send)
             return
 
         async def guarded(message: dict) -> None:  # type: ignore[type-arg]
             if message["type"] == "http.response.start":
                 message["headers"] = [
-                    *message["headers"], (b"content-security-policy", POLICY.encode()), (b"x-content-type-options", b"nosniff"), (b"referrer-policy", b"no-referrer"),
+                    *message["headers"],
+                    (b"content-security-policy", POLICY.encode()),
+                    (b"x-content-type-options", b"nosniff"),
+                    (b"referrer-policy", b"no-referrer"),
                 ]
             await send(message)
 

@@ -36,8 +36,17 @@ def needs_job(store: Store, body: TableBody) -> bool:
 def table_state(store: Store, engine: Engine, item: Item) -> TableState:
     body = body_of(item)
     if needs_job(store, body):
-        running = next((j for j in engine.jobs.values() if j.item_id == item.id and not j.ended and j.description == Replay(root=body.root, steps=body.steps)), None)
-        job = running or engine.submit(Replay(root=body.root, steps=body.steps), f"Preparing {item.name}", item.study_id, item.id)
+        running = next(
+            (
+                j
+                for j in engine.jobs.values()
+                if j.item_id == item.id and not j.ended and j.description == Replay(root=body.root, steps=body.steps)
+            ),
+            None,
+        )
+        job = running or engine.submit(
+            Replay(root=body.root, steps=body.steps), f"Preparing {item.name}", item.study_id, item.id
+        )
         return TableState(job=job_out(job))
     return TableState(table=table_out(store, item))
 
@@ -49,8 +58,16 @@ def table_out(store: Store, item: Item) -> TableOut:
         raise LookupError(body.root)
     snapshot, effects = store.versions.replay(body.root, body.steps)
     return TableOut(
-        id=item.id, name=item.name, filename=body.filename, rows=snapshot.n_rows, empty_cells=empty_cells(store, snapshot), columns=snapshot.columns,
-        source=root.effect, steps=body.steps, effects=effects, version=snapshot.key,
+        id=item.id,
+        name=item.name,
+        filename=body.filename,
+        rows=snapshot.n_rows,
+        empty_cells=empty_cells(store, snapshot),
+        columns=snapshot.columns,
+        source=root.effect,
+        steps=body.steps,
+        effects=effects,
+        version=snapshot.key,
     )
 
 

@@ -50,7 +50,9 @@ class ColumnStore:
             there = set(connection.scalars(select(ColumnData.hash).where(ColumnData.hash.in_(set(hashes)))))
             for (h, data), array in zip(packed, arrays, strict=True):
                 if h not in there:
-                    connection.execute(sqlite_insert(ColumnData).on_conflict_do_nothing(), {"hash": h, "data": memoryview(data)})
+                    connection.execute(
+                        sqlite_insert(ColumnData).on_conflict_do_nothing(), {"hash": h, "data": memoryview(data)}
+                    )
                     there.add(h)
                 self._keep(h, array)
         return hashes
@@ -60,7 +62,9 @@ class ColumnStore:
         wanted = [h for h in dict.fromkeys(hashes) if h not in found]
         if wanted:
             with self.engine.connect() as connection:
-                rows = connection.execute(select(ColumnData.hash, ColumnData.data).where(ColumnData.hash.in_(wanted))).all()
+                rows = connection.execute(
+                    select(ColumnData.hash, ColumnData.data).where(ColumnData.hash.in_(wanted))
+                ).all()
             with ThreadPoolExecutor(4) as pool:
                 for (h, _), array in zip(rows, pool.map(lambda row: unpack(row[1]), rows), strict=True):
                     found[h] = array
@@ -93,5 +97,3 @@ class ColumnStore:
 
 def build(columns: list[Column], arrays: list[Any], rows: Any) -> Table:
     return Table(tuple(columns), tuple(arrays), np.asarray(rows))
-
-

@@ -20,7 +20,14 @@ def connect(folder: Path) -> Engine:
 
     @event.listens_for(engine, "connect")
     def settings(connection: sqlite3.Connection, _record: Any) -> None:
-        for pragma in ("journal_mode=WAL", "synchronous=NORMAL", "foreign_keys=ON", "busy_timeout=60000", "cache_size=-65536", "mmap_size=1073741824"):
+        for pragma in (
+            "journal_mode=WAL",
+            "synchronous=NORMAL",
+            "foreign_keys=ON",
+            "busy_timeout=60000",
+            "cache_size=-65536",
+            "mmap_size=1073741824",
+        ):
             connection.execute(f"PRAGMA {pragma}")
 
     return engine

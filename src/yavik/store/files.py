@@ -81,7 +81,9 @@ class Files:
 
     def pieces(self, upload_id: str) -> Iterator[bytes]:
         with Session(self.engine) as session:
-            for packed in session.scalars(select(Piece.data).where(Piece.upload_id == upload_id).order_by(Piece.number)):
+            for packed in session.scalars(
+                select(Piece.data).where(Piece.upload_id == upload_id).order_by(Piece.number)
+            ):
                 size = int.from_bytes(packed[:4], "little")
                 yield pa.decompress(packed[4:], decompressed_size=size, codec="lz4", asbytes=True)
 

@@ -54,7 +54,16 @@ class Items:
             items = list(s.scalars(select(Item).where(Item.study_id == study_id, Item.deleted.is_(False))))
             ids = {item.id: new_id() for item in items}
             for item in items:
-                s.add(Item(id=ids[item.id], study_id=copy.id, type=item.type, name=item.name, position=item.position, body=_renamed(item.body, ids)))
+                s.add(
+                    Item(
+                        id=ids[item.id],
+                        study_id=copy.id,
+                        type=item.type,
+                        name=item.name,
+                        position=item.position,
+                        body=_renamed(item.body, ids),
+                    )
+                )
             s.flush()
             for row in s.scalars(select(Shown).where(Shown.item_id.in_(ids))).all():
                 s.add(Shown(item_id=ids[row.item_id], key=row.key))
@@ -64,7 +73,11 @@ class Items:
 
     def items(self, study_id: str) -> list[Item]:
         with self.session() as s:
-            return list(s.scalars(select(Item).where(Item.study_id == study_id, Item.deleted.is_(False)).order_by(Item.position)))
+            return list(
+                s.scalars(
+                    select(Item).where(Item.study_id == study_id, Item.deleted.is_(False)).order_by(Item.position)
+                )
+            )
 
     def item(self, study_id: str, item_id: str, type: str | None = None) -> Item:
         """Raises LookupError."""
@@ -77,7 +90,9 @@ class Items:
     def add(self, study_id: str, type: str, name: str, body: dict[str, Any], label: str) -> Item:
         with self.session() as s, s.begin():
             last = s.scalar(select(func.max(Item.position)).where(Item.study_id == study_id)) or 0.0
-            item = Item(id=new_id(), study_id=study_id, type=type, name=name, position=last + 1, body=body, deleted=False)
+            item = Item(
+                id=new_id(), study_id=study_id, type=type, name=name, position=last + 1, body=body, deleted=False
+            )
             s.add(item)
             s.flush()
             self._record(s, item, _state(item) | {"deleted": True}, label)
@@ -98,14 +113,32 @@ class Items:
             return item
 
     def _record(self, s: Session, item: Item, before: dict[str, Any], label: str, together: bool = False) -> None:
-        last = s.scalars(select(Change).where(Change.study_id == item.study_id).order_by(Change.id.desc()).limit(1)).first()
+        last = s.scalars(
+            select(Change).where(Change.study_id == item.study_id).order_by(Change.id.desc()).limit(1)
+        ).first()
         # A new change ends the redo line: what was undone before it is gone from there.
         for old in s.scalars(select(Change).where(Change.study_id == item.study_id, Change.undone.is_(True))):
             s.delete(old)
-        if together and last and not last.undone and last.item_id == item.id and last.label == label and now() - last.at < TOGETHER:
+        if (
+            together
+            and last
+            and not last.undone
+            and last.item_id == item.id
+            and last.label == label
+            and now() - last.at < TOGETHER
+        ):
             last.after, last.at = _state(item), now()
         else:
-            s.add(Change(study_id=item.study_id, item_id=item.id, label=label, before=before, after=_state(item), undone=False))
+            s.add(
+                Change(
+                    study_id=item.study_id,
+                    item_id=item.id,
+                    label=label,
+                    before=before,
+                    after=_state(item),
+                    undone=False,
+                )
+            )
         s.execute(update(Study).where(Study.id == item.study_id).values(touched=now()))
 
     # Undo
@@ -120,7 +153,9 @@ class Items:
         """Takes back the last change that stands, or does again the first that was taken back."""
         order = Change.id.asc() if undone else Change.id.desc()
         with self.session() as s, s.begin():
-            change = s.scalars(select(Change).where(Change.study_id == study_id, Change.undone.is_(undone)).order_by(order).limit(1)).first()
+            change = s.scalars(
+                select(Change).where(Change.study_id == study_id, Change.undone.is_(undone)).order_by(order).limit(1)
+            ).first()
             if change is None:
                 return None
             item = s.get(Item, change.item_id)
@@ -133,7 +168,9 @@ class Items:
 
     def changes(self, study_id: str, most: int = 100) -> list[Change]:
         with self.session() as s:
-            return list(s.scalars(select(Change).where(Change.study_id == study_id).order_by(Change.id.desc()).limit(most)))
+            return list(
+                s.scalars(select(Change).where(Change.study_id == study_id).order_by(Change.id.desc()).limit(most))
+            )
 
     def uploads(self, study_id: str) -> list[Upload]:
         with self.session() as s:

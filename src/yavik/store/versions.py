@@ -40,7 +40,11 @@ class Snapshot:
 
     def fingerprint(self, names: list[str]) -> list[Any]:
         """What an answer from these columns depends on: cells, their descriptions, and which rows."""
-        own = [(c.model_dump(mode="json"), h) for c, h in zip(self.columns, self.hashes, strict=True) if c.name in set(names)]
+        own = [
+            (c.model_dump(mode="json"), h)
+            for c, h in zip(self.columns, self.hashes, strict=True)
+            if c.name in set(names)
+        ]
         return [own, self.rows_hash]
 
 
@@ -61,7 +65,9 @@ class Versions:
 
     def _read(self, key: str) -> Snapshot | None:
         with self.engine.connect() as connection:
-            row = connection.execute(select(Version.columns, Version.rows_hash, Version.n_rows, Version.effect).where(Version.key == key)).first()
+            row = connection.execute(
+                select(Version.columns, Version.rows_hash, Version.n_rows, Version.effect).where(Version.key == key)
+            ).first()
         if row is None:
             return None
         columns = [Column.model_validate(c["column"]) for c in row[0]]
@@ -78,11 +84,19 @@ class Versions:
         stored = dict(zip(fresh, self.cells.put([table.arrays[i] for i in fresh]), strict=True)) if fresh else {}
         hashes = [stored.get(i) or known[id(a)] for i, a in enumerate(table.arrays)]
         rows_hash = rows_hash or self.cells.put_rows(table.rows)
-        columns = [{"column": c.model_dump(mode="json"), "hash": h} for c, h in zip(table.columns, hashes, strict=True)]
+        columns = [
+            {"column": c.model_dump(mode="json"), "hash": h} for c, h in zip(table.columns, hashes, strict=True)
+        ]
         with self.engine.begin() as connection:
             connection.execute(
                 sqlite_insert(Version).on_conflict_do_nothing(),
-                {"key": key, "columns": columns, "rows_hash": rows_hash, "n_rows": table.n_rows, "effect": effect.model_dump()},
+                {
+                    "key": key,
+                    "columns": columns,
+                    "rows_hash": rows_hash,
+                    "n_rows": table.n_rows,
+                    "effect": effect.model_dump(),
+                },
             )
         self._remember(key, table)
         return Snapshot(key, list(table.columns), hashes, rows_hash, table.n_rows, effect)
@@ -127,7 +141,9 @@ class Versions:
         for key, data in zip(self.keys(root, steps), steps, strict=True):
             step = new_step(data)
             if not step.on:
-                effects.append(Effect(title=step.title(), said="switched off", rows_in=present.n_rows, rows_out=present.n_rows))
+                effects.append(
+                    Effect(title=step.title(), said="switched off", rows_in=present.n_rows, rows_out=present.n_rows)
+                )
                 continue
             found = self.find(key)
             if found is None:

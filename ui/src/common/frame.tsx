@@ -29,7 +29,7 @@ export function Frame() {
   return (
     <div className="flex h-full flex-col">
       <a href="#main" className="btn btn-sm sr-only focus:not-sr-only">Skip to the page</a>
-      <TopBar study={study} names={[contents.data?.study.name, entry?.name ?? page]} search={() => setPalette(true)} undo={contents.data?.undo} redo={contents.data?.redo} fold={study ? fold : undefined} folded={folded} />
+      <TopBar study={study} names={[contents.data?.study.name, entry && page ? `${page} about ${entry.name}` : (entry?.name ?? page)]} search={() => setPalette(true)} undo={contents.data?.undo} redo={contents.data?.redo} fold={study ? fold : undefined} folded={folded} />
       <div className="flex min-h-0 flex-1">
         {study && !folded && <Contents study={study} current={id} />}
         <main id="main" className="min-w-0 flex-1 overflow-auto" tabIndex={-1}>

@@ -5,9 +5,12 @@ import { useTheme } from "./theme";
 const DARK: Record<string, string> = { "#2a3142": "#dfdee8", "#e3e3ea": "#3b3b47", "#7a3e8e": "#c58ad6", "#2a8194": "#5cb4c6", "#c8871b": "#e0ad55", "#4d7fc4": "#86aee6", "#b1493f": "#e08a80" };
 
 /** The same drawing in the dark theme's ink. Figures on paper (figure page, report) stay as they print. */
-function inDark(vega: object): object {
-  return JSON.parse(JSON.stringify(vega).replace(/#[0-9a-f]{6}/g, (c) => DARK[c] ?? c)) as object;
+function inDark(text: string): string {
+  return text.replace(/#[0-9a-f]{6}/g, (c) => DARK[c] ?? c);
 }
+
+/** The page's own face is the variable one; the server's pictures use the same drawn at fixed weights. */
+const FACE = "Commissioner Variable";
 
 export function Picture({ vega, alt, paper, zoom = 1 }: { vega: object; alt: string; paper?: boolean; zoom?: number }) {
   const place = useRef<HTMLDivElement>(null);
@@ -19,7 +22,10 @@ export function Picture({ vega, alt, paper, zoom = 1 }: { vega: object; alt: str
     void import("vega-embed")
       .then(async ({ default: embed }) => {
         if (gone || !place.current) return;
-        const spec = dark && !paper ? inDark(vega) : structuredClone(vega);
+        await Promise.all([400, 600, 700].map((weight) => document.fonts.load(`${weight} 12px "${FACE}"`)));
+        if (gone || !place.current) return;
+        const text = JSON.stringify(vega).replaceAll('"Commissioner"', `"${FACE}"`);
+        const spec = JSON.parse(dark && !paper ? inDark(text) : text) as object;
         const made = await embed(place.current, spec as never, { actions: false, renderer: "svg", ast: true, tooltip: { theme: dark && !paper ? "dark" : "light" } });
         view = made;
         if (gone) made.finalize();

@@ -6,7 +6,7 @@ export function ResultTable({ block, number, plain }: { block: TableBlock; numbe
   const caption = number ? <><b>Table {number}.</b> <span className="font-normal">{block.title}</span></> : block.title;
   return (
     <div className="overflow-x-auto">
-      <table className="res" data-block={block.id}>
+      <table className={`res ${block.columns.length > 9 ? "many" : ""}`} data-block={block.id}>
         <caption className={plain ? "sr-only" : ""}>{caption}</caption>
         <thead>
           <tr>

@@ -4,6 +4,11 @@ import type { Column } from "../client/api";
 import { kindWords, useDismiss } from "./bits";
 
 export type SlotInfo = { kinds: string[]; placeholder: string; many: boolean; layout?: string | null };
+/** "Reading room" inside a sentence is "reading room"; "pH" and "NDVI" stay. */
+export function inSentence(words: string): string {
+  return /^[A-Z][a-z]/.test(words) ? words.charAt(0).toLowerCase() + words.slice(1) : words;
+}
+
 type Option = { name: string; title: string; kind: string; fits: boolean; why: string };
 
 export function fits(column: Column, slot: SlotInfo): boolean {
@@ -25,7 +30,7 @@ export function Slot({ label, slot, columns, value, set, wrong, needed = true }:
   const box = useRef<HTMLSpanElement>(null);
   const button = useRef<HTMLButtonElement>(null);
   useDismiss(box, open, () => setOpen(false));
-  const shown = value.map((v) => columns.find((c) => c.name === v)?.label ?? v);
+  const shown = value.map((v) => inSentence(columns.find((c) => c.name === v)?.label ?? v));
   const words = shown.length > 3 ? `${shown.slice(0, 2).join(", ")} and ${shown.length - 2} more` : shown.join(", ");
   const choose = (name: string) => {
     if (slot.many) set(value.includes(name) ? value.filter((v) => v !== name) : [...value, name]);

@@ -88,7 +88,7 @@ function FigureView({ study, id }: { study: string; id: string }) {
         <div className="bg-base-200/50 flex min-h-full flex-col items-center px-7 py-5">
           {state.problem && <Trouble error={new Error(String(state.problem.message))} />}
           {drawing && (
-            <figure className="sheet max-w-full rounded-md bg-white p-6 text-[#222a3c]">
+            <figure className="max-w-full rounded-md bg-white p-6 text-[#222a3c] shadow-[0_0_0_1px_var(--color-base-300)]">
               <Picture vega={drawing.vega} alt={drawing.alt} paper zoom={zoom} />
               <Caption state={state} change={change} width={figure.width_mm * 3.78 * zoom} />
             </figure>

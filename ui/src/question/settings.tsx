@@ -25,11 +25,7 @@ export function Settings({ method, state, tables, rows, change, setLayout, setti
           </select>
           {used && <span className="muted">, {used}</span>}
         </span>
-        {method.layouts.length > 1 && (
-          <select className="plain-select !font-normal" aria-label="How the data lie" value={state.layout} onChange={(e) => setLayout(e.target.value)}>
-            {method.layouts.map((l) => <option key={l.id} value={l.id}>{l.words}</option>)}
-          </select>
-        )}
+        {method.layouts.length > 1 && !rows && <Layouts method={method} state={state} setLayout={setLayout} />}
         {settings.map((s) => <span key={s} className="muted">{s}</span>)}
         <span className="muted">α <b className="text-base-content font-semibold">{String(alpha).replace(/^0/, "")}</b></span>
         {Boolean(state.spec.where) && <span className="muted">only where <code className="font-mono text-[0.85rem]">{String(state.spec.where)}</code></span>}
@@ -37,6 +33,7 @@ export function Settings({ method, state, tables, rows, change, setLayout, setti
       </p>
       {open && (
         <div className="mt-3 flex flex-wrap items-start gap-x-7 gap-y-3" role="group" aria-label="Settings">
+          {method.layouts.length > 1 && rows && <div className="field"><span>How the data lie</span><Layouts method={method} state={state} setLayout={setLayout} /></div>}
           {properties.map(([field, p]) => {
             if (!p.option || (p.option.when?.pairs_used && !p.option.when.pairs_used.includes(state.pairs_used ?? ""))) return null;
             return <Field key={field} field={field} option={p.option} value={state.spec[field] ?? p.default} set={(v) => set(field, v)} />;
@@ -44,6 +41,14 @@ export function Settings({ method, state, tables, rows, change, setLayout, setti
         </div>
       )}
     </div>
+  );
+}
+
+function Layouts({ method, state, setLayout }: { method: Method; state: S["QuestionState"]; setLayout: (id: string) => void }) {
+  return (
+    <select className="plain-select !font-normal" aria-label="How the data lie" value={state.layout} onChange={(e) => setLayout(e.target.value)}>
+      {method.layouts.map((l) => <option key={l.id} value={l.id}>{l.words}</option>)}
+    </select>
   );
 }
 

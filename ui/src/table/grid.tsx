@@ -64,6 +64,17 @@ export function Grid({ study, table, chosen, choose, showRows }: { study: string
   }, [table, focus, chosen, choose, top, size, toTop, lefts, widths]);
 
   useEffect(() => {
+    // A column chosen from elsewhere is brought into view.
+    const at = table.columns.findIndex((c) => c.name === chosen);
+    const box = area.current;
+    if (!box || at < 0) return;
+    const x = lefts[at] ?? 0;
+    if (x + (widths[at] ?? 0) > box.scrollLeft + box.clientWidth - GUTTER) box.scrollLeft = x + (widths[at] ?? 0) - (box.clientWidth - GUTTER);
+    setFocus((f) => ({ ...f, col: at }));
+    // eslint-disable-next-line react-hooks/exhaustive-deps -- when the table opens or changes; moving about is goTo's
+  }, [table.version, size.width]);
+
+  useEffect(() => {
     // "Show the rows" from a check: numbers of the original file; the window that holds the first is found by halving.
     const wanted = showRows?.split(",").map(Number).filter(Boolean) ?? [];
     if (wanted.length) void findRow(study, table, wanted[0] ?? 0).then((row) => (setFocus((f) => ({ ...f, row })), toTop(Math.max(0, row - 4) * ROW)), sayProblem);

@@ -17,7 +17,7 @@ export function useWidths(table: string, columns: Column[]) {
     [key],
   );
   return useMemo(() => {
-    const widths = columns.map((c) => own[c.name] ?? Math.max(DEFAULT[c.kind] ?? 118, Math.min(170, c.name.length * 8.4 + 26)));
+    const widths = columns.map((c) => own[c.name] ?? Math.max(DEFAULT[c.kind] ?? 112, Math.min(168, Math.max(c.name.length, ...(c.levels ?? []).slice(0, 50).map((l) => (l.label ?? l.value).length)) * 8.2 + 28)));
     const lefts: number[] = [];
     let x = 0;
     for (const w of widths) {

@@ -18,7 +18,7 @@ def grouped(n: int) -> str:
 
 def number(x: float, decimals: int) -> str:
     """Fixed decimals; very large and very small sizes as a power of ten."""
-    if x != 0 and (abs(x) >= 1e7 or abs(x) < 0.5 * 10.0**-decimals and abs(x) < 1e-4):
+    if x != 0 and (abs(x) >= 1e7 or (abs(x) < 0.5 * 10.0**-decimals and abs(x) < 1e-4)):
         return significant(x, 4)
     text = f"{x:,.{decimals}f}" if abs(x) >= 10_000 else f"{x:.{decimals}f}"
     if float(text.replace(",", "")) == 0:
@@ -35,7 +35,9 @@ def significant(x: float, digits: int = 3) -> str:
         return "0"
     power = math.floor(math.log10(abs(x)))
     if -5 < power < 7:
-        return number(x, max(0, digits - 1 - power)) if power > -4 else f"{x:.{digits - 1 - power}f}".replace("-", "−")
+        return (
+            number(x, max(0, digits - 1 - power)) if power > -4 else f"{x:.{digits - 1 - power}f}".replace("-", "−")
+        )
     mantissa = f"{x / 10.0**power:.{digits - 1}f}".replace("-", "−")
     return f"{mantissa} × 10{str(power).translate(SUPERSCRIPT)}"
 
@@ -61,8 +63,8 @@ def p_bare(p: float) -> str:
 
 def p_words(p: float) -> str:
     """'= .083' or '< .001', to stand after a p."""
-    text = p_bare(p)
-    return text if text[0] in "<>" else f"= {text}"
+    text = p_bare(p).replace(" ", "\u00a0")  # never broken from its sign at a line's end
+    return text if text[0] in "<>" else f"=\u00a0{text}"
 
 
 def share(x: float) -> str:
@@ -150,4 +152,5 @@ def bold(text: str) -> Span:
 
 
 def plain(spans: Sequence[Span]) -> str:
-    return "".join(s.t for s in spans)
+    """A sentence as one text, with ordinary spaces."""
+    return "".join(s.t for s in spans).replace("\u00a0", " ")

@@ -10,8 +10,10 @@ from yavik.core.figures.describe import Figure
 def write_caption(figure: Figure, data: Grouped, marks: Marks | None, points: int) -> list[Span]:
     n = data.groups.n
     counts = (
-        f"n = {whole(int(n[0]))} each" if len(set(n.tolist())) == 1
-        else f"n = {listing([whole(int(x)) for x in n], 8)}" if len(n) <= 8
+        f"n = {whole(int(n[0]))} each"
+        if len(set(n.tolist())) == 1
+        else f"n = {listing([whole(int(x)) for x in n], 8)}"
+        if len(n) <= 8
         else f"n = {whole(int(n.min()))} to {whole(int(n.max()))} per group, {whole(int(n.sum()))} in all"
     )
     subject = listing(list(data.groups.names), 6) if figure.samples else f"{data.value} by {lower(data.group)}"
@@ -21,7 +23,8 @@ def write_caption(figure: Figure, data: Grouped, marks: Marks | None, points: in
     if "points" in figure.show:
         total = int(n.sum())
         parts.append(
-            "Each point is one value, spread sideways only to be seen." if points >= total
+            "Each point is one value, spread sideways only to be seen."
+            if points >= total
             else f"Points are a random {whole(points)} of {whole(total)} values."
         )
     elif "box" in figure.show and figure.whiskers != "range":
@@ -42,13 +45,21 @@ def whisker_words(figure: Figure) -> str:
 
 
 def mean_words(figure: Figure) -> str:
-    words = {"none": "", "sd": ", bars one standard deviation either way", "se": ", bars one standard error either way"}
+    words = {
+        "none": "",
+        "sd": ", bars one standard deviation either way",
+        "se": ", bars one standard error either way",
+    }
     return words.get(figure.interval, f", bars their {100 * figure.level:g}% confidence intervals")
 
 
 def ordinal(x: float) -> str:
     text = f"{x:g}"
-    ending = "th" if "." in text or text[-2:] in ("11", "12", "13") else {"1": "st", "2": "nd", "3": "rd"}.get(text[-1], "th")
+    ending = (
+        "th"
+        if "." in text or text[-2:] in ("11", "12", "13")
+        else {"1": "st", "2": "nd", "3": "rd"}.get(text[-1], "th")
+    )
     return text + ending
 
 

@@ -42,7 +42,8 @@ def stacked(table: Table, response: str, groups: str) -> Grouped:
     if len(coded.levels) > MOST_GROUPS:
         raise DataProblem(
             f"{groups} has {len(coded.levels)} different values; a comparison takes at most {MOST_GROUPS} groups. "
-            "Choose a column with fewer levels.", column=groups,
+            "Choose a column with fewer levels.",
+            column=groups,
         )
     found = Groups.of(y, coded.codes, table.rows, coded.levels)
     empty = np.bincount(coded.codes[(coded.codes >= 0) & ~filled], minlength=len(coded.levels))
@@ -52,8 +53,16 @@ def stacked(table: Table, response: str, groups: str) -> Grouped:
         starts = np.concatenate([[0], np.cumsum(found.n[keep])])
         found = Groups(found.y, starts, found.rows, tuple(coded.levels[i] for i in keep))
     return Grouped(
-        found, column.title, by.title, column.unit, printed_decimals(column), [int(empty[i]) for i in keep],
-        int((~filled & (coded.codes >= 0)).sum()), int((coded.codes < 0).sum()), dropped, by.kind is Kind.ordered,
+        found,
+        column.title,
+        by.title,
+        column.unit,
+        printed_decimals(column),
+        [int(empty[i]) for i in keep],
+        int((~filled & (coded.codes >= 0)).sum()),
+        int((coded.codes < 0).sum()),
+        dropped,
+        by.kind is Kind.ordered,
     )
 
 
@@ -71,8 +80,16 @@ def side_by_side(table: Table, samples: list[str]) -> Grouped:
     empty = [int(np.isnan(y).sum()) for y in values]
     units = {c.unit for c in columns}
     return Grouped(
-        found, "Value", "Sample", units.pop() if len(units) == 1 else None, max(map(printed_decimals, columns)),
-        empty, 0, 0, [], False,
+        found,
+        "Value",
+        "Sample",
+        units.pop() if len(units) == 1 else None,
+        max(map(printed_decimals, columns)),
+        empty,
+        0,
+        0,
+        [],
+        False,
     )
 
 

@@ -54,7 +54,7 @@ def draw(figure: Figure, data: Grouped, marks: Marks | None = None) -> Drawing:
     own = write_caption(figure, data, marks, shown)
     k, long = data.groups.k, max(map(len, data.groups.names), default=0)
     room = (figure.width_mm * PX_PER_MM - 5 * figure.type_pt * PX_PER_PT) / k
-    crowded = long * figure.type_pt * PX_PER_PT * 0.55 > room
+    crowded = long * figure.type_pt * PX_PER_PT * 0.53 > room
     vega = {
         "$schema": "https://vega.github.io/schema/vega-lite/v6.json",
         "description": _alt(data),
@@ -71,14 +71,25 @@ def draw(figure: Figure, data: Grouped, marks: Marks | None = None) -> Drawing:
                     "title": data.group if figure.x_title is None else figure.x_title or None,
                     "values": list(range(k)),
                     "labelExpr": f"{_words(data.groups.names)}[datum.value]",
-                    "grid": False, "ticks": False, "labelAngle": -35 if crowded else 0,
-                    "labelAlign": "right" if crowded else "center", "labelLimit": 160, "labelOverlap": k > 40,
+                    "grid": False,
+                    "ticks": False,
+                    "labelAngle": -35 if crowded else 0,
+                    "labelAlign": "right" if crowded else "center",
+                    "labelLimit": 160,
+                    "labelOverlap": k > 40,
                 },
             },
             "y": {
                 "type": "quantitative",
-                "scale": {"domain": [low, high], "nice": figure.y_min is None and figure.y_max is None, "zero": False},
-                "axis": {"title": data.value_axis if figure.y_title is None else figure.y_title or None, "tickCount": 7},
+                "scale": {
+                    "domain": [low, high],
+                    "nice": figure.y_min is None and figure.y_max is None,
+                    "zero": False,
+                },
+                "axis": {
+                    "title": data.value_axis if figure.y_title is None else figure.y_title or None,
+                    "tickCount": 7,
+                },
             },
         },
         "layer": layers,
@@ -126,8 +137,16 @@ def _boxes(figure: Figure, data: Grouped) -> list[Box]:
             low, high = inside[0], inside[-1]
         out.append(
             Box(
-                i, data.groups.names[i], float(q1), float(median), float(q3), float(low), float(high),
-                float(ordered[-1]), float(ordered[0]), _colour(figure, i, data.groups.names[i]),
+                i,
+                data.groups.names[i],
+                float(q1),
+                float(median),
+                float(q3),
+                float(low),
+                float(high),
+                float(ordered[-1]),
+                float(ordered[0]),
+                _colour(figure, i, data.groups.names[i]),
             )
         )
     return out
@@ -153,19 +172,34 @@ def _domain(figure: Figure, data: Grouped, boxes: list[Box]) -> tuple[float, flo
 def _box_layers(boxes: list[Box]) -> list[dict[str, Any]]:
     values = [
         {
-            "x0": b.x - 0.24, "x1": b.x + 0.24, "m0": b.x - 0.12, "m1": b.x + 0.12, "x": b.x, "q1": b.q1, "q3": b.q3,
-            "median": b.median, "low": b.low, "high": b.high, "colour": b.colour, "group": b.name,
+            "x0": b.x - 0.24,
+            "x1": b.x + 0.24,
+            "m0": b.x - 0.12,
+            "m1": b.x + 0.12,
+            "x": b.x,
+            "q1": b.q1,
+            "q3": b.q3,
+            "median": b.median,
+            "low": b.low,
+            "high": b.high,
+            "colour": b.colour,
+            "group": b.name,
         }
         for b in boxes
     ]
     data = {"values": values}
 
     def rule(y: str, y2: str) -> dict[str, Any]:
-        return {"data": data, "mark": {"type": "rule", "color": INK}, "encoding": {"x": {"field": "x"}, "y": {"field": y}, "y2": {"field": y2}}}
+        return {
+            "data": data,
+            "mark": {"type": "rule", "color": INK},
+            "encoding": {"x": {"field": "x"}, "y": {"field": y}, "y2": {"field": y2}},
+        }
 
     def bar(y: str, x: str, x2: str, width: float) -> dict[str, Any]:
         return {
-            "data": data, "mark": {"type": "rule", "color": INK, "strokeWidth": width},
+            "data": data,
+            "mark": {"type": "rule", "color": INK, "strokeWidth": width},
             "encoding": {"x": {"field": x}, "x2": {"field": x2}, "y": {"field": y}},
         }
 
@@ -173,11 +207,21 @@ def _box_layers(boxes: list[Box]) -> list[dict[str, Any]]:
         "data": data,
         "mark": {"type": "rect", "fillOpacity": 0.22, "stroke": INK, "strokeWidth": 1},
         "encoding": {
-            "x": {"field": "x0"}, "x2": {"field": "x1"}, "y": {"field": "q1"}, "y2": {"field": "q3"},
+            "x": {"field": "x0"},
+            "x2": {"field": "x1"},
+            "y": {"field": "q1"},
+            "y2": {"field": "q3"},
             "fill": {"field": "colour", "type": "nominal", "scale": None},
         },
     }
-    return [rule("low", "q1"), rule("q3", "high"), bar("low", "m0", "m1", 1), bar("high", "m0", "m1", 1), body, bar("median", "x0", "x1", 2)]
+    return [
+        rule("low", "q1"),
+        rule("q3", "high"),
+        bar("low", "m0", "m1", 1),
+        bar("high", "m0", "m1", 1),
+        body,
+        bar("median", "x0", "x1", 2),
+    ]
 
 
 def _points(figure: Figure, data: Grouped) -> tuple[list[dict[str, Any]], int]:
@@ -206,7 +250,15 @@ def _beyond(figure: Figure, data: Grouped, boxes: list[Box]) -> list[dict[str, A
         part, rows = data.groups.part(b.x), data.groups.part_rows(b.x)
         out = np.flatnonzero((part < b.low) | (part > b.high))[:500]
         values += [
-            {"x": b.x, "y": float(part[j]), "row": int(rows[j]), "group": b.name, "colour": b.colour, "shape": shape(b.x)} for j in out
+            {
+                "x": b.x,
+                "y": float(part[j]),
+                "row": int(rows[j]),
+                "group": b.name,
+                "colour": b.colour,
+                "shape": shape(b.x),
+            }
+            for j in out
         ]
     return values
 
@@ -216,10 +268,15 @@ def _point_layer(values: list[dict[str, Any]], opacity: float) -> dict[str, Any]
         "data": {"values": values},
         "mark": {"type": "point", "filled": True, "size": 14, "opacity": opacity},
         "encoding": {
-            "x": {"field": "x"}, "y": {"field": "y"},
+            "x": {"field": "x"},
+            "y": {"field": "y"},
             "color": {"field": "colour", "type": "nominal", "scale": None},
             "shape": {"field": "shape", "type": "nominal", "scale": None},
-            "tooltip": [{"field": "group", "type": "nominal"}, {"field": "y", "type": "quantitative", "title": "value"}, {"field": "row", "type": "quantitative"}],
+            "tooltip": [
+                {"field": "group", "type": "nominal"},
+                {"field": "y", "type": "quantitative", "title": "value"},
+                {"field": "row", "type": "quantitative"},
+            ],
         },
     }
 
@@ -240,19 +297,53 @@ def _mean_layers(figure: Figure, data: Grouped) -> list[dict[str, Any]]:
     values = []
     for i, name in enumerate(data.groups.names):
         mean, low, high = _mean_of(figure, data, i)
-        values.append({"x": i, "mean": mean, "low": low, "high": high, "m0": i - 0.07, "m1": i + 0.07, "colour": _colour(figure, i, name)})
+        values.append(
+            {
+                "x": i,
+                "mean": mean,
+                "low": low,
+                "high": high,
+                "m0": i - 0.07,
+                "m1": i + 0.07,
+                "colour": _colour(figure, i, name),
+            }
+        )
     source = {"values": values}
     line = {"type": "rule", "color": INK, "strokeWidth": 1.5}
     layers: list[dict[str, Any]] = []
     if figure.interval != "none":
-        layers.append({"data": source, "mark": line, "encoding": {"x": {"field": "x"}, "y": {"field": "low"}, "y2": {"field": "high"}}})
+        layers.append(
+            {
+                "data": source,
+                "mark": line,
+                "encoding": {"x": {"field": "x"}, "y": {"field": "low"}, "y2": {"field": "high"}},
+            }
+        )
         for end in ("low", "high"):
-            layers.append({"data": source, "mark": line, "encoding": {"x": {"field": "m0"}, "x2": {"field": "m1"}, "y": {"field": end}}})
+            layers.append(
+                {
+                    "data": source,
+                    "mark": line,
+                    "encoding": {"x": {"field": "m0"}, "x2": {"field": "m1"}, "y": {"field": end}},
+                }
+            )
     layers.append(
         {
             "data": source,
-            "mark": {"type": "point", "filled": True, "shape": "diamond", "size": 70, "stroke": INK, "strokeWidth": 1, "opacity": 1},
-            "encoding": {"x": {"field": "x"}, "y": {"field": "mean"}, "fill": {"field": "colour", "type": "nominal", "scale": None}},
+            "mark": {
+                "type": "point",
+                "filled": True,
+                "shape": "diamond",
+                "size": 70,
+                "stroke": INK,
+                "strokeWidth": 1,
+                "opacity": 1,
+            },
+            "encoding": {
+                "x": {"field": "x"},
+                "y": {"field": "mean"},
+                "fill": {"field": "colour", "type": "nominal", "scale": None},
+            },
         }
     )
     return layers
@@ -286,7 +377,9 @@ def _alt(data: Grouped) -> str:
     parts = []
     for i, name in enumerate(data.groups.names[:12]):
         q1, median, q3 = data.groups.quartiles[i]
-        parts.append(f"{name}: n {data.groups.n[i]}, median {number(float(median), d)}, quartiles {interval(float(q1), float(q3), d)}")
+        parts.append(
+            f"{name}: n {data.groups.n[i]}, median {number(float(median), d)}, quartiles {interval(float(q1), float(q3), d)}"
+        )
     if data.groups.k > 12:
         parts.append(f"and {data.groups.k - 12} more groups")
     return f"{data.value_axis} by {data.group}. {listing(parts, 20)}."

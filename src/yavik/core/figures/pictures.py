@@ -14,8 +14,13 @@ WIDTH, HEIGHT = 210, 120
 
 def _frame(vega: dict[str, Any], alt: str) -> dict[str, Any]:
     return {
-        "$schema": "https://vega.github.io/schema/vega-lite/v6.json", "description": alt, "width": WIDTH, "height": HEIGHT,
-        "padding": 2, "config": config(7.5), **vega,
+        "$schema": "https://vega.github.io/schema/vega-lite/v6.json",
+        "description": alt,
+        "width": WIDTH,
+        "height": HEIGHT,
+        "padding": 2,
+        "config": config(7.5),
+        **vega,
     }
 
 
@@ -47,19 +52,42 @@ def histogram(column: Column, groups: Groups) -> tuple[dict[str, Any], str]:
     unit: dict[str, Any] = {
         "mark": {"type": "bar", "binSpacing": 0.5},
         "encoding": {
-            "x": {"field": "a", "bin": "binned", "type": "quantitative", "axis": {"title": column.axis_title, "tickCount": 5, "grid": False}},
+            "x": {
+                "field": "a",
+                "bin": "binned",
+                "type": "quantitative",
+                "axis": {"title": column.axis_title, "tickCount": 5, "grid": False},
+            },
             "x2": {"field": "b"},
-            "y": {"field": "n", "type": "quantitative", "axis": {"title": None if many else "Rows", "tickCount": 2 if many else 4}},
+            "y": {
+                "field": "n",
+                "type": "quantitative",
+                "axis": {"title": None if many else "Rows", "tickCount": 2 if many else 4},
+            },
             "color": {"field": "colour", "type": "nominal", "scale": None},
-            "tooltip": [{"field": "a", "title": "from"}, {"field": "b", "title": "to"}, {"field": "n", "title": "rows"}],
+            "tooltip": [
+                {"field": "a", "title": "from"},
+                {"field": "b", "title": "to"},
+                {"field": "n", "title": "rows"},
+            ],
         },
     }
     alt = f"Histogram of {column.axis_title}: {counted(len(groups.y), 'value')} from {number(float(groups.y.min()), column.decimals)} to {number(float(groups.y.max()), column.decimals)}."
     if many:
         height = max(26, min(60, 180 // groups.k))
         unit["encoding"]["row"] = {
-            "field": "group", "type": "nominal", "sort": list(groups.names), "spacing": 4,
-            "header": {"title": None, "labelAngle": 0, "labelAlign": "left", "labelFontSize": 10, "labelLimit": 90, "labelColor": INK},
+            "field": "group",
+            "type": "nominal",
+            "sort": list(groups.names),
+            "spacing": 4,
+            "header": {
+                "title": None,
+                "labelAngle": 0,
+                "labelAlign": "left",
+                "labelFontSize": 10,
+                "labelLimit": 90,
+                "labelColor": INK,
+            },
         }
         return {**_frame({"data": {"values": values}, **unit}, alt), "height": height, "width": WIDTH - 60}, alt
     return _frame({"data": {"values": values}, **unit}, alt), alt
@@ -70,18 +98,44 @@ def bars(column: Column, levels: tuple[str, ...], counts: Any, groups: tuple[str
     many = len(groups) > 1
     totals = np.maximum(counts.sum(axis=1), 1)
     values = [
-        {"level": level, "group": group, "n": int(counts[g, i]), "y": float(100 * counts[g, i] / totals[g]) if many else int(counts[g, i]), "colour": colour(g if many else i)}
-        for g, group in enumerate(groups) for i, level in enumerate(levels)
+        {
+            "level": level,
+            "group": group,
+            "n": int(counts[g, i]),
+            "y": float(100 * counts[g, i] / totals[g]) if many else int(counts[g, i]),
+            "colour": colour(g if many else i),
+        }
+        for g, group in enumerate(groups)
+        for i, level in enumerate(levels)
     ]
     encoding: dict[str, Any] = {
-        "y": {"field": "level", "type": "nominal", "sort": list(levels), "axis": {"title": None, "labelLimit": 100, "ticks": False, "domain": False}},
-        "x": {"field": "y", "type": "quantitative", "axis": {"title": "Share of the group (%)" if many else "Rows", "tickCount": 4}},
-        "color": {"field": "colour", "type": "nominal", "scale": None} if many else {"value": colour(1)},
+        "y": {
+            "field": "level",
+            "type": "nominal",
+            "sort": list(levels),
+            "axis": {"title": None, "labelLimit": 100, "ticks": False, "domain": False},
+        },
+        "x": {
+            "field": "y",
+            "type": "quantitative",
+            "axis": {"title": "Share of the group (%)" if many else "Rows", "tickCount": 4},
+        },
+        "color": {"value": colour(1)},
         "tooltip": [{"field": "level"}, {"field": "n", "title": "rows"}],
     }
     if many:
+        encoding["color"] = {
+            "field": "group",
+            "type": "nominal",
+            "scale": {"domain": list(groups), "range": [colour(g) for g in range(len(groups))]},
+            "legend": {"orient": "bottom", "title": None, "columns": 3, "labelColor": INK, "labelLimit": 80},
+        }
         encoding["yOffset"] = {"field": "group", "type": "nominal", "sort": list(groups)}
     top = listing([f"{level} {int(n)}" for level, n in zip(levels, counts.sum(axis=0), strict=True)], 12)
     alt = f"Bars of {column.title}: {top}."
     vega = _frame({"data": {"values": values}, "mark": {"type": "bar"}, "encoding": encoding}, alt)
-    return {**vega, "width": WIDTH - 70, "height": max(60, min(260, len(levels) * (10 * len(groups) if many else 18)))}, alt
+    return {
+        **vega,
+        "width": WIDTH - 70,
+        "height": max(60, min(260, len(levels) * (10 * len(groups) if many else 18))),
+    }, alt

@@ -29,8 +29,16 @@ def config(type_pt: float) -> dict[str, Any]:
         "background": "transparent",
         "view": {"stroke": None},
         "axis": {
-            **text, "labelColor": INK, "titleColor": INK, "titleFontWeight": 600, "domainColor": INK, "tickColor": INK,
-            "gridColor": GRID, "tickSize": 4, "labelPadding": 3, "titlePadding": 8,
+            **text,
+            "labelColor": INK,
+            "titleColor": INK,
+            "titleFontWeight": 600,
+            "domainColor": INK,
+            "tickColor": INK,
+            "gridColor": GRID,
+            "tickSize": 4,
+            "labelPadding": 3,
+            "titlePadding": 8,
         },
         "text": {"font": FACE, "fontSize": size, "color": INK},
     }

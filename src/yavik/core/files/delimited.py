@@ -28,7 +28,9 @@ Progress = Callable[[float, str], None]
 Source = bytes | Path
 
 
-def read(source: Source, options: ReadOptions | None = None, progress: Progress | None = None) -> tuple[Table, list[Notice]]:
+def read(
+    source: Source, options: ReadOptions | None = None, progress: Progress | None = None
+) -> tuple[Table, list[Notice]]:
     """The whole file as a Table, with what the reader had to do.
 
     Raises:
@@ -94,12 +96,14 @@ def _whole_lines(head: bytes, options: ReadOptions) -> bytes:
 
 def _names(source: Source, options: ReadOptions) -> tuple[list[str], list[Notice]]:
     """Column names: from the header, made unique and never empty."""
-    head, whole = head_of(source)
+    head, _ = head_of(source)
     if not head.strip():
         raise DataProblem("The file is empty: it holds no text at all.")
     text = decode_head(head, options.encoding)
     if "\x00" in text:
-        raise DataProblem("This is not a text file. Bring comma- or tab-separated text; save a spreadsheet as CSV first.")
+        raise DataProblem(
+            "This is not a text file. Bring comma- or tab-separated text; save a spreadsheet as CSV first."
+        )
     first = next((row for row in csv.reader(io.StringIO(text, newline=""), delimiter=options.delimiter) if row), None)
     if first is None:
         raise DataProblem("The file is empty: it holds no rows.")
@@ -117,10 +121,17 @@ def _names(source: Source, options: ReadOptions) -> tuple[list[str], list[Notice
         name = re.sub(r"\s+", " ", raw.replace("\ufeff", "").replace("`", "'")).strip()
         if not name:
             name = f"column {i + 1}"
-            notices.append(Notice(text=f"Column {i + 1} has no name in the file; it is called '{name}'.", column=name))
+            notices.append(
+                Notice(text=f"Column {i + 1} has no name in the file; it is called '{name}'.", column=name)
+            )
         if name in taken:
             fresh = next(f"{name} ({k})" for k in range(2, len(first) + 2) if f"{name} ({k})" not in taken)
-            notices.append(Notice(text=f"The name '{name}' stands twice in the file; the later one is called '{fresh}'.", column=fresh))
+            notices.append(
+                Notice(
+                    text=f"The name '{name}' stands twice in the file; the later one is called '{fresh}'.",
+                    column=fresh,
+                )
+            )
             name = fresh
         taken.add(name)
         names.append(name)
@@ -134,7 +145,9 @@ def _parse(source: Source, options: ReadOptions, names: list[str]) -> tuple[Any,
         ragged.append((row.number, row.actual_columns))
         return "error"
 
-    parse = pa_csv.ParseOptions(delimiter=options.delimiter, newlines_in_values=_quoted_newlines(source, options), invalid_row_handler=note)
+    parse = pa_csv.ParseOptions(
+        delimiter=options.delimiter, newlines_in_values=_quoted_newlines(source, options), invalid_row_handler=note
+    )
     convert = pa_csv.ConvertOptions(
         decimal_point=options.decimal,
         null_values=options.empty_codes,
@@ -150,7 +163,11 @@ def _parse(source: Source, options: ReadOptions, names: list[str]) -> tuple[Any,
         column_names=names, skip_rows=1 if options.header else 0, encoding=encoding, block_size=1 << 22
     )
     try:
-        data = pa.BufferReader(_bytes(source, options)) if isinstance(source, bytes) or "16" in options.encoding else str(source)
+        data = (
+            pa.BufferReader(_bytes(source, options))
+            if isinstance(source, bytes) or "16" in options.encoding
+            else str(source)
+        )
         return pa_csv.read_csv(data, settings, parse, convert), []
     except pa.ArrowInvalid as trouble:
         if ragged or "column" in str(trouble).lower() or "straddling" in str(trouble).lower():
@@ -158,7 +175,9 @@ def _parse(source: Source, options: ReadOptions, names: list[str]) -> tuple[Any,
         if "Empty CSV" in str(trouble):
             empty = pa.table({n: pa.nulls(0, pa.large_string()) for n in names})
             return empty, [Notice(text="The file has column names but no rows.")]
-        raise DataProblem(f"The file cannot be read as text in {options.encoding}: choose another encoding.") from trouble
+        raise DataProblem(
+            f"The file cannot be read as text in {options.encoding}: choose another encoding."
+        ) from trouble
 
 
 def _bytes(source: Source, options: ReadOptions) -> bytes:
@@ -170,7 +189,11 @@ def _bytes(source: Source, options: ReadOptions) -> bytes:
 def _quoted_newlines(source: Source, options: ReadOptions) -> bool:
     """Line ends inside quotes need the careful parser, which is slower: only when the sample shows one."""
     text = decode_head(head_of(source)[0], options.encoding)
-    return any("\n" in cell or "\r" in cell for row in csv.reader(io.StringIO(text, newline=""), delimiter=options.delimiter) for cell in row)
+    return any(
+        "\n" in cell or "\r" in cell
+        for row in csv.reader(io.StringIO(text, newline=""), delimiter=options.delimiter)
+        for cell in row
+    )
 
 
 def _patient(source: Source, options: ReadOptions, names: list[str], convert: Any) -> tuple[Any, list[Notice]]:
@@ -189,21 +212,35 @@ def _patient(source: Source, options: ReadOptions, names: list[str], convert: An
     names = names + [f"column {i + 1}" for i in range(width, widest)]
     notices = []
     if short:
-        notices.append(Notice(text=f"{_rows(short)} fewer cells than the header: the missing ones are empty ({rows_in_words(short)}).", rows=short[:100]))
+        notices.append(
+            Notice(
+                text=f"{_rows(short)} fewer cells than the header: the missing ones are empty ({rows_in_words(short)}).",
+                rows=short[:100],
+            )
+        )
     if long:
-        notices.append(Notice(text=f"{_rows(long)} more cells than the header: they are kept in columns of their own ({rows_in_words(long)}).", rows=long[:100]))
+        notices.append(
+            Notice(
+                text=f"{_rows(long)} more cells than the header: they are kept in columns of their own ({rows_in_words(long)}).",
+                rows=long[:100],
+            )
+        )
     out = io.StringIO()
     csv.writer(out, delimiter=options.delimiter, quoting=csv.QUOTE_MINIMAL).writerows(
         [*r[:widest], *([""] * (widest - len(r)))] for r in body
     )
     if not body:
-        return pa.table({n: pa.nulls(0, pa.large_string()) for n in names}), [Notice(text="The file has column names but no rows.")]
+        return pa.table({n: pa.nulls(0, pa.large_string()) for n in names}), [
+            Notice(text="The file has column names but no rows.")
+        ]
     settings = pa_csv.ReadOptions(column_names=names, block_size=max(1 << 20, len(out.getvalue()) + 1))
     parse = pa_csv.ParseOptions(delimiter=options.delimiter, newlines_in_values=True, ignore_empty_lines=False)
     try:
         return pa_csv.read_csv(pa.BufferReader(out.getvalue().encode()), settings, parse, convert), notices
     except pa.ArrowInvalid as trouble:
-        raise DataProblem("The file cannot be cut into rows and cells: check the delimiter and the quotation marks.") from trouble
+        raise DataProblem(
+            "The file cannot be cut into rows and cells: check the delimiter and the quotation marks."
+        ) from trouble
 
 
 def _rows(rows: list[int]) -> str:
@@ -250,7 +287,10 @@ def change_kind(column: Any, array: Any, kind: Kind, empty_codes: list[str], row
         bad = (~good).nonzero()[0]
         where = (bad + 1 if rows is None else rows[bad]).tolist()
         if not where or kind is Kind.date:
-            raise DataProblem(f"{column.name} cannot be read as {kind.value.replace('_', '/')}: some cells have another form.", column=column.name) from trouble
+            raise DataProblem(
+                f"{column.name} cannot be read as {kind.value.replace('_', '/')}: some cells have another form.",
+                column=column.name,
+            ) from trouble
         words = ", ".join(f"'{w}'" for w in sorted({str(v) for v in text.take(pa.array(bad[:1000])).to_pylist()})[:5])
         count = "1 cell is not a number" if len(where) == 1 else f"{len(where)} cells are not numbers"
         raise DataProblem(

@@ -121,7 +121,9 @@ def find_header(rows: list[list[str]]) -> bool:
 
 
 def _valued(cell: str) -> bool:
-    return bool(POINT.match(cell) or COMMA.match(cell) or DAY_MONTH.match(cell) or re.match(r"^\d{4}-\d\d-\d\d", cell))
+    return bool(
+        POINT.match(cell) or COMMA.match(cell) or DAY_MONTH.match(cell) or re.match(r"^\d{4}-\d\d-\d\d", cell)
+    )
 
 
 def find_decimal(body: list[list[str]], delimiter: str) -> Literal[".", ","]:

@@ -65,8 +65,29 @@ class Spec(BaseModel):
 
     model_config = ConfigDict(extra="forbid")
 
-    alpha: float = Field(0.05, gt=0, lt=0.5, json_schema_extra={"option": {"title": "Error rate α", "help": "How often a difference may be claimed where there is none. Intervals are at 1 − α.", "place": "number", "step": 0.01}})
-    where: str | None = Field(None, json_schema_extra={"option": {"title": "Only rows where", "help": 'A condition, such as town != "Corrin".', "place": "expression"}})
+    alpha: float = Field(
+        0.05,
+        gt=0,
+        lt=0.5,
+        json_schema_extra={
+            "option": {
+                "title": "Error rate α",
+                "help": "How often a difference may be claimed where there is none. Intervals are at 1 − α.",
+                "place": "number",
+                "step": 0.01,
+            }
+        },
+    )
+    where: str | None = Field(
+        None,
+        json_schema_extra={
+            "option": {
+                "title": "Only rows where",
+                "help": 'A condition, such as town != "Corrin".',
+                "place": "expression",
+            }
+        },
+    )
 
 
 S = TypeVar("S", bound=Spec)

@@ -26,7 +26,8 @@ def fitting(table: Table, chosen: list[str]) -> list[Fit]:
     for method in methods().values():
         best = max(
             (f for layout in method.layouts if (f := _place(method, layout, kinds)) is not None),
-            key=lambda f: f.score, default=None,
+            key=lambda f: f.score,
+            default=None,
         )
         if best is not None:
             found.append(best)
@@ -34,7 +35,7 @@ def fitting(table: Table, chosen: list[str]) -> list[Fit]:
 
 
 def _place(method: Method[Any], layout: Layout, kinds: dict[str, Kind]) -> Fit | None:
-    slots = {s: method.Spec.model_fields[s].json_schema_extra["slot"] for s in layout.slots}  # type: ignore[index,call-overload]
+    slots = {s: method.Spec.model_fields[s].json_schema_extra["slot"] for s in layout.slots}
     spec: dict[str, Any] = {}
     # The choosiest column first, and for each the choosiest slot: a measure goes to 'response', not to 'anything'.
     order = sorted(kinds, key=lambda n: sum(kinds[n] in s["kinds"] for s in slots.values()))
@@ -55,4 +56,11 @@ def _place(method: Method[Any], layout: Layout, kinds: dict[str, Kind]) -> Fit |
         return None
     general = sum(len(d["kinds"]) for d in slots.values())
     why = "" if missing else "every chosen column has its place"
-    return Fit(method=method.id, layout=layout.id, spec=spec, missing=missing, why=why, score=100 - 50 * len(missing) - general)
+    return Fit(
+        method=method.id,
+        layout=layout.id,
+        spec=spec,
+        missing=missing,
+        why=why,
+        score=100 - 50 * len(missing) - general,
+    )

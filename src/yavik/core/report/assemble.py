@@ -155,7 +155,11 @@ class _Assembly:
             elif block.type == "figure":
                 self.figures += 1
                 width = float(block.drawing.get("width", 320)) * 25.4 / 96
-                made.append(NumberedFigure(self.figures, block.drawing, block.caption or say(block.title + "."), block.alt, width, uid))
+                made.append(
+                    NumberedFigure(
+                        self.figures, block.drawing, block.caption or say(block.title + "."), block.alt, width, uid
+                    )
+                )
         return made
 
 

@@ -4,7 +4,20 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
-NodeType = Literal["doc", "heading", "paragraph", "bulletList", "orderedList", "listItem", "blockquote", "horizontalRule", "hardBreak", "text", "answer", "figure"]
+NodeType = Literal[
+    "doc",
+    "heading",
+    "paragraph",
+    "bulletList",
+    "orderedList",
+    "listItem",
+    "blockquote",
+    "horizontalRule",
+    "hardBreak",
+    "text",
+    "answer",
+    "figure",
+]
 
 
 class MarkNode(BaseModel):

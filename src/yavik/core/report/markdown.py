@@ -5,7 +5,16 @@ import re
 
 from yavik.core.answers import Span
 from yavik.core.figures.images import svg
-from yavik.core.report.assemble import Document, Heading, Listing, Missing, NumberedFigure, NumberedTable, Paragraph, Part
+from yavik.core.report.assemble import (
+    Document,
+    Heading,
+    Listing,
+    Missing,
+    NumberedFigure,
+    NumberedTable,
+    Paragraph,
+    Part,
+)
 
 MEANING = re.compile(r"([\\`*_\[\]<>#|~])")
 
@@ -38,8 +47,14 @@ def _part(part: Part) -> str:
         return "\n".join(f"{f'{i}.' if part.ordered else '-'} {spans(item)}" for i, item in enumerate(part.items, 1))
     if isinstance(part, NumberedTable):
         block = part.block
-        lines = [f"| {' | '.join(plain(h.title) for h in block.columns)} |", f"|{'|'.join(':--' if h.align == 'left' else '--:' for h in block.columns)}|"]
-        lines += [f"| {' | '.join(plain(row[h.key].s) if h.key in row else '' for h in block.columns)} |" for row in block.rows]
+        lines = [
+            f"| {' | '.join(plain(h.title) for h in block.columns)} |",
+            f"|{'|'.join(':--' if h.align == 'left' else '--:' for h in block.columns)}|",
+        ]
+        lines += [
+            f"| {' | '.join(plain(row[h.key].s) if h.key in row else '' for h in block.columns)} |"
+            for row in block.rows
+        ]
         return "\n\n".join(filter(None, [spans(part.caption), "\n".join(lines), plain(block.note or "")]))
     if isinstance(part, NumberedFigure):
         data = base64.b64encode(svg(part.vega).encode()).decode()

@@ -5,7 +5,16 @@ from pathlib import Path
 
 from yavik.core.answers import Span
 from yavik.core.figures.images import FONTS, svg
-from yavik.core.report.assemble import Document, Heading, Listing, Missing, NumberedFigure, NumberedTable, Paragraph, Part
+from yavik.core.report.assemble import (
+    Document,
+    Heading,
+    Listing,
+    Missing,
+    NumberedFigure,
+    NumberedTable,
+    Paragraph,
+    Part,
+)
 
 TEXT_MM = 160.0
 
@@ -28,7 +37,9 @@ def spans(found: list[Span]) -> str:
     out = []
     for s in found:
         q = quoted(s.t)
-        out.append({"italic": f"#emph({q})", "bold": f"#strong({q})", "sub": f"#sub({q})"}.get(s.style, f"#text({q})"))
+        out.append(
+            {"italic": f"#emph({q})", "bold": f"#strong({q})", "sub": f"#sub({q})"}.get(s.style, f"#text({q})")
+        )
     return "".join(out)
 
 
@@ -73,7 +84,9 @@ def _table(part: NumberedTable) -> str:
     aligns = ", ".join("left" if h.align == "left" else "right" for h in block.columns)
     widths = ", ".join("1fr" if i == 0 else "auto" for i in range(len(block.columns)))
     small = 9.5 if len(block.columns) <= 9 else 7.5
-    head = ", ".join(f"[#text(fill: rgb(\"#5f6677\"))[{'#emph' if h.italic else '#text'}({quoted(h.title)})]]" for h in block.columns)
+    head = ", ".join(
+        f'[#text(fill: rgb("#5f6677"))[{"#emph" if h.italic else "#text"}({quoted(h.title)})]]' for h in block.columns
+    )
     lines = []
     for r, row in enumerate(block.rows):
         cells = []
@@ -83,8 +96,8 @@ def _table(part: NumberedTable) -> str:
             cells.append(f"[#strong({text})]" if h.key in block.strong and r in block.marked else f"[#text({text})]")
         lines.append(", ".join(cells))
     body = ",\n".join(lines)
-    hairlines = f"stroke: (_, y) => (top: if y == 0 {{ 1pt }} else if y == 1 {{ 0.6pt }} else {{ 0.3pt + rgb(\"#d5d6de\") }}, bottom: if y == {len(block.rows)} {{ 1pt }} else {{ 0pt }})"
-    note = f"\n#v(-3pt)#text(size: 8.5pt, fill: rgb(\"#5f6677\"))[#text({quoted(block.note)})]" if block.note else ""
+    hairlines = f'stroke: (_, y) => (top: if y == 0 {{ 1pt }} else if y == 1 {{ 0.6pt }} else {{ 0.3pt + rgb("#d5d6de") }}, bottom: if y == {len(block.rows)} {{ 1pt }} else {{ 0pt }})'
+    note = f'\n#v(-3pt)#text(size: 8.5pt, fill: rgb("#5f6677"))[#text({quoted(block.note)})]' if block.note else ""
     return (
         f"#block(above: 1.2em, below: 1.2em)[#text(size: 9.5pt)[{spans(part.caption)}]\n#v(-2pt)"
         f"#text(size: {small}pt)[#table(columns: ({widths}), align: ({aligns},), inset: (x: 4pt, y: 3.5pt), {hairlines},\n"

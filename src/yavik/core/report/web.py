@@ -5,7 +5,16 @@ from html import escape
 
 from yavik.core.answers import Span
 from yavik.core.figures.images import FONTS, svg
-from yavik.core.report.assemble import Document, Heading, Listing, Missing, NumberedFigure, NumberedTable, Paragraph, Part
+from yavik.core.report.assemble import (
+    Document,
+    Heading,
+    Listing,
+    Missing,
+    NumberedFigure,
+    NumberedTable,
+    Paragraph,
+    Part,
+)
 
 STYLE = """
 body{margin:0;background:#f3f3f6;color:#222a3c;font:17px/1.5 "STIX Two Text",Georgia,serif}
@@ -36,19 +45,27 @@ def write_html(document: Document) -> bytes:
 def _faces() -> str:
     out = []
     for file, family, weight, style in (
-        ("STIXTwoText-Regular", "STIX Two Text", 400, "normal"), ("STIXTwoText-SemiBold", "STIX Two Text", 600, "normal"),
-        ("STIXTwoText-Italic", "STIX Two Text", 400, "italic"), ("Commissioner-Regular", "Commissioner", 400, "normal"), ("Commissioner-SemiBold", "Commissioner", 600, "normal"),
+        ("STIXTwoText-Regular", "STIX Two Text", 400, "normal"),
+        ("STIXTwoText-SemiBold", "STIX Two Text", 600, "normal"),
+        ("STIXTwoText-Italic", "STIX Two Text", 400, "italic"),
+        ("Commissioner-Regular", "Commissioner", 400, "normal"),
+        ("Commissioner-SemiBold", "Commissioner", 600, "normal"),
     ):
         path = FONTS / f"{file}.ttf"
         if path.exists():
             data = base64.b64encode(path.read_bytes()).decode()
-            out.append(f'@font-face{{font-family:"{family}";font-weight:{weight};font-style:{style};src:url(data:font/ttf;base64,{data})}}')
+            out.append(
+                f'@font-face{{font-family:"{family}";font-weight:{weight};font-style:{style};src:url(data:font/ttf;base64,{data})}}'
+            )
     return "".join(out)
 
 
 def spans(found: list[Span]) -> str:
     tags = {"italic": "em", "bold": "strong", "sub": "sub"}
-    return "".join(f"<{tags[s.style]}>{escape(s.t)}</{tags[s.style]}>" if s.style in tags else escape(s.t).replace("\n", "<br>") for s in found)
+    return "".join(
+        f"<{tags[s.style]}>{escape(s.t)}</{tags[s.style]}>" if s.style in tags else escape(s.t).replace("\n", "<br>")
+        for s in found
+    )
 
 
 def _part(part: Part) -> str:
@@ -63,7 +80,7 @@ def _part(part: Part) -> str:
         return _table(part)
     if isinstance(part, NumberedFigure):
         picture = svg(part.vega).replace("<svg ", f'<svg role="img" aria-label="{escape(part.alt, quote=True)}" ', 1)
-        return f'<figure>{picture}<figcaption>{spans(part.caption)}</figcaption></figure>'
+        return f"<figure>{picture}<figcaption>{spans(part.caption)}</figcaption></figure>"
     assert isinstance(part, Missing)
     return f"<p><em>{escape(part.text)}</em></p>"
 
@@ -74,14 +91,19 @@ def _table(part: NumberedTable) -> str:
     def side(align: str) -> str:
         return ' class="l"' if align == "left" else ""
 
-    heads = "".join(f'<th scope="col"{side(h.align)}>{f"<em>{escape(h.title)}</em>" if h.italic else escape(h.title)}</th>' for h in block.columns)
+    heads = "".join(
+        f'<th scope="col"{side(h.align)}>{f"<em>{escape(h.title)}</em>" if h.italic else escape(h.title)}</th>'
+        for h in block.columns
+    )
     rows = []
     for r, row in enumerate(block.rows):
         cells = []
         for h in block.columns:
             found = row.get(h.key)
             text = escape(found.s) if found else ""
-            cells.append(f"<td{side(h.align)}>{f'<strong>{text}</strong>' if h.key in block.strong and r in block.marked else text}</td>")
+            cells.append(
+                f"<td{side(h.align)}>{f'<strong>{text}</strong>' if h.key in block.strong and r in block.marked else text}</td>"
+            )
         rows.append(f"<tr>{''.join(cells)}</tr>")
     note = f'<p class="note">{escape(block.note)}</p>' if block.note else ""
     return f'<div class="scroll"><table><caption>{spans(part.caption)}</caption><thead><tr>{heads}</tr></thead><tbody>{"".join(rows)}</tbody></table>{note}</div>'

@@ -40,7 +40,15 @@ def _page(file: Any) -> None:
 
 
 def _styles(file: Any) -> None:
-    sizes = {"Normal": 10.5, "Heading 1": 18, "Heading 2": 13, "Heading 3": 11, "Caption": 9.5, "List Bullet": 10.5, "List Number": 10.5}
+    sizes = {
+        "Normal": 10.5,
+        "Heading 1": 18,
+        "Heading 2": 13,
+        "Heading 3": 11,
+        "Caption": 9.5,
+        "List Bullet": 10.5,
+        "List Number": 10.5,
+    }
     for name, size in sizes.items():
         style = file.styles[name]
         style.font.name, style.font.size = FACE, Pt(size)
@@ -120,7 +128,11 @@ def _rules(table: Any) -> None:
             top = ("w:top", 8) if r == 0 else ("w:top", 4 if r == 1 else 2)
             for name, size in (top, ("w:bottom", 8 if r == last else 4 if r == 0 else 2)):
                 edge = OxmlElement(name)
-                for key, value in (("w:val", "single"), ("w:sz", str(size)), ("w:color", "222A3C" if size > 2 else "C9CBD3")):
+                for key, value in (
+                    ("w:val", "single"),
+                    ("w:sz", str(size)),
+                    ("w:color", "222A3C" if size > 2 else "C9CBD3"),
+                ):
                     edge.set(qn(key), value)
                 borders.append(edge)
             cell._tc.get_or_add_tcPr().append(borders)

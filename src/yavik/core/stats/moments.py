@@ -61,6 +61,17 @@ def moments(y: Floats, level: float = 0.95, ordered: Floats | None = None) -> Mo
             g2 = (squares @ squares / n) / m2**2 - 3
             kurt = float((n - 1) / ((n - 2) * (n - 3)) * ((n + 1) * g2 + 6))
     return Moments(
-        n, mean, sd, float(se), mean - reach, mean + reach,
-        float(s[0]), float(q1), float(median), float(q3), float(s[-1]), skew, kurt,
+        n,
+        mean,
+        sd,
+        float(se),
+        mean - reach,
+        mean + reach,
+        float(s[0]),
+        float(q1),
+        float(median),
+        float(q3),
+        float(s[-1]),
+        skew,
+        kurt,
     )

@@ -100,7 +100,10 @@ def kruskal_wallis(g: Groups) -> Ranked:
     n = len(everything)
     # One sort of all, then each sorted group finds its places in it: no ranking of the pooled sample.
     sums = np.array(
-        [(np.searchsorted(everything, s, "left") + np.searchsorted(everything, s, "right") + 1).sum() / 2 for s in g.ordered]
+        [
+            (np.searchsorted(everything, s, "left") + np.searchsorted(everything, s, "right") + 1).sum() / 2
+            for s in g.ordered
+        ]
     )
     runs = np.diff(np.flatnonzero(np.concatenate([[True], everything[1:] != everything[:-1], [True]]))).astype(float)
     ties = float((runs**3 - runs).sum())

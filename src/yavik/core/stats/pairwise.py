@@ -47,15 +47,17 @@ def pooled(g: Groups, method: Literal["lsd", "bonferroni", "holm", "tukey"], alp
     difference = g.shifted_means[a] - g.shifted_means[b]
     se = np.sqrt(variance * (1 / g.n[a] + 1 / g.n[b]))
     t = difference / se
-    p = 2 * stats.t.sf(np.abs(t), df)
+    p = np.asarray(2 * stats.t.sf(np.abs(t), df))
     family = len(a)
     if method == "tukey":
-        adjusted = studentized_range.sf(np.abs(t) * np.sqrt(2), g.k, df)
+        adjusted: Floats = studentized_range.sf(np.abs(t) * np.sqrt(2), g.k, df)
         reach = float(studentized_range.isf(alpha, g.k, np.array([df]))[0]) / np.sqrt(2)
     else:
         adjusted = adjust(p, {"lsd": "none", "bonferroni": "bonferroni", "holm": "holm"}[method])  # type: ignore[arg-type]
         reach = float(stats.t.isf(alpha / (2 * (1 if method == "lsd" else family)), df))
-    return Pairs(a, b, difference, se, t, np.full(family, df), p, adjusted, difference - reach * se, difference + reach * se)
+    return Pairs(
+        a, b, difference, se, t, np.full(family, df), p, adjusted, difference - reach * se, difference + reach * se
+    )
 
 
 def games_howell(g: Groups, alpha: float) -> Pairs:

@@ -37,8 +37,11 @@ class EmptyCodes(Step):
             codes = tuple(dict.fromkeys((*column.empty_codes, *self.codes)))
             if column.kind in CODED:
                 emptied = pa.array(array.indices.fill_null(0), mask=mask | table.empty(name))
-                fresh, array = coded(column, pa.DictionaryArray.from_arrays(emptied, array.dictionary), order=[
-                    level.value for level in column.levels if level.value not in self.codes])
+                fresh, array = coded(
+                    column,
+                    pa.DictionaryArray.from_arrays(emptied, array.dictionary),
+                    order=[level.value for level in column.levels if level.value not in self.codes],
+                )
                 fresh, array = _drop_unused(fresh, array, set(self.codes))
             else:
                 array = pc.if_else(pa.array(mask), pa.scalar(None, array.type), array)
@@ -58,7 +61,9 @@ class EmptyCodes(Step):
             return mask
         plain = array.dictionary_decode() if column.kind in CODED else array
         text = pc.cast(plain, pa.large_string())
-        return pc.fill_null(pc.is_in(text, value_set=pa.array(self.codes, pa.large_string())), False).to_numpy(zero_copy_only=False)
+        return pc.fill_null(pc.is_in(text, value_set=pa.array(self.codes, pa.large_string())), False).to_numpy(
+            zero_copy_only=False
+        )
 
 
 def _range(code: str, column: str) -> tuple[float, float]:
@@ -66,7 +71,9 @@ def _range(code: str, column: str) -> tuple[float, float]:
         low, _, high = code.replace("−", "-").partition("..")
         return float(low), float(high or low)
     except ValueError:
-        raise DataProblem(f"'{code}' is no number, and {column} holds numbers. Write −9, or a range such as 90..99.", column=column) from None
+        raise DataProblem(
+            f"'{code}' is no number, and {column} holds numbers. Write −9, or a range such as 90..99.", column=column
+        ) from None
 
 
 def _drop_unused(column: Column, array: Any, codes: set[str]) -> tuple[Column, Any]:
@@ -100,7 +107,9 @@ class Levels(Step):
     column: str
     levels: list[Level] = Field(min_length=1)
     words = "Label the levels of {column}"
-    help = "Gives the values of a column words (1 is 'Armchair') and an order. A column of numbers becomes a category."
+    help = (
+        "Gives the values of a column words (1 is 'Armchair') and an order. A column of numbers becomes a category."
+    )
 
     def title(self) -> str:
         return f"Label **{self.column}**"
@@ -119,7 +128,9 @@ class Levels(Step):
             column, array = change_kind(column, array, Kind.category, [])
         labels = {level.value: level for level in self.levels}
         column = column.but(levels=tuple(labels.get(level.value, level) for level in column.levels))
-        column = column.but(levels=(*column.levels, *(lv for lv in self.levels if lv.value not in {c.value for c in column.levels})))
+        column = column.but(
+            levels=(*column.levels, *(lv for lv in self.levels if lv.value not in {c.value for c in column.levels}))
+        )
         plain = array.dictionary_decode()
         fresh, array = coded(column, plain, order=values)
         return table.with_column(fresh, array), plural(len(fresh.levels), "level")

@@ -55,7 +55,10 @@ class Parsed:
             self.tree = ast.parse(code.replace("\n", " "), mode="eval").body
         except SyntaxError as trouble:
             place = self._back((trouble.offset or 1) - 1)
-            raise DataProblem(f"This cannot be read as an expression: look near '{text[max(0, place - 1):place + 12].strip()}'.", position=place) from None
+            raise DataProblem(
+                f"This cannot be read as an expression: look near '{text[max(0, place - 1) : place + 12].strip()}'.",
+                position=place,
+            ) from None
         except (ValueError, RecursionError, MemoryError):
             raise DataProblem("This cannot be read as an expression.", position=0) from None
 
@@ -95,7 +98,9 @@ def rows_where(text: str, table: Table) -> Any:
     """A mask of the rows for which a condition is true (empty counts as not true)."""
     value = evaluate(text, table)
     if value.sort != "truth":
-        raise DataProblem("This gives a value, not yes or no: compare it with something, such as age >= 18.", position=0)
+        raise DataProblem(
+            "This gives a value, not yes or no: compare it with something, such as age >= 18.", position=0
+        )
     return np.broadcast_to(value.data & ~value.empty, table.n_rows)
 
 
@@ -137,7 +142,11 @@ class _Run:
         if name in CONSTANTS:
             return constant(CONSTANTS[name])
         near = get_close_matches(name, [*self.table.names, "row", "count"], 1)
-        hint = f" The nearest name is '{near[0]}'." if near else " Texts stand in quotes; names with spaces in backticks."
+        hint = (
+            f" The nearest name is '{near[0]}'."
+            if near
+            else " Texts stand in quotes; names with spaces in backticks."
+        )
         raise self.wrong(node, f"There is no column '{name}'.{hint}", name)
 
     def _unaryop(self, node: ast.UnaryOp) -> Vec:
@@ -158,7 +167,9 @@ class _Run:
         with np.errstate(all="ignore"):
             data = do(np.asarray(left.data, float), np.asarray(right.data, float))
         data = np.where(np.isinf(data), np.nan, data)  # a division by zero has no value: the cell is empty
-        return numeric(data, left.empty | right.empty, left.whole and right.whole and not isinstance(node.op, ast.Div))
+        return numeric(
+            data, left.empty | right.empty, left.whole and right.whole and not isinstance(node.op, ast.Div)
+        )
 
     def _boolop(self, node: ast.BoolOp) -> Vec:
         values = [self.visit(v) for v in node.values]

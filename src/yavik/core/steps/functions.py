@@ -96,7 +96,9 @@ _ALL = [
     _plain("cos", "Cosine of x in radians", np.cos),
     _plain("tan", "Tangent of x in radians", np.tan),
     _over("mean", "Mean of the whole column", np.mean),
-    _over("sd", "Standard deviation of the whole column (n − 1)", lambda v: np.std(v, ddof=1) if len(v) > 1 else np.nan),
+    _over(
+        "sd", "Standard deviation of the whole column (n − 1)", lambda v: np.std(v, ddof=1) if len(v) > 1 else np.nan
+    ),
     _over("median", "Median of the whole column", np.median),
     _over("sum", "Sum of the whole column", np.sum),
     _across("smallest", "The smallest of several values in the row", np.minimum),
@@ -104,7 +106,15 @@ _ALL = [
     Function("empty", "empty(x)", "Whether the cell is empty", _empty),
     Function("rank", "rank(x)", "Rank of the value, ties share their mean rank", _rank),
     Function("round", "round(x, places)", "Rounded to that many places", _round, 1, 2),
-    Function("lag", "lag(x, 1, by=unit, order=time)", "The value one row earlier within the unit", _lag, 1, 2, ("by", "order")),
+    Function(
+        "lag",
+        "lag(x, 1, by=unit, order=time)",
+        "The value one row earlier within the unit",
+        _lag,
+        1,
+        2,
+        ("by", "order"),
+    ),
 ]
 
 FUNCTIONS: dict[str, Function] = {f.name: f for f in _ALL}

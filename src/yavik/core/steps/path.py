@@ -10,7 +10,9 @@ from yavik.core.steps.columns import ChangeKind, DescribeColumn, EmptyCodes, Lev
 from yavik.core.steps.rows import Compute, KeepRows
 from yavik.core.table import DataProblem, Table
 
-AnyStep = Annotated[EmptyCodes | Levels | KeepRows | Compute | ChangeKind | DescribeColumn, Field(discriminator="step")]
+AnyStep = Annotated[
+    EmptyCodes | Levels | KeepRows | Compute | ChangeKind | DescribeColumn, Field(discriminator="step")
+]
 """Adding a step: write its class in a family's file and name it here."""
 
 STEP_CLASSES: tuple[type[Step], ...] = (EmptyCodes, Levels, KeepRows, Compute, ChangeKind, DescribeColumn)
@@ -37,8 +39,13 @@ def apply_step(table: Table, step: Step) -> tuple[Table, Effect]:
         after, said = step.apply(table)
     except DataProblem as problem:
         return table, Effect(
-            title=step.title(), said="cannot be done", rows_in=table.n_rows, rows_out=table.n_rows,
-            problem=problem.message, column=problem.column, position=problem.position,
+            title=step.title(),
+            said="cannot be done",
+            rows_in=table.n_rows,
+            rows_out=table.n_rows,
+            problem=problem.message,
+            column=problem.column,
+            position=problem.position,
         )
     return after, Effect(title=step.title(), said=said, rows_in=table.n_rows, rows_out=after.n_rows)
 

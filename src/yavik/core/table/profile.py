@@ -96,5 +96,10 @@ def _dates(array: Any, base: Profile) -> Profile:
     ends = pc.min_max(array).as_py()
     numbers = _numbers(array.cast(pa.int64()), base)
     return base.model_copy(
-        update={"bars": numbers.bars, "distinct": numbers.distinct, "first": date_text(ends["min"]), "last": date_text(ends["max"])}
+        update={
+            "bars": numbers.bars,
+            "distinct": numbers.distinct,
+            "first": date_text(ends["min"]),
+            "last": date_text(ends["max"]),
+        }
     )

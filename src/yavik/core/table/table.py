@@ -102,7 +102,7 @@ class Table:
             where = self.rows[infinite]
             raise DataProblem(
                 f"{name} holds {len(where)} infinite {'value' if len(where) == 1 else 'values'} "
-                f"({rows_in_words(where)}). Say that they mean empty, or leave those rows out.",
+                f"({rows_in_words(where.tolist())}). Say that they mean empty, or leave those rows out.",
                 column=name,
                 rows=where.tolist(),
             )
@@ -173,7 +173,7 @@ class Table:
         data = {
             c.name: pd.Series(a.to_pandas(), dtype=None)
             if c.kind not in CODED
-            else pd.Categorical.from_codes(self.codes(c.name).codes, list(self.codes(c.name).levels))
+            else pd.Categorical.from_codes(self.codes(c.name).codes, list(self.codes(c.name).levels))  # type: ignore[call-overload]
             for c, a in zip(self.columns, self.arrays, strict=True)
         }
         return pd.DataFrame(data).set_axis(self.rows, axis=0)

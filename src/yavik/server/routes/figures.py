@@ -47,12 +47,27 @@ def figure(study: TheStudy, item_id: str, store: TheStore, engine: TheEngine) ->
 
 
 @router.patch("/{item_id}")
-def change_figure(study: TheStudy, item_id: str, data: FigureChange, store: TheStore, engine: TheEngine) -> FigureState:
+def change_figure(
+    study: TheStudy, item_id: str, data: FigureChange, store: TheStore, engine: TheEngine
+) -> FigureState:
     item = store.items.item(study.id, item_id, "figure")
     body = figure_body(item)
-    fresh = body.model_copy(update={k: v for k, v in (("table", data.table), ("layout", data.layout), ("figure", data.figure)) if v is not None})
+    fresh = body.model_copy(
+        update={
+            k: v
+            for k, v in (("table", data.table), ("layout", data.layout), ("figure", data.figure))
+            if v is not None
+        }
+    )
     name = figure_name(fresh.figure) if item.name == figure_name(body.figure) else item.name
-    item = store.items.change(study.id, item_id, f"Change the figure {item.name}", together=True, body=fresh.model_dump(mode="json"), name=name)
+    item = store.items.change(
+        study.id,
+        item_id,
+        f"Change the figure {item.name}",
+        together=True,
+        body=fresh.model_dump(mode="json"),
+        name=name,
+    )
     return figure_state(store, engine, item)
 
 
@@ -62,7 +77,11 @@ def image(study: TheStudy, item_id: str, kind: Literal["svg", "png"], store: The
     item = store.items.item(study.id, item_id, "figure")
     vega = drawn(store, engine, item).vega
     data, media = (svg(vega).encode(), "image/svg+xml") if kind == "svg" else (png(vega), "image/png")
-    return Response(data, media_type=media, headers={"content-disposition": f'attachment; filename="{file_name(item.name)}.{kind}"'})
+    return Response(
+        data,
+        media_type=media,
+        headers={"content-disposition": f'attachment; filename="{file_name(item.name)}.{kind}"'},
+    )
 
 
 def file_name(name: str) -> str:

@@ -41,7 +41,9 @@ def stop(job_id: str, engine: TheEngine) -> JobOut:
 
 @router.get("/{job_id}/events")
 async def events(job_id: str, engine: TheEngine) -> StreamingResponse:
-    return StreamingResponse(_tell(job_of(engine, job_id)), media_type="text/event-stream", headers={"cache-control": "no-store"})
+    return StreamingResponse(
+        _tell(job_of(engine, job_id)), media_type="text/event-stream", headers={"cache-control": "no-store"}
+    )
 
 
 async def _tell(job: Job) -> AsyncIterator[str]:

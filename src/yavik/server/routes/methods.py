@@ -19,8 +19,17 @@ def catalogue() -> Catalogue:
         aims=[AimOut(id=a.value, title=t) for a, t in AIMS.items()],
         methods=[
             MethodOut(
-                id=m.id, aim=m.aim.value, title=m.title, spec=m.Spec.model_json_schema(), keywords=list(m.keywords),
-                layouts=[LayoutOut(id=la.id, words=la.words, sentence=la.sentence, slots=list(la.slots), needed=list(la.needed)) for la in m.layouts],
+                id=m.id,
+                aim=m.aim.value,
+                title=m.title,
+                spec=m.Spec.model_json_schema(),
+                keywords=list(m.keywords),
+                layouts=[
+                    LayoutOut(
+                        id=la.id, words=la.words, sentence=la.sentence, slots=list(la.slots), needed=list(la.needed)
+                    )
+                    for la in m.layouts
+                ],
             )
             for m in methods().values()
         ],
@@ -36,6 +45,13 @@ def method_page(method: str) -> MethodPageOut:
     m = get(method)
     p = m.page
     return MethodPageOut(
-        id=m.id, title=m.title, sentence=m.layouts[0].sentence, answers=p.answers, assumes=p.assumes, formulas=p.formulas, reading=p.reading,
-        conventions=p.conventions, references=p.references,
+        id=m.id,
+        title=m.title,
+        sentence=m.layouts[0].sentence,
+        answers=p.answers,
+        assumes=p.assumes,
+        formulas=p.formulas,
+        reading=p.reading,
+        conventions=p.conventions,
+        references=p.references,
     )

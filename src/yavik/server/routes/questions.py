@@ -15,9 +15,13 @@ router = APIRouter(prefix="/api/studies/{study_id}/questions", tags=["questions"
 def new_question(study: TheStudy, data: NewQuestion, store: TheStore) -> QuestionState:
     store.items.item(study.id, data.table, "table")
     method = get(data.method)
-    body = QuestionBody(table=data.table, method=data.method, layout=data.layout or method.layouts[0].id, spec=data.spec)
+    body = QuestionBody(
+        table=data.table, method=data.method, layout=data.layout or method.layouts[0].id, spec=data.spec
+    )
     name = auto_name(data.method, data.spec)
-    return question_state(store, store.items.add(study.id, "question", name, body.model_dump(mode="json"), f"Ask about {name}"))
+    return question_state(
+        store, store.items.add(study.id, "question", name, body.model_dump(mode="json"), f"Ask about {name}")
+    )
 
 
 @router.get("/{item_id}")

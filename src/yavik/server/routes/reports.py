@@ -48,7 +48,11 @@ def write_report(study: TheStudy, item_id: str, data: ReportChange, store: TheSt
 def add_to_report(study: TheStudy, data: AddToReport, store: TheStore) -> ReportState:
     """Places an answer or figure at the end of the study's first report, which is begun when there is none."""
     reports = [i for i in store.items.items(study.id) if i.type == "report"]
-    item: Item = reports[0] if reports else store.items.add(study.id, "report", "Report", ReportBody().model_dump(), "Begin a report")
+    item: Item = (
+        reports[0]
+        if reports
+        else store.items.add(study.id, "report", "Report", ReportBody().model_dump(), "Begin a report")
+    )
     parts = data.parts
     source = store.items.item(study.id, data.ref, "question" if data.kind == "answer" else "figure")
     if data.kind == "answer" and not parts:
@@ -63,8 +67,14 @@ def add_to_report(study: TheStudy, data: AddToReport, store: TheStore) -> Report
 
 
 @router.get("/{item_id}/file.{kind}")
-def save_report(study: TheStudy, item_id: str, kind: Literal["docx", "pdf", "html", "md"], store: TheStore) -> Response:
+def save_report(
+    study: TheStudy, item_id: str, kind: Literal["docx", "pdf", "html", "md"], store: TheStore
+) -> Response:
     item = store.items.item(study.id, item_id, "report")
     write, media = WRITERS[kind]
     document, _ = document_of(store, item)
-    return Response(write(document), media_type=media, headers={"content-disposition": f'attachment; filename="{file_name(item.name)}.{kind}"'})
+    return Response(
+        write(document),
+        media_type=media,
+        headers={"content-disposition": f'attachment; filename="{file_name(item.name)}.{kind}"'},
+    )

@@ -29,7 +29,9 @@ MANY = {"category": "categories", "yes/no": "yes/no columns", "ordered": "ordere
 
 
 @router.post("/uploads", status_code=201)
-async def upload(study: TheStudy, request: Request, store: TheStore, x_filename: Annotated[str, Header()] = "pasted.txt") -> UploadOut:
+async def upload(
+    study: TheStudy, request: Request, store: TheStore, x_filename: Annotated[str, Header()] = "pasted.txt"
+) -> UploadOut:
     """The file's bytes are the body; its name comes percent-encoded in a header."""
     from starlette.concurrency import run_in_threadpool
 
@@ -59,7 +61,11 @@ def original(study: TheStudy, upload_id: str, store: TheStore) -> Response:
     from fastapi.responses import StreamingResponse
 
     store.files.get(upload_id)
-    return StreamingResponse(store.files.pieces(upload_id), media_type="application/octet-stream", headers={"content-disposition": "attachment"})
+    return StreamingResponse(
+        store.files.pieces(upload_id),
+        media_type="application/octet-stream",
+        headers={"content-disposition": "attachment"},
+    )
 
 
 @router.post("/tables", status_code=202)
@@ -83,7 +89,9 @@ def finish_table(study: TheStudy, data: NewTable, store: TheStore, engine: TheEn
     return _finish(study, data, store, engine, key, [])
 
 
-def _finish(study: TheStudy, data: NewTable, store: TheStore, engine: TheEngine, key: str, _notices: list[Any]) -> TableState:
+def _finish(
+    study: TheStudy, data: NewTable, store: TheStore, engine: TheEngine, key: str, _notices: list[Any]
+) -> TableState:
     kept = store.files.get(data.upload)
     body = TableBody(upload=data.upload, filename=kept.filename, root=key, options=data.options)
     item = store.items.add(study.id, "table", data.name, body.model_dump(mode="json"), f"Bring in {data.name}")
@@ -97,8 +105,13 @@ def table(study: TheStudy, table_id: str, store: TheStore, engine: TheEngine) ->
 
 @router.get("/tables/{table_id}/rows")
 def rows(
-    study: TheStudy, table_id: str, store: TheStore, start: Annotated[int, Query(ge=0)] = 0, count: Annotated[int, Query(ge=1, le=WINDOW_MOST)] = 200,
-    first: Annotated[int, Query(ge=0)] = 0, columns: Annotated[int, Query(ge=1, le=500)] = 60,
+    study: TheStudy,
+    table_id: str,
+    store: TheStore,
+    start: Annotated[int, Query(ge=0)] = 0,
+    count: Annotated[int, Query(ge=1, le=WINDOW_MOST)] = 200,
+    first: Annotated[int, Query(ge=0)] = 0,
+    columns: Annotated[int, Query(ge=1, le=500)] = 60,
 ) -> Window:
     """A window of cells as texts (None where empty), with the rows' numbers in the original file."""
     snapshot = snapshot_of(store, study.id, table_id)
@@ -109,7 +122,9 @@ def rows(
 def window(whole: Table, names: list[str], start: int, count: int) -> Window:
     part = whole.select(names).slice(start, count)
     texts = [cell_texts(c, a) for c, a in zip(part.columns, part.arrays, strict=True)]
-    return Window(start=start, rows=[list(r) for r in zip(*texts, strict=True)] if texts else [], numbers=part.rows.tolist())
+    return Window(
+        start=start, rows=[list(r) for r in zip(*texts, strict=True)] if texts else [], numbers=part.rows.tolist()
+    )
 
 
 @router.get("/tables/{table_id}/columns")
@@ -151,14 +166,20 @@ def try_step(study: TheStudy, table_id: str, data: TryStep, store: TheStore) -> 
     after, effect = apply_step(table, valid_step(data.step))
     if effect.problem:
         raise DataProblem(effect.problem, column=effect.column, position=effect.position)
-    touched = [c.name for c, a in zip(after.columns, after.arrays, strict=True) if not table.has(c.name) or table.array(c.name) is not a]
+    touched = [
+        c.name
+        for c, a in zip(after.columns, after.arrays, strict=True)
+        if not table.has(c.name) or table.array(c.name) is not a
+    ]
     shown = list(dict.fromkeys([*touched[:3], *after.names]))[:6]
     note = f"Tried on the first {limit:,} rows.".replace(",", " ") if whole.n_rows > limit else None
     return Tried(effect=effect, columns=shown, rows=window(after, shown, 0, 6).rows, note=note)
 
 
 @router.get("/tables/{table_id}/fits")
-def fits(study: TheStudy, table_id: str, store: TheStore, names: Annotated[list[str], Query(default_factory=list)]) -> FitOut:
+def fits(
+    study: TheStudy, table_id: str, store: TheStore, names: Annotated[list[str], Query(default_factory=list)]
+) -> FitOut:
     """Questions that the chosen columns can answer, the fitting one on top."""
     snapshot = snapshot_of(store, study.id, table_id)
     chosen = [n for n in names if any(c.name == n for c in snapshot.columns)]

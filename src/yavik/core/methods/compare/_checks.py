@@ -6,7 +6,7 @@ import numpy as np
 from scipy import stats
 
 from yavik.core.answers import Check, Remedy, Verdict
-from yavik.core.answers.wording import counted, listing, number, p_words, significant
+from yavik.core.answers.wording import counted, listing, number, p_bare, p_words, significant
 from yavik.core.figures.data import Grouped
 from yavik.core.stats.groups import Groups
 from yavik.core.stats.oneway import FTest
@@ -25,7 +25,8 @@ def equal_spread(data: Grouped, by_median: FTest, by_mean: FTest, test: str) -> 
     p = by_median.p
     verdict = Verdict.holds if p >= 0.05 else Verdict.fails if p < 0.01 or ratio > 2 else Verdict.doubtful
     size = (
-        f"The SD in {g.names[high]} is {number(ratio, 1)} times that in {g.names[low]}." if np.isfinite(ratio)
+        f"The SD in {g.names[high]} is {number(ratio, 1)} times that in {g.names[low]}."
+        if np.isfinite(ratio)
         else f"{g.names[low]} has no spread at all."
     )
     text = f"Levene's test about the medians gives p {p_words(p)}, about the means p {p_words(by_mean.p)}. {size}"
@@ -34,10 +35,19 @@ def equal_spread(data: Grouped, by_median: FTest, by_mean: FTest, test: str) -> 
         text += " The classical F assumes equal spread."
         remedies.append(Remedy(label="Use Welch's test", spec={"test": "welch", "pairs": "auto"}))
     elif test == "welch":
-        text += " Welch's test does not need equal spread." if verdict is not Verdict.holds else " The classical F would do as well."
+        text += (
+            " Welch's test does not need equal spread."
+            if verdict is not Verdict.holds
+            else " The classical F would do as well."
+        )
     elif test == "kruskal_wallis" and verdict is not Verdict.holds:
         text += " With unequal spread ranks compare more than the middle of the groups."
-    facts = {"levene_median.f": by_median.f, "levene_median.p": p, "levene_mean.f": by_mean.f, "levene_mean.p": by_mean.p}
+    facts = {
+        "levene_median.f": by_median.f,
+        "levene_median.p": p,
+        "levene_mean.f": by_mean.f,
+        "levene_mean.p": by_mean.p,
+    }
     if np.isfinite(ratio):
         facts["sd_ratio"] = ratio
     return Check(id="equal_spread", title="Equal spread", verdict=verdict, text=text, facts=facts, remedies=remedies)
@@ -69,15 +79,19 @@ def normal_within(data: Grouped, results: list[tuple[float, float] | str], test:
         large = why.startswith("more")
         text = (
             "With more than 5 000 values in a group the test would call any trifle a departure; means of so many values are close to normal whatever the values are."
-            if large else f"Shapiro–Wilk cannot be computed: {why}."
+            if large
+            else f"Shapiro–Wilk cannot be computed: {why}."
         )
         return Check(**base, verdict=Verdict.holds if large else Verdict.unknown, text=text)
-    worst_i, worst = min(known, key=lambda r: r[1][1])
+    worst = min((r for _, r in known), key=lambda r: r[1])
     ps = np.array([r[1] for _, r in known])
     low = [g.names[i] for i, r in known if r[1] < 0.05]
     small = int(min(g.n[i] for i, r in known if r[1] < 0.05)) if low else 0
     if not low:
-        verdict, text = Verdict.holds, f"Shapiro–Wilk p ≥ {p_words(float(ps.min()))[2:]} in {'all ' if len(known) > 1 else ''}{counted(len(known), 'group')}."
+        verdict, text = (
+            Verdict.holds,
+            f"Shapiro–Wilk p ≥ {p_bare(float(ps.min()))} in {'all ' if len(known) > 1 else ''}{counted(len(known), 'group')}.",
+        )
         if ps.min() > 0.999:
             text = "Shapiro–Wilk finds no departure."
     else:
@@ -88,7 +102,11 @@ def normal_within(data: Grouped, results: list[tuple[float, float] | str], test:
     unknown = [g.names[i] for i, r in enumerate(results) if isinstance(r, str)]
     if unknown:
         text += f" Not judged: {listing(unknown)}."
-    remedies = [Remedy(label="Compare ranks instead", spec={"test": "kruskal_wallis", "pairs": "auto"})] if low and test != "kruskal_wallis" else []
+    remedies = (
+        [Remedy(label="Compare ranks instead", spec={"test": "kruskal_wallis", "pairs": "auto"})]
+        if low and test != "kruskal_wallis"
+        else []
+    )
     if test == "kruskal_wallis":
         text += " Ranks do not need it."
     facts = {"shapiro.p_lowest": float(ps.min()), "shapiro.w_lowest": worst[0]}
@@ -100,26 +118,37 @@ def outlying(data: Grouped, p_without: float | None, p_now: float, alpha: float,
     rows = g.rows[g.outlying]
     base: dict[str, Any] = {"id": "outlying", "title": "Outlying values"}
     if not len(rows):
-        return Check(**base, verdict=Verdict.holds, text="No value lies more than 1.5 interquartile ranges outside its group's quartiles.", facts={"outlying.n": 0})
+        return Check(
+            **base,
+            verdict=Verdict.holds,
+            text="No value lies more than 1.5 interquartile ranges outside its group's quartiles.",
+            facts={"outlying.n": 0},
+        )
     values = g.y[g.outlying]
     group_of = np.searchsorted(g.starts, np.flatnonzero(g.outlying), "right") - 1
     in_groups = listing([f"{np.sum(group_of == i)} in {g.names[i]}" for i in dict.fromkeys(group_of.tolist())], 4)
     same = p_without is not None and (p_without < alpha) == (p_now < alpha)
-    text = f"{counted(len(rows), 'value')} beyond 1.5 interquartile ranges: {in_groups}."
+    text = f"{counted(len(rows), 'value')} beyond 1.5 interquartile ranges: {in_groups}"
     if len(rows) <= 6:
-        text += f" ({rows_in_words(rows)}: {listing([number(float(v), data.decimals) for v in values], 6)})"
+        order = np.argsort(rows)
+        text += f" ({rows_in_words(rows[order].tolist())}: {listing([number(float(values[i]), data.decimals) for i in order], 6)})"
+    text += "."
     facts = {"outlying.n": float(len(rows))}
     if p_without is None:
         text += " Without them the test cannot be computed."
     else:
-        text += f" Without them p {p_words(p_without)}" + (": the conclusion stays." if same else ": the conclusion changes.")
+        text += f" Without them p {p_words(p_without)}" + (
+            ": the conclusion stays." if same else ": the conclusion changes."
+        )
         facts["outlying.p_without"] = p_without
     expected = len(g.y) > 0 and len(rows) / len(g.y) < 0.01 and len(g.y) > 300 and same
     verdict = Verdict.holds if expected else Verdict.doubtful if same else Verdict.fails
     remedies = [Remedy(label="Show the rows", rows=rows[:200].tolist())]
     if len(rows) <= 40:
         leave = f"row not in ({', '.join(str(int(r)) for r in rows)}{',' if len(rows) == 1 else ''})"
-        remedies.append(Remedy(label="Leave them out and compare", spec={"where": f"({where}) and {leave}" if where else leave}))
+        remedies.append(
+            Remedy(label="Leave them out and compare", spec={"where": f"({where}) and {leave}" if where else leave})
+        )
     return Check(**base, verdict=verdict, text=text, facts=facts, remedies=remedies)
 
 
@@ -134,8 +163,14 @@ def independent(table: Table, used: np.ndarray[Any, Any], side_by_side: bool) ->
         if extra:
             text = f"{column.title} repeats: {counted(extra, 'row')} more than there are different ones. Rows of one {column.title} are not independent."
             return Check(**base, verdict=Verdict.doubtful, text=text, facts={"repeated": float(extra)})
-        return Check(**base, verdict=Verdict.holds, text=f"No repeated {column.title} among the {counted(len(names), 'row')}.")
-    return Check(**base, verdict=Verdict.unknown, text="No identifier column tells whether rows belong together; you know how they were taken.")
+        return Check(
+            **base, verdict=Verdict.holds, text=f"No repeated {column.title} among the {counted(len(names), 'row')}."
+        )
+    return Check(
+        **base,
+        verdict=Verdict.unknown,
+        text="No identifier column tells whether rows belong together; you know how they were taken.",
+    )
 
 
 def group_sizes(data: Grouped, note: str | None) -> Check:
@@ -145,11 +180,24 @@ def group_sizes(data: Grouped, note: str | None) -> Check:
         return Check(id="group_sizes", title="Group sizes", verdict=Verdict.fails, text=note)
     smallest = g.names[int(np.argmin(g.n))]
     if low < 5:
-        verdict, text = Verdict.doubtful, f"{smallest} has only {counted(low, 'value')}: its mean and spread are poorly known."
+        verdict, text = (
+            Verdict.doubtful,
+            f"{smallest} has only {counted(low, 'value')}: its mean and spread are poorly known.",
+        )
     elif high > 4 * low:
-        verdict, text = Verdict.doubtful, f"The largest group has {significant(high / low, 2)} times as many values as the smallest ({high} and {low})."
+        verdict, text = (
+            Verdict.doubtful,
+            f"The largest group has {significant(high / low, 2)} times as many values as the smallest ({high} and {low}).",
+        )
     else:
-        verdict, text = Verdict.holds, f"{counted(low, 'value')} in each group." if low == high else f"{low} to {counted(high, 'value')} a group."
+        verdict, text = (
+            Verdict.holds,
+            f"{counted(low, 'value')} in each group."
+            if low == high
+            else f"{low} to {counted(high, 'value')} a group.",
+        )
     if data.dropped:
         text += f" Without values and left out: {listing(data.dropped)}."
-    return Check(id="group_sizes", title="Group sizes", verdict=verdict, text=text, facts={"n_min": low, "n_max": high})
+    return Check(
+        id="group_sizes", title="Group sizes", verdict=verdict, text=text, facts={"n_min": low, "n_max": high}
+    )

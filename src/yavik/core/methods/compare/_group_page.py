@@ -12,17 +12,32 @@ PAGE = Page(
     ],
     formulas=[
         ("Classical F", "F = [Σ nᵢ(ȳᵢ − ȳ)² / (k − 1)] / [Σ (nᵢ − 1)sᵢ² / (N − k)]"),
-        ("Welch", "wᵢ = nᵢ/sᵢ²;  F = [Σ wᵢ(ȳᵢ − ỹ)² / (k − 1)] / [1 + 2(k − 2)Λ/(k² − 1)],  Λ = Σ (1 − wᵢ/W)²/(nᵢ − 1);  df₂ = (k² − 1)/(3Λ)"),
+        (
+            "Welch",
+            "wᵢ = nᵢ/sᵢ²;  F = [Σ wᵢ(ȳᵢ − ỹ)² / (k − 1)] / [1 + 2(k − 2)Λ/(k² − 1)],  Λ = Σ (1 − wᵢ/W)²/(nᵢ − 1);  df₂ = (k² − 1)/(3Λ)",
+        ),
         ("Brown–Forsythe", "F* = Σ nᵢ(ȳᵢ − ȳ)² / Σ (1 − nᵢ/N)sᵢ²;  df₁ = k − 1, df₂ by Satterthwaite"),
         ("Kruskal–Wallis", "H = [12/(N(N + 1)) Σ nᵢ(R̄ᵢ − (N + 1)/2)²] / [1 − Σ(t³ − t)/(N³ − N)]"),
-        ("Games–Howell", "tᵢⱼ = (ȳᵢ − ȳⱼ)/√(sᵢ²/nᵢ + sⱼ²/nⱼ), Welch df for each pair; p from the studentised range of k means at √2·|t|"),
+        (
+            "Games–Howell",
+            "tᵢⱼ = (ȳᵢ − ȳⱼ)/√(sᵢ²/nᵢ + sⱼ²/nⱼ), Welch df for each pair; p from the studentised range of k means at √2·|t|",
+        ),
         ("ω²", "(SS between − (k − 1)·MS within) / (SS total + MS within)"),
     ],
     reading=[
-        ("p", "How often groups with equal means would look at least this different. It is not the chance that they are equal."),
-        ("Difference and its interval", "By how much two groups differ, in the measurement's unit, and how far that is from certain. Intervals hold for all pairs together."),
+        (
+            "p",
+            "How often groups with equal means would look at least this different. It is not the chance that they are equal.",
+        ),
+        (
+            "Difference and its interval",
+            "By how much two groups differ, in the measurement's unit, and how far that is from certain. Intervals hold for all pairs together.",
+        ),
         ("Letters", "Groups that share a letter were not found to differ. That is no proof that they are equal."),
-        ("η² and ω²", "The share of all variation that lies between the groups; ω² corrects η²'s upward bias and may come out slightly below zero."),
+        (
+            "η² and ω²",
+            "The share of all variation that lies between the groups; ω² corrects η²'s upward bias and may come out slightly below zero.",
+        ),
     ],
     conventions=[
         "Automatic takes Welch's test whatever the data look like: choosing by a first test of spread on the same data spoils the error rate.",

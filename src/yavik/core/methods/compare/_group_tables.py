@@ -27,14 +27,23 @@ def ci_cells(low: float, high: float, decimals: int, why: str) -> dict[str, Cell
     """An interval as two values with one printed text, kept in ``ci_low``."""
     if not (np.isfinite(low) and np.isfinite(high)):
         return {"ci_low": missing(why), "ci_high": missing(why)}
-    return {"ci_low": Cell(v=float(low), s=interval(float(low), float(high), decimals)), "ci_high": num(float(high), decimals)}
+    return {
+        "ci_low": Cell(v=float(low), s=interval(float(low), float(high), decimals)),
+        "ci_high": num(float(high), decimals),
+    }
 
 
 def groups(r: Results) -> TableBlock:
     g, d = r.data.groups, r.data.decimals
     title = r.data.group if r.data.group != "Sample" else "Sample"
     ranks = r.test == "kruskal_wallis" and r.ranked is not None
-    columns = [head("group", title, left=True), head("n", "n"), head("mean", "Mean"), head("sd", "SD"), head("ci_low", f"{level_words(r.alpha)} CI")]
+    columns = [
+        head("group", title, left=True),
+        head("n", "n"),
+        head("mean", "Mean"),
+        head("sd", "SD"),
+        head("ci_low", f"{level_words(r.alpha)} CI"),
+    ]
     columns += [head("median", "Median")] if ranks else []
     columns += [head("mean_rank", "Mean rank")] if ranks else []
     columns += [head("letters", "")] if r.letters else []
@@ -47,9 +56,17 @@ def groups(r: Results) -> TableBlock:
         reach = float(stats.t.isf(r.alpha / 2, n - 1)) * sd / np.sqrt(n) if n > 1 else np.nan
         q1, median, q3 = (float(q) for q in g.quartiles[i])
         row = {
-            "group": word(name), "n": whole(n), "missing": whole(r.data.n_empty[i]), "mean": num(mean, d + (d == 0)), "sd": num(sd, d + (d == 0), ONE),
-            **ci_cells(mean - reach, mean + reach, d + (d == 0), ONE), "median": num(median, d), "q1": num(q1, d), "q3": num(q3, d),
-            "min": num(float(g.ordered[i][0]), d), "max": num(float(g.ordered[i][-1]), d),
+            "group": word(name),
+            "n": whole(n),
+            "missing": whole(r.data.n_empty[i]),
+            "mean": num(mean, d + (d == 0)),
+            "sd": num(sd, d + (d == 0), ONE),
+            **ci_cells(mean - reach, mean + reach, d + (d == 0), ONE),
+            "median": num(median, d),
+            "q1": num(q1, d),
+            "q3": num(q3, d),
+            "min": num(float(g.ordered[i][0]), d),
+            "max": num(float(g.ordered[i][-1]), d),
         }
         if r.letters:
             row["letters"] = word(r.letters[i])
@@ -57,7 +74,14 @@ def groups(r: Results) -> TableBlock:
             row["mean_rank"] = num(float(r.ranked.mean_ranks[i]), 1)
         rows.append(row)
     heading = r.data.value_axis if r.data.value != "Value" else "The samples"
-    return TableBlock(id="groups", title=heading, columns=columns, rows=rows, note=letters_note(r) if r.letters else None, strong=["letters"])
+    return TableBlock(
+        id="groups",
+        title=heading,
+        columns=columns,
+        rows=rows,
+        note=letters_note(r) if r.letters else None,
+        strong=["letters"],
+    )
 
 
 def f_row(name: str, t: FTest | str, shown: str = "f") -> dict[str, Cell]:
@@ -70,21 +94,69 @@ def test(r: Results) -> TableBlock:
     """The test itself; the classical one as a full table of sums of squares."""
     if r.test == "anova":
         a, d = r.classical, r.data.decimals + 1
-        columns = [head("term", "Source", left=True), head("ss", "Sum of squares"), head("df", "df"), head("ms", "Mean square"), head("f", "F", italic=True), head("p", "p", italic=True)]
+        columns = [
+            head("term", "Source", left=True),
+            head("ss", "Sum of squares"),
+            head("df", "df"),
+            head("ms", "Mean square"),
+            head("f", "F", italic=True),
+            head("p", "p", italic=True),
+        ]
         empty = Cell(v=None, s="")
         rows = [
-            {"term": word("Between groups"), "ss": num(a.ss_between, d), "df": whole(a.df_between), "ms": num(a.ms_between, d), "f": stat(a.test.f), "p": p_cell(a.test.p)},
-            {"term": word("Within groups"), "ss": num(a.ss_within, d), "df": whole(a.df_within), "ms": num(a.ms_within, d), "f": empty, "p": empty},
-            {"term": word("Total"), "ss": num(a.ss_between + a.ss_within, d), "df": whole(a.df_between + a.df_within), "ms": empty, "f": empty, "p": empty},
+            {
+                "term": word("Between groups"),
+                "ss": num(a.ss_between, d),
+                "df": whole(a.df_between),
+                "ms": num(a.ms_between, d),
+                "f": stat(a.test.f),
+                "p": p_cell(a.test.p),
+            },
+            {
+                "term": word("Within groups"),
+                "ss": num(a.ss_within, d),
+                "df": whole(a.df_within),
+                "ms": num(a.ms_within, d),
+                "f": empty,
+                "p": empty,
+            },
+            {
+                "term": word("Total"),
+                "ss": num(a.ss_between + a.ss_within, d),
+                "df": whole(a.df_between + a.df_within),
+                "ms": empty,
+                "f": empty,
+                "p": empty,
+            },
         ]
         return TableBlock(id="anova", title="Test of equal means", columns=columns, rows=rows, strong=["p"])
     if r.test == "kruskal_wallis":
         row = {"term": word("Kruskal–Wallis"), "h": stat(r.main.f), "df": df_cell(r.main.df1), "p": p_cell(r.main.p)}
-        columns = [head("term", "Test", left=True), head("h", "H", italic=True), head("df", "df"), head("p", "p", italic=True)]
-        return TableBlock(id="test", title="Test of equal ranks", columns=columns, rows=[row], note="H is corrected for ties; p from χ².", strong=["p"])
+        columns = [
+            head("term", "Test", left=True),
+            head("h", "H", italic=True),
+            head("df", "df"),
+            head("p", "p", italic=True),
+        ]
+        return TableBlock(
+            id="test",
+            title="Test of equal ranks",
+            columns=columns,
+            rows=[row],
+            note="H is corrected for ties; p from χ².",
+            strong=["p"],
+        )
     name = {"welch": "Welch", "brown_forsythe": "Brown–Forsythe"}[r.test]
-    columns = [head("term", "Test", left=True), head("f", "F", italic=True), head("df1", "df"), head("df2", "df of error"), head("p", "p", italic=True)]
-    return TableBlock(id="test", title="Test of equal means", columns=columns, rows=[f_row(name, r.main)], strong=["p"])
+    columns = [
+        head("term", "Test", left=True),
+        head("f", "F", italic=True),
+        head("df1", "df"),
+        head("df2", "df of error"),
+        head("p", "p", italic=True),
+    ]
+    return TableBlock(
+        id="test", title="Test of equal means", columns=columns, rows=[f_row(name, r.main)], strong=["p"]
+    )
 
 
 def pairs(r: Results) -> TableBlock | None:
@@ -94,7 +166,10 @@ def pairs(r: Results) -> TableBlock | None:
     by_ranks = r.pair_method == "dunn"
     d = 1 if by_ranks else r.data.decimals
     shown = "z" if by_ranks else "t"
-    columns = [head("pair", "Pair", left=True), head("difference", "Difference of mean ranks" if by_ranks else f"Difference{_unit(r)}")]
+    columns = [
+        head("pair", "Pair", left=True),
+        head("difference", "Difference of mean ranks" if by_ranks else f"Difference{_unit(r)}"),
+    ]
     columns += [] if by_ranks else [head("ci_low", f"{level_words(r.alpha)} CI")]
     columns += [head(shown, shown, italic=True)] + ([] if by_ranks else [head("df", "df")])
     columns += [head("p_adjusted", "p" if r.pair_method == "lsd" else "adjusted p", italic=True)]
@@ -102,9 +177,14 @@ def pairs(r: Results) -> TableBlock | None:
     for i in range(len(p.p)):
         why = "neither group has spread"
         row = {
-            "pair": word(f"{g.names[p.a[i]]} – {g.names[p.b[i]]}"), "group_a": word(g.names[p.a[i]]), "group_b": word(g.names[p.b[i]]),
-            "difference": num(float(p.difference[i]), d), "se": num(float(p.se[i]), d + 1), shown: stat(float(p.statistic[i]), why),
-            "p": p_cell(float(p.p[i]), why), "p_adjusted": p_cell(float(p.p_adjusted[i]), why),
+            "pair": word(f"{g.names[p.a[i]]} – {g.names[p.b[i]]}"),
+            "group_a": word(g.names[p.a[i]]),
+            "group_b": word(g.names[p.b[i]]),
+            "difference": num(float(p.difference[i]), d),
+            "se": num(float(p.se[i]), d + 1),
+            shown: stat(float(p.statistic[i]), why),
+            "p": p_cell(float(p.p[i]), why),
+            "p_adjusted": p_cell(float(p.p_adjusted[i]), why),
         }
         if p.df is not None:
             row["df"] = df_cell(float(p.df[i]), why)
@@ -113,7 +193,15 @@ def pairs(r: Results) -> TableBlock | None:
         if p.p_adjusted[i] < r.alpha:
             marked.append(i)
         rows.append(row)
-    return TableBlock(id="pairs", title=f"All pairs, {PAIR_WORDS[r.pair_method]}", columns=columns, rows=rows, note=_pairs_note(r), strong=["p_adjusted"], marked=marked)
+    return TableBlock(
+        id="pairs",
+        title=f"All pairs, {PAIR_WORDS[r.pair_method]}",
+        columns=columns,
+        rows=rows,
+        note=_pairs_note(r),
+        strong=["p_adjusted"],
+        marked=marked,
+    )
 
 
 def _unit(r: Results) -> str:
@@ -137,16 +225,36 @@ def _pairs_note(r: Results) -> str:
 
 def effects(r: Results) -> TableBlock:
     a = r.classical
-    columns = [head("term", "Effect size", left=True), head("estimate", "Estimate"), head("ci_low", f"{level_words(r.alpha)} CI")]
+    columns = [
+        head("term", "Effect size", left=True),
+        head("estimate", "Estimate"),
+        head("ci_low", f"{level_words(r.alpha)} CI"),
+    ]
     low, high = eta2_interval(a.test, 1 - r.alpha)
     rows = [
-        {"term": word("η², share of variation between groups"), "estimate": Cell(v=a.eta2, s=share(a.eta2)), **_share_ci(low, high)},
-        {"term": word("ω², the same without its upward bias"), "estimate": Cell(v=a.omega2, s=share(a.omega2)), "ci_low": missing("given for η²"), "ci_high": missing("given for η²")},
+        {
+            "term": word("η², share of variation between groups"),
+            "estimate": Cell(v=a.eta2, s=share(a.eta2)),
+            **_share_ci(low, high),
+        },
+        {
+            "term": word("ω², the same without its upward bias"),
+            "estimate": Cell(v=a.omega2, s=share(a.omega2)),
+            "ci_low": missing("given for η²"),
+            "ci_high": missing("given for η²"),
+        },
     ]
     note = "From the classical sums of squares; interval from the noncentral F distribution."
     if r.test == "kruskal_wallis" and r.ranked:
         e2 = r.ranked.h / (r.data.groups.n.sum() - 1)
-        rows.append({"term": word("ε², share of variation of ranks"), "estimate": Cell(v=float(e2), s=share(float(e2))), "ci_low": missing("has none here"), "ci_high": missing("has none here")})
+        rows.append(
+            {
+                "term": word("ε², share of variation of ranks"),
+                "estimate": Cell(v=float(e2), s=share(float(e2))),
+                "ci_low": missing("has none here"),
+                "ci_high": missing("has none here"),
+            }
+        )
     return TableBlock(id="effects", title="How large is it?", columns=columns, rows=rows, note=note)
 
 
@@ -158,27 +266,61 @@ def _share_ci(low: float, high: float) -> dict[str, Cell]:
 
 def conclusions(r: Results) -> TableBlock:
     """How the conclusion fares under each test."""
-    ranked = FTest(r.ranked.h, r.ranked.df, np.nan, r.ranked.p) if r.ranked else "not computed beside more than 200 000 rows"
+    ranked = (
+        FTest(r.ranked.h, r.ranked.df, np.nan, r.ranked.p)
+        if r.ranked
+        else "not computed beside more than 200 000 rows"
+    )
     rows = []
-    for name, t in (("Classical F", r.classical.test), ("Welch", r.welch), ("Brown–Forsythe", r.brown_forsythe), ("Kruskal–Wallis", ranked)):
+    for name, t in (
+        ("Classical F", r.classical.test),
+        ("Welch", r.welch),
+        ("Brown–Forsythe", r.brown_forsythe),
+        ("Kruskal–Wallis", ranked),
+    ):
         row = f_row(name, t, "statistic")
         row["said"] = missing(t) if isinstance(t, str) else word("differ" if t.p < r.alpha else "no evidence")
         rows.append(row)
-    columns = [head("term", "Test", left=True), head("statistic", "F or H", italic=True), head("df1", "df"), head("df2", "df of error"), head("p", "p", italic=True), head("said", "At this α")]
-    return TableBlock(id="tests", title="The same question by other tests", columns=columns, rows=rows, folded=True, strong=["p"])
+    columns = [
+        head("term", "Test", left=True),
+        head("statistic", "F or H", italic=True),
+        head("df1", "df"),
+        head("df2", "df of error"),
+        head("p", "p", italic=True),
+        head("said", "At this α"),
+    ]
+    return TableBlock(
+        id="tests", title="The same question by other tests", columns=columns, rows=rows, folded=True, strong=["p"]
+    )
 
 
 def variances(r: Results) -> TableBlock:
     g, d = r.data.groups, r.data.decimals
-    columns = [head("group", "Group", left=True), head("variance", "Variance"), head("w", "Shapiro–Wilk W"), head("p", "p", italic=True), head("outlying", "Outlying"), head("min", "Min"), head("median", "Median"), head("max", "Max")]
+    columns = [
+        head("group", "Group", left=True),
+        head("variance", "Variance"),
+        head("w", "Shapiro–Wilk W"),
+        head("p", "p", italic=True),
+        head("outlying", "Outlying"),
+        head("min", "Min"),
+        head("median", "Median"),
+        head("max", "Max"),
+    ]
     rows = []
     for i, result in enumerate(shapiro(g)):
-        w, p = (missing(result), missing(result)) if isinstance(result, str) else (num(result[0], 3), p_cell(result[1]))
+        w, p = (
+            (missing(result), missing(result)) if isinstance(result, str) else (num(result[0], 3), p_cell(result[1]))
+        )
         rows.append(
             {
-                "group": word(g.names[i]), "variance": num(float(g.variances[i]), d + 1, ONE), "w": w, "p": p,
-                "outlying": whole(int(g.outlying[g.starts[i] : g.starts[i + 1]].sum())), "min": num(float(g.ordered[i][0]), d),
-                "median": num(float(g.quartiles[i, 1]), d), "max": num(float(g.ordered[i][-1]), d),
+                "group": word(g.names[i]),
+                "variance": num(float(g.variances[i]), d + 1, ONE),
+                "w": w,
+                "p": p,
+                "outlying": whole(int(g.outlying[g.starts[i] : g.starts[i + 1]].sum())),
+                "min": num(float(g.ordered[i][0]), d),
+                "median": num(float(g.quartiles[i, 1]), d),
+                "max": num(float(g.ordered[i][-1]), d),
             }
         )
     return TableBlock(id="variances", title="Spread and shape within groups", columns=columns, rows=rows, folded=True)
@@ -187,9 +329,19 @@ def variances(r: Results) -> TableBlock:
 def facts(r: Results) -> dict[str, float | int | str]:
     g = r.data.groups
     out: dict[str, float | int | str] = {
-        "test": r.test, "pairs": r.pair_method, "n": int(g.n.sum()), "k": g.k, "p": r.main.p, "eta2": r.classical.eta2, "omega2": r.classical.omega2,
-        "anova.f": r.classical.test.f, "anova.df1": r.classical.test.df1, "anova.df2": r.classical.test.df2, "anova.p": r.classical.test.p,
-        "anova.ss_between": r.classical.ss_between, "anova.ss_within": r.classical.ss_within,
+        "test": r.test,
+        "pairs": r.pair_method,
+        "n": int(g.n.sum()),
+        "k": g.k,
+        "p": r.main.p,
+        "eta2": r.classical.eta2,
+        "omega2": r.classical.omega2,
+        "anova.f": r.classical.test.f,
+        "anova.df1": r.classical.test.df1,
+        "anova.df2": r.classical.test.df2,
+        "anova.p": r.classical.test.p,
+        "anova.ss_between": r.classical.ss_between,
+        "anova.ss_within": r.classical.ss_within,
     }
     for name, t in (("welch", r.welch), ("brown_forsythe", r.brown_forsythe)):
         if isinstance(t, FTest):

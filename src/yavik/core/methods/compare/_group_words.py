@@ -7,19 +7,38 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from yavik.core.answers import Span
-from yavik.core.answers.wording import df, interval, italic, level_words, listing, number, p_words, say, statistic, sub
+from yavik.core.answers.wording import (
+    df,
+    interval,
+    italic,
+    level_words,
+    listing,
+    number,
+    p_words,
+    say,
+    statistic,
+    sub,
+)
 from yavik.core.figures.caption import lower
 
 if TYPE_CHECKING:
     from yavik.core.methods.compare.compare_groups import Results
 
 TEST_WORDS = {
-    "auto": "automatic", "anova": "classical F", "welch": "Welch's test, unequal spread allowed",
-    "brown_forsythe": "Brown–Forsythe's F*, unequal spread allowed", "kruskal_wallis": "Kruskal–Wallis, by ranks",
+    "auto": "automatic",
+    "anova": "classical F",
+    "welch": "Welch's test, unequal spread allowed",
+    "brown_forsythe": "Brown–Forsythe's F*, unequal spread allowed",
+    "kruskal_wallis": "Kruskal–Wallis, by ranks",
 }
 PAIR_WORDS = {
-    "auto": "automatic", "lsd": "least significant difference", "tukey": "Tukey–Kramer", "games_howell": "Games–Howell",
-    "bonferroni": "Bonferroni", "holm": "Holm", "dunn": "Dunn",
+    "auto": "automatic",
+    "lsd": "least significant difference",
+    "tukey": "Tukey–Kramer",
+    "games_howell": "Games–Howell",
+    "bonferroni": "Bonferroni",
+    "holm": "Holm",
+    "dunn": "Dunn",
 }
 
 
@@ -28,15 +47,21 @@ def statistic_spans(r: Results) -> list[Span]:
     if r.test == "kruskal_wallis":
         return say(italic("H"), f"({df(t.df1)}) = {statistic(t.f)}, ", italic("p"), f" {p_words(t.p)}")
     mark = {"welch": [sub("W")], "brown_forsythe": [Span(t="*")]}.get(r.test, [])
-    return say(italic("F"), *mark, f"({df(t.df1)}, {df(t.df2)}) = {statistic(t.f)}, ", italic("p"), f" {p_words(t.p)}")
+    return say(
+        italic("F"), *mark, f"({df(t.df1)}, {df(t.df2)}) = {statistic(t.f)}, ", italic("p"), f" {p_words(t.p)}"
+    )
 
 
 def headline(r: Results) -> list[Span]:
     g = r.data.groups
     by_ranks = r.test == "kruskal_wallis"
     among = f"between {listing(list(g.names), 5)}" if r.data.value == "Value" else f"by {lower(r.data.group)}"
-    what = ("Ranks of " if by_ranks else "Mean ") + lower(r.data.value) if r.data.value != "Value" else ("Ranks" if by_ranks else "Means")
-    verb = "differ" if what.endswith("s") and r.data.value == "Value" or by_ranks else "differs"
+    what = (
+        ("Ranks of " if by_ranks else "Mean ") + lower(r.data.value)
+        if r.data.value != "Value"
+        else ("Ranks" if by_ranks else "Means")
+    )
+    verb = "differ" if (what.endswith("s") and r.data.value == "Value") or by_ranks else "differs"
     if r.main.p < r.alpha:
         start = [f"{what} {verb} {among}, "]
     else:
@@ -77,7 +102,7 @@ def _estimate(r: Results, i: int) -> str:
     g, pairs, d = r.data.groups, r.pairs, r.data.decimals
     assert pairs is not None
     difference = float(pairs.difference[i])
-    unit = f" {r.data.unit}" if r.data.unit else ""
+    unit = f"\u00a0{r.data.unit}" if r.data.unit else ""
     text = f"{g.names[pairs.a[i]]} is {number(abs(difference), d)}{unit} {'lower' if difference < 0 else 'higher'} than {g.names[pairs.b[i]]}"
     if pairs.ci_low is None or pairs.ci_high is None or not np.isfinite(pairs.ci_low[i]):
         return text

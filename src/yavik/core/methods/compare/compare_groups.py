@@ -9,7 +9,7 @@ from pydantic import Field
 
 from yavik.core.answers import Answer, Check, FigureBlock, Marks, RowsUsed, TableBlock
 from yavik.core.answers.answer import LeftOut
-from yavik.core.answers.wording import p_words, plain
+from yavik.core.answers.wording import plain
 from yavik.core.figures import Figure, draw
 from yavik.core.figures.data import Grouped, grouped
 from yavik.core.figures.describe import GROUPS, VALUES
@@ -34,13 +34,46 @@ MOST_FOR_RANKS_ASIDE = 200_000
 
 
 class CompareGroupsSpec(Spec):
-    response: str | None = Field(None, title="Measurement", json_schema_extra=slot(VALUES, "a measure", layout="stacked"))
+    response: str | None = Field(
+        None, title="Measurement", json_schema_extra=slot(VALUES, "a measure", layout="stacked")
+    )
     groups: str | None = Field(None, title="Groups", json_schema_extra=slot(GROUPS, "groups", layout="stacked"))
-    samples: list[str] = Field([], title="Samples", json_schema_extra=slot(VALUES, "one column per sample", many=True, layout="side_by_side"))
-    test: Test = Field("auto", json_schema_extra=option("Test", TEST_WORDS, "Automatic takes Welch's test: it holds its error rate whether or not the spread is equal."))
-    pairs: PairMethod = Field("auto", json_schema_extra=option("Pairs by", PAIR_WORDS, "Automatic follows the test: Games–Howell after Welch or Brown–Forsythe, Tukey–Kramer after the classical F, Dunn after ranks."))
-    adjust: pairwise.Adjust = Field("holm", json_schema_extra=option("Adjustment of Dunn's p", {"holm": "Holm", "none": "none", "bonferroni": "Bonferroni", "sidak": "Šidák", "fdr": "false discovery rate"}, when={"pairs_used": ["dunn"]}))
-    letters_order: Literal["up", "down"] = Field("up", json_schema_extra=option("Letters from", {"up": "the lowest mean", "down": "the highest mean"}))
+    samples: list[str] = Field(
+        [], title="Samples", json_schema_extra=slot(VALUES, "one column per sample", many=True, layout="side_by_side")
+    )
+    test: Test = Field(
+        "auto",
+        json_schema_extra=option(
+            "Test",
+            TEST_WORDS,
+            "Automatic takes Welch's test: it holds its error rate whether or not the spread is equal.",
+        ),
+    )
+    pairs: PairMethod = Field(
+        "auto",
+        json_schema_extra=option(
+            "Pairs by",
+            PAIR_WORDS,
+            "Automatic follows the test: Games–Howell after Welch or Brown–Forsythe, Tukey–Kramer after the classical F, Dunn after ranks.",
+        ),
+    )
+    adjust: pairwise.Adjust = Field(
+        "holm",
+        json_schema_extra=option(
+            "Adjustment of Dunn's p",
+            {
+                "holm": "Holm",
+                "none": "none",
+                "bonferroni": "Bonferroni",
+                "sidak": "Šidák",
+                "fdr": "false discovery rate",
+            },
+            when={"pairs_used": ["dunn"]},
+        ),
+    )
+    letters_order: Literal["up", "down"] = Field(
+        "up", json_schema_extra=option("Letters from", {"up": "the lowest mean", "down": "the highest mean"})
+    )
 
 
 @dataclass(frozen=True)
@@ -86,7 +119,9 @@ def _demand_groups(data: Grouped, spec: CompareGroupsSpec) -> None:
         has = f"one level, '{g.names[0]}'" if g.k else "no level with filled cells"
         raise DataProblem(f"{name} has {has}; a comparison needs two.", column=column)
     if g.n.sum() <= g.k:
-        raise DataProblem(f"Each of the {g.k} groups has one value; spread within groups cannot be known.", column=column)
+        raise DataProblem(
+            f"Each of the {g.k} groups has one value; spread within groups cannot be known.", column=column
+        )
     if not np.any(g.ss > 0):
         raise DataProblem(
             "Within every group all values are the same: there is no spread to judge differences against.",
@@ -112,12 +147,21 @@ def _choose_test(data: Grouped, spec: CompareGroupsSpec) -> tuple[str, str | Non
     obstacle = _obstacle(data)
     if spec.test == "auto":
         if obstacle:
-            return "anova", f"Welch's test cannot be computed: {obstacle}. The classical F stands in, and assumes equal spread."
+            return (
+                "anova",
+                f"Welch's test cannot be computed: {obstacle}. The classical F stands in, and assumes equal spread.",
+            )
         return "welch", None
     if spec.test == "welch" and obstacle:
-        raise DataProblem(f"Welch's test cannot be computed: {obstacle}. Leave that group out, or take the classical F.", column=spec.groups)
+        raise DataProblem(
+            f"Welch's test cannot be computed: {obstacle}. Leave that group out, or take the classical F.",
+            column=spec.groups,
+        )
     if spec.test == "brown_forsythe" and np.any(data.groups.n < 2):
-        raise DataProblem(f"Brown–Forsythe's test cannot be computed: {obstacle}. Leave that group out, or take the classical F.", column=spec.groups)
+        raise DataProblem(
+            f"Brown–Forsythe's test cannot be computed: {obstacle}. Leave that group out, or take the classical F.",
+            column=spec.groups,
+        )
     if spec.test == "kruskal_wallis" and len(np.unique(data.groups.y[:100_000])) == 1 and np.ptp(data.groups.y) == 0:
         raise DataProblem("All values are the same: they cannot be ranked.", column=spec.response)
     return spec.test, None
@@ -134,7 +178,10 @@ def _results(data: Grouped, spec: CompareGroupsSpec, test: str) -> Results:
     obstacle = _obstacle(data)
     method = _choose_pairs(spec, test)
     if method == "games_howell" and np.any(g.n < 2):
-        raise DataProblem(f"Games–Howell cannot be computed: {obstacle}. Choose Tukey–Kramer, or leave that group out.", column=spec.groups)
+        raise DataProblem(
+            f"Games–Howell cannot be computed: {obstacle}. Choose Tukey–Kramer, or leave that group out.",
+            column=spec.groups,
+        )
     need_ranks = test == "kruskal_wallis" or method == "dunn" or len(g.y) <= MOST_FOR_RANKS_ASIDE
     ranked = kruskal_wallis(g) if need_ranks and np.ptp(g.y) > 0 else None
     pairs = _pairs(g, method, spec, ranked) if g.k <= MOST_PAIRED else None
@@ -142,10 +189,20 @@ def _results(data: Grouped, spec: CompareGroupsSpec, test: str) -> Results:
     if pairs is not None:
         order = ranked.mean_ranks if method == "dunn" and ranked else g.shifted_means
         p = np.where(np.isnan(pairs.p_adjusted), 1.0, pairs.p_adjusted)
-        letters = letters_from_pairs(_floats(order), pairs.a.tolist(), pairs.b.tolist(), _floats(p), spec.alpha, up=spec.letters_order == "up")
+        letters = letters_from_pairs(
+            _floats(order), pairs.a.tolist(), pairs.b.tolist(), _floats(p), spec.alpha, up=spec.letters_order == "up"
+        )
     return Results(
-        data, test, method, anova(g), obstacle or welch(g), brown_forsythe(g) if np.all(g.n > 1) else str(obstacle),
-        ranked, pairs, letters, spec.alpha,
+        data,
+        test,
+        method,
+        anova(g),
+        obstacle or welch(g),
+        brown_forsythe(g) if np.all(g.n > 1) else str(obstacle),
+        ranked,
+        pairs,
+        letters,
+        spec.alpha,
     )
 
 
@@ -196,34 +253,55 @@ def _answer(table: Table, spec: CompareGroupsSpec, r: Results, found: list[Check
     spans = headline(r)
     marks = Marks(
         letters=dict(zip(g.names, r.letters, strict=True)) if r.letters else {},
-        letters_note=letters_note(r) if r.letters else "", p=p_mark(r.main.p),
+        letters_note=letters_note(r) if r.letters else "",
+        p=p_mark(r.main.p),
     )
     blocks: list[FigureBlock | TableBlock] = [
-        _figure(spec, r, marks), tables.groups(r), tables.test(r),
+        _figure(spec, r, marks),
+        tables.groups(r),
+        tables.test(r),
     ]
     blocks += [t for t in (tables.pairs(r), tables.effects(r), tables.conclusions(r), tables.variances(r)) if t]
     verdict = "differ" if r.main.p < spec.alpha else "no evidence of a difference"
     what = "ranks" if r.test == "kruskal_wallis" else "means"
     return Answer(
-        method="compare_groups", version=METHOD.version, spec=spec.model_dump(), headline=plain(spans), headline_spans=spans,
-        short=f"{what} differ, p {p_words(r.main.p)}" if verdict == "differ" else f"{verdict}, p {p_words(r.main.p)}",
+        method="compare_groups",
+        version=METHOD.version,
+        spec=spec.model_dump(),
+        headline=plain(spans),
+        headline_spans=spans,
+        short=f"{what} differ, {plain(marks.p)}" if verdict == "differ" else f"{verdict}, {plain(marks.p)}",
         settings=[TEST_WORDS[r.test], f"pairs by {PAIR_WORDS[r.pair_method]}"],
-        facts=tables.facts(r), blocks=list(blocks), checks=found, rows=_rows_used(table, r.data, bool(spec.samples)), marks=marks,
+        facts=tables.facts(r),
+        blocks=list(blocks),
+        checks=found,
+        rows=_rows_used(table, r.data, bool(spec.samples)),
+        marks=marks,
     )
 
 
 def _figure(spec: CompareGroupsSpec, r: Results, marks: Marks) -> FigureBlock:
     k = r.data.groups.k
     figure = Figure(
-        response=spec.response if not spec.samples else None, groups=spec.groups if not spec.samples else None,
-        samples=spec.samples, where=spec.where, width_mm=max(78, min(200, 24 + 17 * k)), height_mm=78, type_pt=8.5,
-        show=["box", "points"] if k <= 30 else ["mean"], letters=bool(marks.letters) and k <= 30,
+        response=spec.response if not spec.samples else None,
+        groups=spec.groups if not spec.samples else None,
+        samples=spec.samples,
+        where=spec.where,
+        width_mm=max(78, min(200, 24 + 17 * k)),
+        height_mm=78,
+        type_pt=8.5,
+        show=["box", "points"] if k <= 30 else ["mean"],
+        letters=bool(marks.letters) and k <= 30,
     )
     drawing = draw(figure, r.data, marks)
     opened = figure.model_copy(update={"width_mm": 85.0 if k <= 5 else 170.0, "height_mm": 70.0, "type_pt": 8.0})
     return FigureBlock(
-        id="figure", title=f"{r.data.value} by {r.data.group}", drawing=drawing.vega, alt=drawing.alt,
-        figure=opened.model_dump(exclude={"where"} if not spec.where else None), caption=drawing.own_caption,
+        id="figure",
+        title=f"{r.data.value} by {r.data.group}",
+        drawing=drawing.vega,
+        alt=drawing.alt,
+        figure=opened.model_dump(exclude={"where"} if not spec.where else None),
+        caption=drawing.own_caption,
     )
 
 
@@ -233,7 +311,8 @@ def _rows_used(table: Table, data: Grouped, samples: bool) -> RowsUsed:
         return RowsUsed(total=table.n_rows, used=len(np.unique(data.groups.rows)))
     left = [
         LeftOut(why=why, n=n)
-        for why, n in ((f"{data.value} is empty", data.empty_value), (f"{data.group} is empty", data.empty_group)) if n
+        for why, n in ((f"{data.value} is empty", data.empty_value), (f"{data.group} is empty", data.empty_group))
+        if n
     ]
     return RowsUsed(total=table.n_rows, used=used, left_out=left)
 
@@ -247,13 +326,31 @@ METHOD = Method(
     aim=Aim.compare,
     title="One-way analysis of variance, Welch, Brown–Forsythe, Kruskal–Wallis; pairwise comparisons with letters",
     layouts=(
-        Layout("stacked", "one column of values, one of groups", "Does {response} differ between {groups}?", ("response", "groups"), ("response", "groups")),
-        Layout("side_by_side", "one column per sample", "Do the samples {samples} differ?", ("samples",), ("samples",)),
+        Layout(
+            "stacked",
+            "one column of values, one of groups",
+            "Does {response} differ between {groups}?",
+            ("response", "groups"),
+            ("response", "groups"),
+        ),
+        Layout(
+            "side_by_side", "one column per sample", "Do the samples {samples} differ?", ("samples",), ("samples",)
+        ),
     ),
     Spec=CompareGroupsSpec,
     compute=compare,
     page=PAGE,
     name=_name,
-    keywords=("anova", "one-way", "welch", "kruskal", "tukey", "games-howell", "levene", "pairwise", "post hoc", "letters"),
+    keywords=(
+        "anova",
+        "one-way",
+        "welch",
+        "kruskal",
+        "tukey",
+        "games-howell",
+        "levene",
+        "pairwise",
+        "post hoc",
+        "letters",
+    ),
 )
-

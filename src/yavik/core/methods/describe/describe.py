@@ -9,7 +9,20 @@ from pydantic import Field
 from yavik.core.answers import Answer, Cell, Check, FigureBlock, Head, RowsUsed, Span, TableBlock, Verdict
 from yavik.core.answers.answer import LeftOut
 from yavik.core.answers.wording import (
-    bold, counted, interval, italic, level_words, listing, num, number, percent, plain, say, share, whole, word,
+    bold,
+    counted,
+    interval,
+    italic,
+    level_words,
+    listing,
+    num,
+    number,
+    percent,
+    plain,
+    say,
+    share,
+    whole,
+    word,
 )
 from yavik.core.figures.caption import lower
 from yavik.core.figures.data import printed_decimals
@@ -60,9 +73,17 @@ def describe(table: Table, spec: DescribeSpec, run: Run) -> Answer:
     pictures = _pictures(table, spec, names, codes)
     first_line = f"{counted(len(spec.columns), 'column')}" + (f" by {spec.by}" if spec.by else "")
     return Answer(
-        method="describe", version=METHOD.version, spec=spec.model_dump(), headline=plain(spans), headline_spans=spans,
-        short=first_line + f", {counted(table.n_rows, 'row')}", settings=[f"{level_words(spec.alpha)} confidence intervals"],
-        facts=_facts(parts), blocks=[*pictures, *blocks], checks=_checks(parts), rows=RowsUsed(total=table.n_rows, used=table.n_rows - sum(x.n for x in left), left_out=left),
+        method="describe",
+        version=METHOD.version,
+        spec=spec.model_dump(),
+        headline=plain(spans),
+        headline_spans=spans,
+        short=first_line + f", {counted(table.n_rows, 'row')}",
+        settings=[f"{level_words(spec.alpha)} confidence intervals"],
+        facts=_facts(parts),
+        blocks=[*pictures, *blocks],
+        checks=_checks(parts),
+        rows=RowsUsed(total=table.n_rows, used=table.n_rows - sum(x.n for x in left), left_out=left),
     )
 
 
@@ -71,9 +92,15 @@ def _groups(table: Table, spec: DescribeSpec) -> tuple[tuple[str | None, ...], A
         return (None,), np.zeros(table.n_rows, np.int32), []
     coded = table.codes(spec.by)
     if len(coded.levels) > MOST_BY:
-        raise DataProblem(f"{spec.by} has {len(coded.levels)} levels; choose a column with up to {MOST_BY}.", column=spec.by)
+        raise DataProblem(
+            f"{spec.by} has {len(coded.levels)} levels; choose a column with up to {MOST_BY}.", column=spec.by
+        )
     empty = int((coded.codes < 0).sum())
-    left = [LeftOut(why=f"{spec.by} is empty", n=empty, rows=table.rows[coded.codes < 0][:200].tolist())] if empty else []
+    left = (
+        [LeftOut(why=f"{spec.by} is empty", n=empty, rows=table.rows[coded.codes < 0][:200].tolist())]
+        if empty
+        else []
+    )
     return coded.levels, coded.codes, left
 
 
@@ -83,15 +110,27 @@ def _parts(table: Table, name: str, groups: tuple[str | None, ...], codes: Any, 
     if column.kind in NUMERIC:
         found = Groups.of(table.numbers(name), codes, table.rows, tuple(str(g) for g in groups))
         return [
-            Part(column, g, int(found.n[i]), int(sizes[i] - found.n[i]), moments(found.part(i), level, found.ordered[i]), None)
-            for i, g in enumerate(groups) if sizes[i]
+            Part(
+                column,
+                g,
+                int(found.n[i]),
+                int(sizes[i] - found.n[i]),
+                moments(found.part(i), level, found.ordered[i]),
+                None,
+            )
+            for i, g in enumerate(groups)
+            if sizes[i]
         ]
     if column.kind in CODED:
         own = table.codes(name)
         use = (codes >= 0) & (own.codes >= 0)
         flat = np.bincount(codes[use] * len(own.levels) + own.codes[use], minlength=len(groups) * len(own.levels))
         counts = flat.reshape(len(groups), len(own.levels))
-        return [Part(column, g, int(counts[i].sum()), int(sizes[i] - counts[i].sum()), None, counts[i], own.levels) for i, g in enumerate(groups) if sizes[i]]
+        return [
+            Part(column, g, int(counts[i].sum()), int(sizes[i] - counts[i].sum()), None, counts[i], own.levels)
+            for i, g in enumerate(groups)
+            if sizes[i]
+        ]
     filled = ~table.empty(name)
     ns = np.bincount(codes[(codes >= 0) & filled], minlength=len(groups))
     return [Part(column, g, int(ns[i]), int(sizes[i] - ns[i]), None, None) for i, g in enumerate(groups) if sizes[i]]
@@ -117,26 +156,55 @@ def _numbers(parts: list[Part], spec: DescribeSpec) -> TableBlock | None:
     if not own:
         return None
     columns = [
-        *_first(spec, own), _head("n", "n"), *([_head("missing", "Empty")] if any(p.missing for p in own) else []), _head("mean", "Mean"), _head("sd", "SD"), _head("se", "SE"),
-        _head("ci_low", f"{level_words(spec.alpha)} CI of the mean"), _head("min", "Min"), _head("q1", "Q1"), _head("median", "Median"), _head("q3", "Q3"),
-        _head("max", "Max"), _head("skewness", "Skewness"), _head("kurtosis", "Kurtosis"),
+        *_first(spec, own),
+        _head("n", "n"),
+        *([_head("missing", "Empty")] if any(p.missing for p in own) else []),
+        _head("mean", "Mean"),
+        _head("sd", "SD"),
+        _head("se", "SE"),
+        _head("ci_low", f"{level_words(spec.alpha)} CI of the mean"),
+        _head("min", "Min"),
+        _head("q1", "Q1"),
+        _head("median", "Median"),
+        _head("q3", "Q3"),
+        _head("max", "Max"),
+        _head("skewness", "Skewness"),
+        _head("kurtosis", "Kurtosis"),
     ]
     rows = []
     for p in own:
         m, d = p.moments, printed_decimals(p.column)
         assert m is not None
         none, one = "no filled cell", "needs two values" if m.n else "no filled cell"
-        ci = Cell(v=m.ci_low, s=interval(m.ci_low, m.ci_high, d + 1)) if np.isfinite(m.ci_low) else num(np.nan, 0, one)
+        ci = (
+            Cell(v=m.ci_low, s=interval(m.ci_low, m.ci_high, d + 1)) if np.isfinite(m.ci_low) else num(np.nan, 0, one)
+        )
         rows.append(
             _labels(p, spec)
             | {
-                "n": whole(p.n), "missing": whole(p.missing), "mean": num(m.mean, d + 1, none), "sd": num(m.sd, d + 1, one), "se": num(m.se, d + 2, one),
-                "ci_low": ci, "ci_high": num(m.ci_high, d + 1, one), "min": num(m.min, d, none), "q1": num(m.q1, d + (d == 0), none), "median": num(m.median, d + (d == 0), none),
-                "q3": num(m.q3, d + (d == 0), none), "max": num(m.max, d, none), "skewness": num(m.skewness, 2, "needs three different values"),
+                "n": whole(p.n),
+                "missing": whole(p.missing),
+                "mean": num(m.mean, d + 1, none),
+                "sd": num(m.sd, d + 1, one),
+                "se": num(m.se, d + 2, one),
+                "ci_low": ci,
+                "ci_high": num(m.ci_high, d + 1, one),
+                "min": num(m.min, d, none),
+                "q1": num(m.q1, d + (d == 0), none),
+                "median": num(m.median, d + (d == 0), none),
+                "q3": num(m.q3, d + (d == 0), none),
+                "max": num(m.max, d, none),
+                "skewness": num(m.skewness, 2, "needs three different values"),
                 "kurtosis": num(m.kurtosis, 2, "needs four different values"),
             }
         )
-    return TableBlock(id="groups", title="Numbers", columns=columns, rows=rows, note="Quartiles by linear interpolation; skewness and kurtosis adjusted for bias, kurtosis 0 for a normal distribution.")
+    return TableBlock(
+        id="groups",
+        title="Numbers",
+        columns=columns,
+        rows=rows,
+        note="Quartiles by linear interpolation; skewness and kurtosis adjusted for bias, kurtosis 0 for a normal distribution.",
+    )
 
 
 def _counts(parts: list[Part], spec: DescribeSpec) -> TableBlock | None:
@@ -149,10 +217,18 @@ def _counts(parts: list[Part], spec: DescribeSpec) -> TableBlock | None:
         assert p.counts is not None
         for level, n in list(zip(p.levels, p.counts, strict=True))[:MOST_LEVELS]:
             rows.append(
-                _labels(p, spec) | {"level": word(level), "n": whole(int(n)), "share": Cell(v=float(n / p.n), s=percent(n / p.n)) if p.n else num(np.nan, 0, "no filled cell")}
+                _labels(p, spec)
+                | {
+                    "level": word(level),
+                    "n": whole(int(n)),
+                    "share": Cell(v=float(n / p.n), s=percent(n / p.n)) if p.n else num(np.nan, 0, "no filled cell"),
+                }
             )
         if p.missing:
-            rows.append(_labels(p, spec) | {"level": word("empty"), "n": whole(p.missing), "share": num(np.nan, 0, "of filled cells only")})
+            rows.append(
+                _labels(p, spec)
+                | {"level": word("empty"), "n": whole(p.missing), "share": num(np.nan, 0, "of filled cells only")}
+            )
     return TableBlock(id="frequencies", title="Counts and shares", columns=columns, rows=rows)
 
 
@@ -164,10 +240,30 @@ def _others(table: Table, parts: list[Part], spec: DescribeSpec) -> TableBlock |
     for p in own:
         texts = [t for t in table.texts(p.column.name) if t is not None] if table.n_rows <= 200_000 else []
         rows.append(
-            _labels(p, spec) | {"kind": word(p.column.kind.value), "n": whole(p.n), "missing": whole(p.missing), "first": word(min(texts, default="–")[:40]), "last": word(max(texts, default="–")[:40])}
+            _labels(p, spec)
+            | {
+                "kind": word(p.column.kind.value),
+                "n": whole(p.n),
+                "missing": whole(p.missing),
+                "first": word(min(texts, default="–")[:40]),
+                "last": word(max(texts, default="–")[:40]),
+            }
         )
-    columns = [*_first(spec, own), _head("kind", "Kind", True), _head("n", "n"), _head("missing", "Empty"), _head("first", "First", True), _head("last", "Last", True)]
-    return TableBlock(id="cases", title="Dates, texts and identifiers", columns=columns, rows=rows, note="First and last of the whole column, in order.")
+    columns = [
+        *_first(spec, own),
+        _head("kind", "Kind", True),
+        _head("n", "n"),
+        _head("missing", "Empty"),
+        _head("first", "First", True),
+        _head("last", "Last", True),
+    ]
+    return TableBlock(
+        id="cases",
+        title="Dates, texts and identifiers",
+        columns=columns,
+        rows=rows,
+        note="First and last of the whole column, in order.",
+    )
 
 
 def _pictures(table: Table, spec: DescribeSpec, groups: tuple[str | None, ...], codes: Any) -> list[FigureBlock]:
@@ -179,12 +275,22 @@ def _pictures(table: Table, spec: DescribeSpec, groups: tuple[str | None, ...], 
             found = Groups.of(table.numbers(name), codes, table.rows, names)
             if len(found.y):
                 vega, alt = histogram(column, found)
-                figure = {"response": name, "groups": spec.by, "show": ["box", "points"]} if spec.by else {"samples": [name], "show": ["box", "points"]}
-                out.append(FigureBlock(id=f"figure_{name}", title=column.title, drawing=vega, alt=alt, small=True, figure=figure))
+                figure = (
+                    {"response": name, "groups": spec.by, "show": ["box", "points"]}
+                    if spec.by
+                    else {"samples": [name], "show": ["box", "points"]}
+                )
+                out.append(
+                    FigureBlock(
+                        id=f"figure_{name}", title=column.title, drawing=vega, alt=alt, small=True, figure=figure
+                    )
+                )
         elif column.kind in CODED and len(column.levels):
             own = table.codes(name)
             use = (codes >= 0) & (own.codes >= 0)
-            counts = np.bincount(codes[use] * len(own.levels) + own.codes[use], minlength=len(names) * len(own.levels))
+            counts = np.bincount(
+                codes[use] * len(own.levels) + own.codes[use], minlength=len(names) * len(own.levels)
+            )
             vega, alt = bars(column, own.levels[:20], counts.reshape(len(names), -1)[:, :20], names)
             out.append(FigureBlock(id=f"figure_{name}", title=column.title, drawing=vega, alt=alt, small=True))
     return out
@@ -197,26 +303,43 @@ def _headline(table: Table, spec: DescribeSpec, parts: list[Part]) -> list[Span]
         groups = f" for each {lower(table.column(spec.by).title)}" if spec.by else ""
         return say(f"{counted(len(spec.columns), 'column')} of {counted(table.n_rows, 'row')}{groups}{tail}.")
     column = parts[0].column
-    unit, d = f" {column.unit}" if column.unit else "", printed_decimals(column) + 1
+    unit, d = f"\u00a0{column.unit}" if column.unit else "", printed_decimals(column) + 1
     with_mean = [p for p in parts if p.moments and p.n]
     if with_mean and spec.by:
         low, high = min(with_mean, key=_mean), max(with_mean, key=_mean)
         return say(
-            f"Mean {lower(column.title)} runs from ", bold(number(_mean(low), d)), f"{unit} in {low.group} to ", bold(number(_mean(high), d)), f"{unit} in {high.group}."
+            f"Mean {lower(column.title)} runs from ",
+            bold(number(_mean(low), d)),
+            f"{unit} in {low.group} to ",
+            bold(number(_mean(high), d)),
+            f"{unit} in {high.group}.",
         )
     if with_mean:
         m = with_mean[0].moments
         assert m is not None
         sd = f" (SD {number(m.sd, d)})" if np.isfinite(m.sd) else ""
         tail = f"; half of them lie between {number(m.q1, d - 1)} and {number(m.q3, d - 1)}"
-        return say(f"{column.title}: mean ", bold(f"{number(m.mean, d)}{unit}"), sd, ", ", italic("n"), f" = {with_mean[0].n}{tail}.")
+        return say(
+            f"{column.title}: mean ",
+            bold(f"{number(m.mean, d)}{unit}"),
+            sd,
+            ", ",
+            italic("n"),
+            f" = {with_mean[0].n}{tail}.",
+        )
     counted_parts = [p for p in parts if p.counts is not None and p.n]
     if counted_parts and not spec.by:
         p = counted_parts[0]
         assert p.counts is not None
         order = np.argsort(-p.counts, kind="stable")[:3]
-        return say(f"{column.title}: " + listing([f"{p.levels[i]} {percent(p.counts[i] / p.n)}" for i in order]) + f" of {counted(p.n, 'row')}.")
-    return say(f"{column.title}: {counted(sum(p.n for p in parts), 'filled cell')}, {sum(p.missing for p in parts)} empty.")
+        return say(
+            f"{column.title}: "
+            + listing([f"{p.levels[i]} {percent(p.counts[i] / p.n)}" for i in order])
+            + f" of {counted(p.n, 'row')}."
+        )
+    return say(
+        f"{column.title}: {counted(sum(p.n for p in parts), 'filled cell')}, {sum(p.missing for p in parts)} empty."
+    )
 
 
 def _mean(p: Part) -> float:
@@ -225,21 +348,35 @@ def _mean(p: Part) -> float:
 
 def _checks(parts: list[Part]) -> list[Check]:
     empty, cells = sum(p.missing for p in parts), sum(p.missing + p.n for p in parts)
-    where = listing([p.column.name for p in parts if p.missing][:6])
+    where = listing(list(dict.fromkeys(p.column.name for p in parts if p.missing))[:6])
     checks = [
         Check(
-            id="empty", title="Empty cells", verdict=Verdict.holds if empty == 0 else Verdict.doubtful if empty < 0.2 * cells else Verdict.fails,
-            text="No cell is empty." if not empty else f"{whole(empty).s} of {counted(cells, 'cell')} {'is' if empty == 1 else 'are'} empty ({where}). Numbers describe the filled ones.",
+            id="empty",
+            title="Empty cells",
+            verdict=Verdict.holds if empty == 0 else Verdict.doubtful if empty < 0.2 * cells else Verdict.fails,
+            text="No cell is empty."
+            if not empty
+            else f"{whole(empty).s} of {counted(cells, 'cell')} {'is' if empty == 1 else 'are'} empty ({where}). Numbers describe the filled ones.",
             facts={"empty": float(empty)},
         )
     ]
     skewed = [p for p in parts if p.moments and abs(p.moments.skewness) > 1]
     if any(p.moments for p in parts):
-        words = listing([f"{p.column.name}{f' in {p.group}' if p.group else ''} ({share(p.moments.skewness) if abs(p.moments.skewness) < 1 else number(p.moments.skewness, 1)})" for p in skewed if p.moments])
+        words = listing(
+            [
+                f"{p.column.name}{f' in {p.group}' if p.group else ''} ({share(p.moments.skewness) if abs(p.moments.skewness) < 1 else number(p.moments.skewness, 1)})"
+                for p in skewed
+                if p.moments
+            ]
+        )
         checks.append(
             Check(
-                id="skewed", title="Mean as the middle", verdict=Verdict.doubtful if skewed else Verdict.holds,
-                text=f"Strongly skewed: {words}. The median says more about the middle there." if skewed else "No column is strongly skewed (skewness within ±1).",
+                id="skewed",
+                title="Mean as the middle",
+                verdict=Verdict.doubtful if skewed else Verdict.holds,
+                text=f"Strongly skewed: {words}. The median says more about the middle there."
+                if skewed
+                else "No column is strongly skewed (skewness within ±1).",
             )
         )
     return checks
@@ -262,9 +399,17 @@ def _name(spec: DescribeSpec) -> str:
 
 
 METHOD = Method(
-    id="describe", aim=Aim.describe, title="Counts, means, spread, quartiles, shares and pictures",
-    layouts=(Layout("columns", "any columns", "What do {columns} look like, for each {by}?", ("columns", "by"), ("columns",)),),
-    Spec=DescribeSpec, compute=describe, page=PAGE, name=_name,
+    id="describe",
+    aim=Aim.describe,
+    title="Counts, means, spread, quartiles, shares and pictures",
+    layouts=(
+        Layout(
+            "columns", "any columns", "What do {columns} look like, for each {by}?", ("columns", "by"), ("columns",)
+        ),
+    ),
+    Spec=DescribeSpec,
+    compute=describe,
+    page=PAGE,
+    name=_name,
     keywords=("summary", "mean", "median", "standard deviation", "quartiles", "histogram", "descriptive"),
 )
-
