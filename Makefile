@@ -28,7 +28,7 @@ $(STAMPS)/python: pyproject.toml constraints.txt
 
 $(STAMPS)/node: ui/package.json ui/package-lock.json
 	@mkdir -p $(STAMPS)
-	cd ui && npm ci --silent
+	cd ui && npm install --silent --no-audit --no-fund
 	@touch $@
 
 $(STAMPS)/fonts: $(STAMPS)/python $(STAMPS)/node tools/build_fonts.py

@@ -4,7 +4,7 @@ from datetime import UTC, datetime
 from typing import Any
 from uuid import uuid4
 
-from sqlalchemy import JSON, ForeignKey, Index, LargeBinary, String
+from sqlalchemy import JSON, Float, ForeignKey, Index, LargeBinary, String
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
 
@@ -38,7 +38,7 @@ class Item(Base):
     study_id: Mapped[str] = mapped_column(ForeignKey("studies.id", ondelete="CASCADE"), index=True)
     type: Mapped[str] = mapped_column(String(10))
     name: Mapped[str]
-    position: Mapped[float] = mapped_column(default=0.0)
+    position: Mapped[float] = mapped_column(Float, default=0.0)
     body: Mapped[dict[str, Any]] = mapped_column(JSON)
     deleted: Mapped[bool] = mapped_column(default=False)
 

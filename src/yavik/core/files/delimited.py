@@ -19,6 +19,8 @@ from yavik.core.table.table import cell_texts, make_table
 
 MOST_COLUMNS = 20_000
 PREVIEW_ROWS = 50
+WIDEST_LINE = 1 << 24
+NO_ROWS = "The file has column names but no rows."
 TIMES = {
     "iso": [pa_csv.ISO8601],
     "day_first": [pa_csv.ISO8601, "%d.%m.%Y", "%d/%m/%Y", "%d-%m-%Y"],
@@ -81,9 +83,13 @@ def preview(head: bytes, whole: bool, options: ReadOptions | None = None) -> Pre
 def head_of(source: Source) -> tuple[bytes, bool]:
     """The sample that detection looks at, and whether it is the whole file."""
     if isinstance(source, bytes):
-        return source[:SAMPLE_BYTES], len(source) <= SAMPLE_BYTES
+        size = SAMPLE_BYTES if b"\n" in source[:SAMPLE_BYTES] else SAMPLE_BYTES + WIDEST_LINE
+        return source[:size], len(source) <= size
     with source.open("rb") as file:
         data = file.read(SAMPLE_BYTES + 1)
+        if len(data) > SAMPLE_BYTES and b"\n" not in data:
+            data += file.read(WIDEST_LINE)  # names alone can be longer than a sample
+            return data, not file.read(1)
     return data[:SAMPLE_BYTES], len(data) <= SAMPLE_BYTES
 
 
@@ -168,13 +174,14 @@ def _parse(source: Source, options: ReadOptions, names: list[str]) -> tuple[Any,
             if isinstance(source, bytes) or "16" in options.encoding
             else str(source)
         )
-        return pa_csv.read_csv(data, settings, parse, convert), []
+        table = pa_csv.read_csv(data, settings, parse, convert)
+        return table, [Notice(text=NO_ROWS)] if table.num_rows == 0 else []
     except pa.ArrowInvalid as trouble:
         if ragged or "column" in str(trouble).lower() or "straddling" in str(trouble).lower():
             return _patient(source, options, names, convert)
         if "Empty CSV" in str(trouble):
             empty = pa.table({n: pa.nulls(0, pa.large_string()) for n in names})
-            return empty, [Notice(text="The file has column names but no rows.")]
+            return empty, [Notice(text=NO_ROWS)]
         raise DataProblem(
             f"The file cannot be read as text in {options.encoding}: choose another encoding."
         ) from trouble
@@ -230,9 +237,7 @@ def _patient(source: Source, options: ReadOptions, names: list[str], convert: An
         [*r[:widest], *([""] * (widest - len(r)))] for r in body
     )
     if not body:
-        return pa.table({n: pa.nulls(0, pa.large_string()) for n in names}), [
-            Notice(text="The file has column names but no rows.")
-        ]
+        return pa.table({n: pa.nulls(0, pa.large_string()) for n in names}), [Notice(text=NO_ROWS)]
     settings = pa_csv.ReadOptions(column_names=names, block_size=max(1 << 20, len(out.getvalue()) + 1))
     parse = pa_csv.ParseOptions(delimiter=options.delimiter, newlines_in_values=True, ignore_empty_lines=False)
     try:

@@ -11,6 +11,7 @@ from yavik.core.files.options import EMPTY_WORDS, Dates, Encoding, ReadOptions
 from yavik.core.table import DataProblem
 
 SAMPLE_BYTES = 1 << 18
+csv.field_size_limit(1 << 27)  # a line that another mark would cut may look like one huge cell
 DELIMITERS = (",", ";", "\t", "|")
 POINT = re.compile(r"^[+-]?\d+(\.\d+)?([eE][+-]?\d+)?$")
 COMMA = re.compile(r"^[+-]?\d{1,15},\d+$|^[+-]?\d+$")

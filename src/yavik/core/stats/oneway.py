@@ -57,6 +57,8 @@ def anova(g: Groups) -> AnovaTable:
     grand += (n * (m - grand)).sum() / total
     between, within = float((n * (m - grand) ** 2).sum()), float(g.ss.sum())
     df1, df2 = g.k - 1, int(total - g.k)
+    if within == 0:  # no spread to compare with: F has no value, and the caller says so
+        return AnovaTable(between, within, df1, df2, FTest(np.nan, df1, df2, np.nan))
     return AnovaTable(between, within, df1, df2, f_test((between / df1) / (within / df2), df1, df2))
 
 

@@ -55,9 +55,9 @@ def pooled(g: Groups, method: Literal["lsd", "bonferroni", "holm", "tukey"], alp
     else:
         adjusted = adjust(p, {"lsd": "none", "bonferroni": "bonferroni", "holm": "holm"}[method])  # type: ignore[arg-type]
         reach = float(stats.t.isf(alpha / (2 * (1 if method == "lsd" else family)), df))
-    return Pairs(
-        a, b, difference, se, t, np.full(family, df), p, adjusted, difference - reach * se, difference + reach * se
-    )
+    every = np.full(family, df)
+    low, high = difference - reach * se, difference + reach * se
+    return Pairs(a, b, difference, se, t, every, p, adjusted, low, high)
 
 
 def games_howell(g: Groups, alpha: float) -> Pairs:

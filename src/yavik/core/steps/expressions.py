@@ -9,7 +9,6 @@ import ast
 import operator
 import re
 from collections.abc import Callable
-from difflib import get_close_matches
 from typing import Any
 
 import numpy as np
@@ -17,6 +16,7 @@ import numpy as np
 from yavik.core.steps.functions import FUNCTIONS
 from yavik.core.steps.values import Vec, align, constant, from_column, numeric
 from yavik.core.table import DataProblem, Table
+from yavik.core.table.problem import nearest
 
 BACKTICKED = re.compile(r"`([^`]*)`")
 CONSTANTS = {"pi": np.pi, "e": np.e}
@@ -141,11 +141,9 @@ class _Run:
             return constant(self.table.n_rows)
         if name in CONSTANTS:
             return constant(CONSTANTS[name])
-        near = get_close_matches(name, [*self.table.names, "row", "count"], 1)
         hint = (
-            f" The nearest name is '{near[0]}'."
-            if near
-            else " Texts stand in quotes; names with spaces in backticks."
+            nearest(name, [*self.table.names, "row", "count"])
+            or " Texts stand in quotes; names with spaces in backticks."
         )
         raise self.wrong(node, f"There is no column '{name}'.{hint}", name)
 
@@ -247,9 +245,7 @@ class _Run:
             raise self.wrong(node, "Only the listed functions can be called.")
         f = FUNCTIONS.get(node.func.id)
         if f is None:
-            near = get_close_matches(node.func.id, FUNCTIONS, 1)
-            hint = f" The nearest name is '{near[0]}'." if near else ""
-            raise self.wrong(node, f"There is no function '{node.func.id}'.{hint}")
+            raise self.wrong(node, f"There is no function '{node.func.id}'.{nearest(node.func.id, FUNCTIONS)}")
         if not f.fewest <= len(node.args) <= f.most or any(k.arg not in f.named for k in node.keywords):
             raise self.wrong(node, f"Write it as {f.shape}.")
         args = [self.visit(a) for a in node.args]

@@ -1,6 +1,7 @@
 """The one exception for data that cannot carry what was asked."""
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
+from difflib import get_close_matches
 
 
 class DataProblem(Exception):
@@ -34,6 +35,12 @@ class DataProblem(Exception):
 
 def _rebuild(message: str, column: str | None, rows: list[int] | None, position: int | None) -> DataProblem:
     return DataProblem(message, column=column, rows=rows, position=position)
+
+
+def nearest(name: str, names: Iterable[str]) -> str:
+    """' The nearest name is …' for the end of a sentence, or nothing."""
+    found = get_close_matches(name, list(names), 1, cutoff=0.5)
+    return f" The nearest name is '{found[0]}'." if found else ""
 
 
 def rows_in_words(rows: Sequence[int], most: int = 5) -> str:

@@ -13,7 +13,6 @@ text, identifier                      large_string
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
-from difflib import get_close_matches
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -21,7 +20,7 @@ import numpy.typing as npt
 import pyarrow as pa
 
 from yavik.core.table.column import CODED, NUMERIC, Column, Kind
-from yavik.core.table.problem import DataProblem, rows_in_words
+from yavik.core.table.problem import DataProblem, nearest, rows_in_words
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -61,9 +60,7 @@ class Table:
         for i, column in enumerate(self.columns):
             if column.name == name:
                 return i
-        near = get_close_matches(name, self.names, 1)
-        hint = f" The nearest name is '{near[0]}'." if near else ""
-        raise DataProblem(f"There is no column '{name}' in this table.{hint}", column=name)
+        raise DataProblem(f"There is no column '{name}' in this table.{nearest(name, self.names)}", column=name)
 
     def column(self, name: str) -> Column:
         return self.columns[self.index(name)]

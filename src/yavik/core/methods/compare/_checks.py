@@ -18,6 +18,9 @@ MOST_FOR_NORMAL = 5000
 
 def equal_spread(data: Grouped, by_median: FTest, by_mean: FTest, test: str) -> Check:
     g = data.groups
+    if not (np.isfinite(by_median.p) and np.isfinite(by_mean.p)):
+        text = "Levene's test cannot be computed: within each group all values lie equally far from the middle."
+        return Check(id="equal_spread", title="Equal spread", verdict=Verdict.unknown, text=text)
     sd = np.sqrt(g.variances)
     known = np.flatnonzero(~np.isnan(sd))
     high, low = known[np.argmax(sd[known])], known[np.argmin(sd[known])]

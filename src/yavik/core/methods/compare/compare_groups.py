@@ -237,8 +237,7 @@ def _checks(table: Table, spec: CompareGroupsSpec, r: Results, note: str | None)
     if note or np.any(g.n < 5) or g.n.max() > 4 * g.n.min():
         out.append(checks.group_sizes(r.data, note))
     by_median, by_mean = levene(g, "median"), levene(g, "mean")
-    if np.isfinite(by_median.p):
-        out.append(checks.equal_spread(r.data, by_median, by_mean, r.test))
+    out.append(checks.equal_spread(r.data, by_median, by_mean, r.test))
     out.append(checks.normal_within(r.data, checks.shapiro(g), r.test))
     without = _p_without_outlying(g, r.test) if g.outlying.any() else None
     out.append(checks.outlying(r.data, without, r.main.p, spec.alpha, spec.where))

@@ -1,0 +1,81 @@
+"""The whole core without a server."""
+
+import io
+import json
+from pathlib import Path
+
+import pytest
+
+from yavik.cli import main
+from yavik.demo.room_trial import as_csv
+
+
+@pytest.fixture
+def room(tmp_path: Path) -> Path:
+    path = tmp_path / "room.csv"
+    path.write_bytes(as_csv())
+    return path
+
+
+def test_methods_are_listed(capsys: pytest.CaptureFixture[str]) -> None:
+    assert main(["methods"]) == 0
+    assert {line.split()[0] for line in capsys.readouterr().out.splitlines()} == {"describe", "compare_groups"}
+
+
+def test_an_answer_on_standard_output(room: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    spec = tmp_path / "spec.json"
+    spec.write_text(json.dumps({"response": "minutes", "groups": "room"}))
+    assert main(["answer", "compare_groups", "--data", str(room), "--spec", str(spec)]) == 0
+    found = json.loads(capsys.readouterr().out)
+    assert found["facts"]["n"] == 112
+    assert {b["id"] for b in found["blocks"]} >= {"groups", "test", "pairs", "effects"}
+    assert found["blocks"][1]["rows"][0]["group"]["v"] == "Alcove"
+
+
+def test_a_spec_from_standard_input_and_a_dictionary(
+    room: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    dictionary = tmp_path / "d.json"
+    entries = [
+        {"name": "pages", "empty_codes": [-9], "unit": "pages"},
+        {"name": "seat", "kind": "category", "levels": [{"value": 1, "label": "Armchair"}]},
+    ]
+    dictionary.write_text(json.dumps(entries))
+    monkeypatch.setattr("sys.stdin", io.StringIO('{"response": "pages", "groups": "seat", "test": "anova"}'))
+    assert (
+        main(["answer", "compare_groups", "--data", str(room), "--spec", "-", "--dictionary", str(dictionary)]) == 0
+    )
+    found = json.loads(capsys.readouterr().out)
+    assert found["facts"]["n"] == 107
+    assert found["blocks"][1]["rows"][0]["group"]["v"] == "Armchair"
+
+
+@pytest.mark.parametrize(
+    ("spec", "data", "words"),
+    [
+        ('{"response": "minuts", "groups": "room"}', None, "nearest name is 'minutes'"),
+        ('{"response": ', None, "JSON cannot be read"),
+        ('{"response": "minutes", "groups": "room", "test": "magic"}', None, "test: Input should be"),
+        ("{}", None, "Fill the slots"),
+        ("{}", "nowhere.csv", "No such file"),
+    ],
+)
+def test_a_problem_is_json_on_standard_error(
+    room: Path,
+    spec: str,
+    data: str | None,
+    words: str,
+    capsys: pytest.CaptureFixture[str],
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    monkeypatch.setattr("sys.stdin", io.StringIO(spec))
+    assert main(["answer", "compare_groups", "--data", data or str(room), "--spec", "-"]) == 2
+    said = capsys.readouterr()
+    assert said.out == ""
+    assert words in json.loads(said.err)["message"]
+
+
+def test_an_unknown_method(room: Path, capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("sys.stdin", io.StringIO("{}"))
+    assert main(["answer", "nothing", "--data", str(room), "--spec", "-"]) == 2
+    assert "There is no method 'nothing'" in json.loads(capsys.readouterr().err)["message"]

@@ -1,0 +1,148 @@
+"""Jobs in worker processes: progress, stop, a killed worker, and the same answer everywhere."""
+
+import os
+import signal
+import time
+from collections.abc import Callable, Iterator
+from typing import Any
+
+import numpy as np
+import pytest
+
+from yavik.core.files.detect import detect
+from yavik.core.files.options import ReadOptions
+from yavik.engine import Engine, Job, State
+from yavik.engine.tasks import Ask, ReadFile, Replay
+from yavik.store import Store
+
+SMALL = b"g,y\n" + b"".join(b"%s,%d.5\n" % (b"abc"[i % 3 : i % 3 + 1], (i * 7) % 11 + i % 3) for i in range(90))
+
+
+@pytest.fixture
+def engine(store: Store) -> Iterator[Engine]:
+    made = Engine(store, workers=1)
+    yield made
+    made.close()
+
+
+def big(rows: int = 400_000) -> bytes:
+    rng = np.random.default_rng(0)
+    y = rng.normal(50, 9, rows).round(2)
+    g = rng.integers(0, 5, rows)
+    return b"g,y,a,b,c,d\n" + "\n".join(f"room{k},{v},{v},{v},{v},{v}" for k, v in zip(g, y, strict=True)).encode()
+
+
+def until(true: Callable[[], Any], seconds: float = 60) -> None:
+    end = time.monotonic() + seconds
+    while not true():
+        assert time.monotonic() < end, "waited too long"
+        time.sleep(0.005)
+
+
+def put(store: Store, data: bytes) -> ReadFile:
+    study = store.items.new_study("S")
+    return ReadFile(upload=store.files.put(study.id, "x.csv", data).id, options=detect(data[:10_000], whole=False))
+
+
+def run(engine: Engine, description: Any) -> Job:
+    job = engine.submit(description, "work")
+    assert job.wait(90)
+    return job
+
+
+def test_a_worker_gives_what_the_request_gives(engine: Engine, store: Store) -> None:
+    read = put(store, SMALL)
+    job = run(engine, read)
+    assert job.state is State.done and job.result is not None
+    ask = Ask(root=job.result["key"], steps=[], method="compare_groups", spec={"response": "y", "groups": "g"})
+    far = run(engine, ask)
+    assert far.result is not None
+    there = store.result(far.result["key"])
+    from sqlalchemy import delete
+
+    from yavik.store.models import Result
+
+    with store.engine.begin() as c:
+        c.execute(delete(Result))
+    here = store.result(engine.do(ask)["key"])
+    assert here == there
+
+
+def test_a_data_problem_travels_whole(engine: Engine, store: Store) -> None:
+    root = engine.do(put(store, SMALL))["key"]
+    job = run(engine, Ask(root=root, steps=[], method="compare_groups", spec={"response": "y", "groups": "x"}))
+    assert job.state is State.problem
+    assert job.problem is not None and job.problem["column"] == "x"
+
+
+def test_progress_and_stop_and_the_next_job(engine: Engine, store: Store) -> None:
+    job = engine.submit(put(store, big()), "reading")
+    until(lambda: job.part > 0 or job.ended)
+    assert not job.ended and job.what
+    engine.stop(job)
+    assert job.wait(20)
+    assert job.state is State.stopped
+    assert run(engine, put(store, SMALL)).state is State.done
+    assert store.sound()
+
+
+def test_a_waiting_job_can_be_stopped(engine: Engine, store: Store) -> None:
+    first, second = engine.submit(put(store, big()), "one"), engine.submit(put(store, SMALL), "two")
+    engine.stop(second)
+    engine.stop(first)
+    assert second.wait(30) and second.state is State.stopped
+
+
+def test_a_killed_worker_is_replaced_and_said(engine: Engine, store: Store) -> None:
+    job = engine.submit(put(store, big()), "reading")
+    until(lambda: job.part > 0)
+    old = engine.pool.pids()[0]
+    assert old is not None
+    os.kill(old, signal.SIGKILL)
+    assert job.wait(20)
+    assert job.state is State.failed
+    assert "ended by the system" in job.what
+    assert run(engine, put(store, SMALL)).state is State.done
+    assert engine.pool.pids()[0] != old
+    assert store.sound()
+
+
+def test_an_items_earlier_job_gives_way(engine: Engine, store: Store) -> None:
+    first = engine.submit(put(store, big()), "one", item_id="q")
+    until(lambda: first.state is State.running)
+    second = engine.submit(put(store, SMALL), "two", item_id="q")
+    assert first.wait(30) and first.state is State.stopped
+    assert second.wait(30) and second.state is State.done
+
+
+def test_replaying_is_a_job_too(engine: Engine, store: Store) -> None:
+    root = engine.do(put(store, SMALL))["key"]
+    steps = [{"step": "keep_rows", "where": "y > 3"}]
+    job = run(engine, Replay(root=root, steps=steps))
+    assert job.result is not None
+    assert job.result["key"] == store.versions.keys(root, steps)[-1]
+
+
+def test_read_options_are_part_of_the_key(store: Store) -> None:
+    read = put(store, SMALL)
+    other = read.model_copy(update={"options": ReadOptions(header=False)})
+    assert read.root("sha") != other.root("sha")
+
+
+def test_the_same_call_on_a_distributed_engine(store: Store) -> None:
+    distributed = pytest.importorskip("distributed")
+    with distributed.LocalCluster(
+        n_workers=1, threads_per_worker=1, processes=False, dashboard_address=None
+    ) as cluster:
+        engine = Engine(store, workers=0, address=cluster.scheduler_address)
+        try:
+            root = engine.do(put(store, SMALL))["key"]
+            ask = Ask(root=root, steps=[], method="compare_groups", spec={"response": "y", "groups": "g"})
+            job = run(engine, ask)
+            assert job.state is State.done and job.result is not None, job.what
+            far = store.result(job.result["key"])
+            assert far is not None and far["facts"]["n"] == 90
+            wrong = run(engine, ask.model_copy(update={"spec": {"response": "y", "groups": "x"}}))
+            assert wrong.state is State.problem
+        finally:
+            engine.close()
