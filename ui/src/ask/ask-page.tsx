@@ -100,7 +100,7 @@ function QuestionLine({ method, layout, spec, columns, begin, best }: {
         })}
       </button>
       <p className="muted text-[0.88rem]">
-        {method.title}. {best && <b className="text-secondary">Fits best: {best}.</b>} <Link className="link-quiet !font-normal" to={`/methods/${method.id}`}>About this method</Link>
+        {method.title}. {best && <b className="text-secondary">Fits best: {best}.</b>} <Link className="link-quiet !font-normal !underline" to={`/methods/${method.id}`}>About this method</Link>
       </p>
     </div>
   );

@@ -56,7 +56,7 @@ export function Menu({ label, children, button, align = "right" }: { label: stri
   useDismiss(box, open, () => setOpen(false));
   return (
     <div className="relative inline-block" ref={box}>
-      <button type="button" className="btn btn-ghost btn-xs" aria-label={label} aria-haspopup="menu" aria-expanded={open} onClick={() => setOpen(!open)}>
+      <button type="button" className={typeof button === "string" ? "btn btn-ghost btn-xs" : ""} aria-label={typeof button === "string" ? label : undefined} aria-haspopup="menu" aria-expanded={open} onClick={() => setOpen(!open)}>
         {button}
       </button>
       {open && (

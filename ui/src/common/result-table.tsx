@@ -1,11 +1,20 @@
+import { useEffect, useRef, useState } from "react";
 import type { TableBlock } from "../client/api";
 import { say } from "./toasts";
 
 /** A table as in a journal. A cell that cannot be computed says why. */
 export function ResultTable({ block, number, plain }: { block: TableBlock; number?: number; plain?: boolean }) {
   const caption = number ? <><b>Table {number}.</b> <span className="font-normal">{block.title}</span></> : block.title;
+  const box = useRef<HTMLDivElement>(null);
+  const [wide, setWide] = useState(false);
+  useEffect(() => {
+    const watch = new ResizeObserver(() => setWide((box.current?.scrollWidth ?? 0) > (box.current?.clientWidth ?? 0)));
+    if (box.current) watch.observe(box.current);
+    return () => watch.disconnect();
+  }, []);
   return (
-    <div className="overflow-x-auto">
+    // A table that runs out of its column scrolls, and then must be reachable by keyboard.
+    <div ref={box} className="overflow-x-auto" {...(wide ? { tabIndex: 0, role: "region", "aria-label": `${block.title}, scrolls sideways` } : {})}>
       <table className={`res ${block.columns.length > 9 ? "many" : ""}`} data-block={block.id}>
         <caption className={plain ? "sr-only" : ""}>{caption}</caption>
         <thead>

@@ -54,7 +54,7 @@ function FigureView({ study, id }: { study: string; id: string }) {
   const zoom = Math.max(1, Math.min(1.6, 620 / (figure.width_mm * 3.78)));
   return (
     <div className="flex min-h-full flex-col">
-      <header className="rule border-b px-7 pb-3 pt-5">
+      <header className="rule bg-base-100 sticky top-0 z-30 border-b px-7 pb-3 pt-5">
         <Sentence template={sentence.template} schema={schema} needed={sentence.needed} columns={table.data?.table?.columns ?? []} spec={figure as unknown as Record<string, unknown>} wrong={state.problem?.column as string | null}
           set={(field, value) => change({ [field]: value } as Partial<Figure>)} extra={{ show: <LayerSlot value={figure.show} set={(show) => change({ show })} /> }} />
         <p className="mt-1.5 flex flex-wrap gap-x-5 text-[0.95rem]">

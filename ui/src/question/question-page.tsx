@@ -54,7 +54,7 @@ function Question({ study, id }: { study: string; id: string }) {
   };
   return (
     <div className="flex min-h-full flex-col">
-      <header className="rule border-b px-7 pb-3 pt-5">
+      <header className="rule bg-base-100 sticky top-0 z-30 border-b px-7 pb-3 pt-5">
         {layout && <Sentence template={layout.sentence} schema={properties} needed={layout.needed} columns={columns} spec={state.spec} set={setField} wrong={problem?.column} />}
         <Settings method={method} state={state} tables={tables} rows={answer?.rows} change={change} setLayout={setLayout} settings={answer?.settings ?? []} />
       </header>
@@ -103,6 +103,8 @@ function useAnswer(study: string, id: string, state: State | undefined) {
   const [problem, setProblem] = useState<Problem | null>(null);
   const [job, setJob] = useState<Job | null>(null);
   const [computing, setComputing] = useState(false);
+  const [unsaved, setUnsaved] = useState(0);
+  const line = useRef<Promise<unknown>>(Promise.resolve());
   const turn = useRef(0);
   const asked = useRef("");
   const where = { params: { path: { study_id: study, item_id: id } } };
@@ -131,21 +133,27 @@ function useAnswer(study: string, id: string, state: State | undefined) {
     client.setQueryData(["question", study, id], { ...state, ...part });
     asked.current = "";
     turn.current++;
-    void take(api.PATCH("/api/studies/{study_id}/questions/{item_id}", { ...where, body: part })).then((next) => {
-      store(next);
-      if (!next.ready) setProblem(null);
-    }, sayProblem);
+    setUnsaved((n) => n + 1);
+    const mine = turn.current;
+    // Changes are sent in order, and the answer is asked for when the last of them is kept.
+    line.current = line.current
+      .then(() => take(api.PATCH("/api/studies/{study_id}/questions/{item_id}", { ...where, body: part })))
+      .then((next) => {
+        if (mine === turn.current) store(next);
+        if (!next.ready) setProblem(null);
+      }, sayProblem)
+      .finally(() => setUnsaved((n) => n - 1));
   };
-  const wanted = state && state.ready && (state.out_of_date || !state.answer) ? JSON.stringify([state.spec, state.table, state.layout, state.out_of_date]) : "";
+  const wanted = state && unsaved === 0 && state.ready && (state.out_of_date || !state.answer) ? JSON.stringify([state.spec, state.table, state.layout, state.out_of_date]) : "";
   useEffect(() => {
     if (wanted && wanted !== asked.current) {
       asked.current = wanted;
       void renew();
     }
-    if (!wanted && state && !state.out_of_date) {
+    if (!wanted && unsaved === 0 && state && !state.out_of_date) {
       asked.current = "";
       setProblem(null);
     }
-  }, [wanted, renew, state]);
+  }, [wanted, renew, state, unsaved]);
   return { problem, job, change, computing };
 }

@@ -31,7 +31,12 @@ export function Path({ study, table, setSteps, startWith, busy }: { study: strin
     if (!draft) return;
     const next = draft.fresh ? [...steps.slice(0, draft.at), step, ...steps.slice(draft.at)] : steps.map((s, i) => (i === draft.at ? step : s));
     await setSteps(next, `${draft.fresh ? "Add" : "Change"} a step in ${table.name}`);
-    setDraft(null);
+    // Another step may have been begun while this one was being kept.
+    setDraftState((now) => {
+      if (now !== draft && now?.step.step !== step.step) return now;
+      localStorage.removeItem(key);
+      return null;
+    });
   };
   const move = (from: number, to: number) => {
     if (to < 0 || to >= steps.length || from === to) return;
@@ -85,7 +90,7 @@ export function Path({ study, table, setSteps, startWith, busy }: { study: strin
 
 function AddStep({ kinds, choose }: { kinds: { [key: string]: unknown }[]; choose: (step: string) => void }) {
   return (
-    <Menu label="Add a step" button={<span className="text-primary border-primary rounded-md border px-2.5 py-1 font-semibold">Add a step</span>} align="left">
+    <Menu label="Add a step" button={<span className="text-primary border-primary block rounded-md border px-2.5 py-1.5 text-[0.86rem] font-semibold">Add a step</span>} align="left">
       {(close) => (
         <div className="w-[26rem]">
           {kinds.map((k) => (

@@ -116,7 +116,9 @@ def normal_within(data: Grouped, results: list[tuple[float, float] | str], test:
     return Check(**base, verdict=verdict, text=text, facts=facts, remedies=remedies)
 
 
-def outlying(data: Grouped, p_without: float | None, p_now: float, alpha: float, where: str | None) -> Check:
+def outlying(
+    data: Grouped, p_without: float | None, p_now: float, alpha: float, where: str | None, side_by_side: bool
+) -> Check:
     g = data.groups
     rows = g.rows[g.outlying]
     base: dict[str, Any] = {"id": "outlying", "title": "Outlying values"}
@@ -127,14 +129,15 @@ def outlying(data: Grouped, p_without: float | None, p_now: float, alpha: float,
             text="No value lies more than 1.5 interquartile ranges outside its group's quartiles.",
             facts={"outlying.n": 0},
         )
-    values = g.y[g.outlying]
+    order = np.argsort(rows, kind="stable")
+    values = g.y[g.outlying][order]
     group_of = np.searchsorted(g.starts, np.flatnonzero(g.outlying), "right") - 1
     in_groups = listing([f"{np.sum(group_of == i)} in {g.names[i]}" for i in dict.fromkeys(group_of.tolist())], 4)
     same = p_without is not None and (p_without < alpha) == (p_now < alpha)
+    rows = rows[order]
     text = f"{counted(len(rows), 'value')} beyond 1.5 interquartile ranges: {in_groups}"
     if len(rows) <= 6:
-        order = np.argsort(rows)
-        text += f" ({rows_in_words(rows[order].tolist())}: {listing([number(float(values[i]), data.decimals) for i in order], 6)})"
+        text += f" ({rows_in_words(rows.tolist())}: {listing([number(float(v), data.decimals) for v in values], 6)})"
     text += "."
     facts = {"outlying.n": float(len(rows))}
     if p_without is None:
@@ -147,7 +150,7 @@ def outlying(data: Grouped, p_without: float | None, p_now: float, alpha: float,
     expected = len(g.y) > 0 and len(rows) / len(g.y) < 0.01 and len(g.y) > 300 and same
     verdict = Verdict.holds if expected else Verdict.doubtful if same else Verdict.fails
     remedies = [Remedy(label="Show the rows", rows=rows[:200].tolist())]
-    if len(rows) <= 40:
+    if len(rows) <= 40 and not side_by_side:  # side by side, a row holds other samples' values too
         leave = f"row not in ({', '.join(str(int(r)) for r in rows)}{',' if len(rows) == 1 else ''})"
         remedies.append(
             Remedy(label="Leave them out and compare", spec={"where": f"({where}) and {leave}" if where else leave})

@@ -240,7 +240,7 @@ def _checks(table: Table, spec: CompareGroupsSpec, r: Results, note: str | None)
     out.append(checks.equal_spread(r.data, by_median, by_mean, r.test))
     out.append(checks.normal_within(r.data, checks.shapiro(g), r.test))
     without = _p_without_outlying(g, r.test) if g.outlying.any() else None
-    out.append(checks.outlying(r.data, without, r.main.p, spec.alpha, spec.where))
+    out.append(checks.outlying(r.data, without, r.main.p, spec.alpha, spec.where, bool(spec.samples)))
     out.append(checks.independent(table, g.rows, bool(spec.samples)))
     if not any(c.id == "group_sizes" for c in out):
         out.append(checks.group_sizes(r.data, None))

@@ -1,0 +1,86 @@
+"""A real server with the demo study, and headless Chromium."""
+
+import os
+import socket
+import subprocess
+import sys
+import time
+import urllib.error
+import urllib.request
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Browser, Page, sync_playwright
+
+ARGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync"]
+AXE = Path(__file__).resolve().parents[2] / "ui/node_modules/axe-core/axe.min.js"
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    for item in items:
+        if "tests/browser" in str(item.fspath):
+            item.add_marker(pytest.mark.browser)
+
+
+@pytest.fixture(scope="module")
+def address(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
+    folder = tmp_path_factory.mktemp("data")
+    with socket.socket() as s:
+        s.bind(("127.0.0.1", 0))
+        port = s.getsockname()[1]
+    command = [sys.executable, "-m", "yavik.cli", "demo", "--data-dir", str(folder), "--port", str(port)]
+    process = subprocess.Popen(command, env={**os.environ, "OMP_NUM_THREADS": "1"}, stdout=subprocess.DEVNULL)
+    where = f"http://127.0.0.1:{port}"
+    end = time.monotonic() + 60
+    while True:
+        try:
+            urllib.request.urlopen(f"{where}/api/studies", timeout=5).read()
+            break
+        except (urllib.error.URLError, ConnectionError):
+            assert time.monotonic() < end, "the server did not start"
+            time.sleep(0.1)
+    yield where
+    process.terminate()
+    process.wait(20)
+
+
+@pytest.fixture(scope="module")
+def browser() -> Iterator[Browser]:
+    with sync_playwright() as p:
+        made = p.chromium.launch(executable_path="/usr/bin/chromium", headless=True, args=ARGS)
+        yield made
+        made.close()
+
+
+@pytest.fixture
+def page(browser: Browser, address: str) -> Iterator[Page]:
+    """A page that fails the test on an error in its console or script."""
+    context = browser.new_context(
+        viewport={"width": 1280, "height": 800},
+        base_url=address,
+        permissions=["clipboard-read", "clipboard-write"],
+        accept_downloads=True,
+    )
+    made = context.new_page()
+    troubles: list[str] = []
+    made.on("pageerror", lambda e: troubles.append(str(e)))
+    made.on(
+        "console",
+        lambda m: (
+            troubles.append(m.text) if m.type == "error" and "422" not in m.text and "404" not in m.text else None
+        ),
+    )
+    made.goto("/")
+    yield made
+    context.close()
+    assert troubles == []
+
+
+@pytest.fixture
+def demo(page: Page) -> Page:
+    """A fresh demo study, opened, so that tests do not see each other's changes."""
+    made = page.request.post("/api/studies/demo").json()
+    page.goto(f"/s/{made['id']}")
+    page.get_by_role("heading", name="What it says so far").wait_for()
+    return page

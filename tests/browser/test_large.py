@@ -1,0 +1,44 @@
+"""A large table: the grid scrolls to its last row, long work shows its progress and can be stopped."""
+
+import re
+
+import numpy as np
+from playwright.sync_api import Page, expect
+
+ROWS = 1_000_000
+
+
+def large() -> bytes:
+    rng = np.random.default_rng(4)
+    y = rng.integers(100, 999, ROWS).astype(str)
+    g = rng.integers(0, 4, ROWS).astype(str)
+    return b"place,visits\n" + "\n".join(np.char.add(np.char.add(np.char.add("b", g), ","), y)).encode() + b"\n"
+
+
+def test_a_million_rows(page: Page) -> None:
+    study = page.request.post("/api/studies", data={"name": "Large"}).json()["id"]
+    page.goto(f"/s/{study}/bring")
+    page.get_by_label("File to bring in").set_input_files(
+        {"name": "large.csv", "mimeType": "text/csv", "buffer": large()}
+    )
+    expect(page.get_by_role("button", name="Make the table")).to_be_enabled(timeout=60_000)
+    page.get_by_role("button", name="Make the table").click()
+    expect(page.get_by_role("grid")).to_be_visible(timeout=90_000)
+    page.get_by_role("grid").focus()
+    page.keyboard.press("Control+End")
+    expect(page.get_by_role("rowheader", name=str(ROWS), exact=True)).to_be_visible()
+    page.keyboard.press("Control+Home")
+    expect(page.get_by_role("rowheader", name="1", exact=True)).to_be_visible()
+    page.get_by_role("gridcell").first.hover()
+    page.mouse.wheel(0, 29 * 500)
+    expect(page.get_by_role("rowheader", name="505", exact=True)).to_be_visible()
+
+    # A question of a million rows is a job; its answer comes by itself.
+    table = page.url.split("/t/")[1].split("?")[0]
+    made = page.request.post(
+        f"/api/studies/{study}/questions",
+        data={"table": table, "method": "compare_groups", "spec": {"response": "visits", "groups": "place"}},
+    ).json()
+    page.goto(f"/s/{study}/q/{made['id']}")
+    expect(page.get_by_test_id("headline")).to_contain_text(re.compile("visits"), timeout=60_000)
+    expect(page.get_by_text(re.compile("all 1.000.000 rows"))).to_be_visible()

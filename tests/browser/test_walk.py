@@ -1,0 +1,219 @@
+"""The whole job in the real interface, on an uploaded file: from the file to a printed conclusion."""
+
+import re
+from pathlib import Path
+
+from playwright.sync_api import Page, expect
+
+CSV = "visitor;room;minutes;pages;consent\n" + "".join(
+    f"V{i};{['Alcove', 'Gallery', 'Winter garden'][i % 3]};{20 + (i * 7) % 13 + 6 * (i % 3)},5;{-9 if i % 20 == 0 else 5 + i % 9};{'no' if i % 15 == 0 else 'yes'}\n"
+    for i in range(1, 91)
+)
+
+
+def test_from_a_file_to_a_printed_conclusion(page: Page, tmp_path: Path) -> None:
+    # A new study, and a file chosen.
+    page.get_by_role("button", name="New study").click()
+    page.get_by_role("link", name="Bring in a table").click()
+    page.get_by_label("File to bring in").set_input_files(
+        {"name": "room_trial.csv", "mimeType": "text/csv", "buffer": CSV.encode("cp1252")}
+    )
+    expect(page.get_by_label("Cells are cut at")).to_have_value(";")
+    expect(page.get_by_label("Decimal mark")).to_have_value(",")
+    page.get_by_label("Kind of pages").select_option("measure")
+    expect(page.get_by_label("Kind of pages")).to_have_value("measure")
+    page.get_by_label("Name of the table").fill("Room trial")
+    page.get_by_role("button", name="Make the table").click()
+    expect(page.get_by_role("heading", name="Room trial")).to_be_visible()
+    expect(page.get_by_role("gridcell", name="Gallery").first).to_be_visible()
+
+    # The path: −9 is empty, keep who consented, compute a rate with a mistake that is placed and mended.
+    page.get_by_role("button", name="Add a step", exact=True).click()
+    page.get_by_role("menuitem", name=re.compile("mean empty")).click()
+    page.locator('[data-slot="Columns"]').click()
+    page.locator('[data-column="pages"]').click()
+    page.keyboard.press("Escape")
+    page.get_by_label("Codes that mean empty").fill("-9")
+    page.get_by_role("button", name="Add the step").click()
+    expect(page.get_by_role("button", name="in pages is empty")).to_contain_text("4 cells")
+    expect(page.get_by_label("Codes that mean empty")).to_have_count(0)
+    page.get_by_role("button", name="Add a step", exact=True).click()
+    page.get_by_role("menuitem", name=re.compile("Keep the rows")).click()
+    page.get_by_label("Condition").fill('consent == "yes"')
+    page.get_by_role("button", name="Add the step").click()
+    expect(page.get_by_role("button", name="Keep consent")).to_contain_text("90 → 84 rows")
+    expect(page.get_by_label("Condition")).to_have_count(0)
+    page.get_by_role("button", name="Add a step", exact=True).click()
+    page.get_by_role("menuitem", name=re.compile("Compute")).click()
+    page.get_by_label("Name of the new column").fill("rate")
+    page.get_by_label("Expression").fill("pages / minuts")
+    expect(page.get_by_role("alert")).to_contain_text("The nearest name is 'minutes'")
+    page.get_by_label("Expression").fill("pages / minutes")
+    page.get_by_role("button", name="Add the step").click()
+    expect(page.get_by_role("columnheader", name=re.compile("^rate"))).to_be_visible()
+
+    # A label in the dictionary.
+    page.get_by_role("button", name="Dictionary").click()
+    page.get_by_label("Label of minutes").fill("Minutes read")
+    page.get_by_label("Label of minutes").press("Enter")
+    expect(page.get_by_role("button", name=re.compile("Describe minutes"))).to_be_visible()
+
+    # Ask: columns chosen narrow the catalogue.
+    page.get_by_role("link", name="Ask about this table").click()
+    page.get_by_role("checkbox", name=re.compile("^minutes")).check()
+    page.get_by_role("checkbox", name=re.compile("^room")).check()
+    expect(page.get_by_text("Fits best")).to_be_visible()
+    page.locator('[data-method="compare_groups"]').first.click()
+    expect(page.get_by_test_id("headline")).to_contain_text("Mean minutes read differs by room")
+    expect(page.locator('[data-check="equal_spread"]')).to_be_visible()
+
+    # A remedy and a setting work without a run button.
+    page.get_by_role("button", name="Change settings").click()
+    page.locator('[data-option="test"]').select_option("kruskal_wallis")
+    expect(page.get_by_test_id("headline")).to_contain_text("Ranks of minutes read differ")
+    page.locator('[data-option="test"]').select_option("auto")
+    expect(page.get_by_test_id("headline")).to_contain_text("Mean minutes read")
+    page.get_by_role("button", name="Add to report").click()
+    expect(page.get_by_text("Added to Report")).to_be_visible()
+
+    # The figure takes its letters from the answer.
+    page.get_by_role("button", name="Draw as a figure").click()
+    expect(page.get_by_label("Take from")).not_to_have_value("")
+    page.get_by_label("Whiskers reach").select_option("range")
+    expect(page.locator("figcaption")).to_contain_text("the smallest and largest value")
+    page.get_by_label("Vertical axis").fill("Minutes in the room")
+    page.get_by_label("Vertical axis").press("Enter")
+    expect(page.locator("figure svg")).to_contain_text("Minutes in the room")
+    page.get_by_role("button", name="Edit caption").click()
+    page.get_by_label("Caption").fill("Where people stay.")
+    page.get_by_role("button", name="Keep").click()
+    expect(page.locator("figcaption")).to_contain_text("Where people stay.")
+    page.get_by_role("button", name="Let it write itself").click()
+    expect(page.locator("figcaption")).to_contain_text("Boxes show medians")
+    with page.expect_download() as image:
+        page.get_by_role("button", name="Save image").click()
+        page.get_by_role("menuitem", name="PNG").click()
+    assert Path(image.value.path()).read_bytes().startswith(b"\x89PNG")
+    page.get_by_role("button", name="Add to report").click()
+    expect(page.get_by_text("Added to Report")).to_be_visible()
+
+    # The report: written in, reordered, saved.
+    page.get_by_role("navigation", name="Contents").get_by_role("link", name=re.compile("^Report")).click()
+    editor = page.get_by_role("textbox", name="The report's text")
+    expect(editor).to_contain_text("Table 1.")
+    expect(editor).to_contain_text("Figure 1.")
+    editor.locator("h1").click()
+    page.keyboard.press("End")
+    page.keyboard.type(" on reading rooms")
+    expect(page.get_by_text("Saved", exact=True)).to_be_visible()
+    figure = page.locator('[data-embed="figure"]')
+    figure.get_by_role("button", name=re.compile("up$")).click()
+    figure.get_by_role("button", name=re.compile("up$")).click()
+    expect(page.locator("[data-embed]").first).to_have_attribute("data-embed", "figure")
+    page.reload()
+    expect(page.locator("[data-embed]").first).to_have_attribute("data-embed", "figure")
+    expect(page.get_by_role("textbox", name="The report's text")).to_contain_text("Untitled report on reading rooms")
+    for words, start in (
+        ("Document", b"PK"),
+        ("PDF", b"%PDF"),
+        ("HTML", b"<!doctype html>"),
+        ("Markdown", b"# Untitled"),
+    ):
+        with page.expect_download() as saved:
+            page.get_by_role("link", name=words, exact=True).click()
+        assert Path(saved.value.path()).read_bytes().startswith(start)
+
+
+def test_out_of_date_then_renewed(demo: Page) -> None:
+    contents = demo.get_by_role("navigation", name="Contents")
+    contents.get_by_role("link", name=re.compile("^Room trial")).click()
+    demo.get_by_label("Actions for step 3").click()
+    demo.get_by_role("menuitem", name="Switch off").click()
+    expect(contents.get_by_role("link", name=re.compile("^Minutes by room out of date")).first).to_be_visible()
+    contents.get_by_role("link", name=re.compile("^Draft for the board")).click()
+    expect(demo.get_by_text("out of date", exact=True).first).to_be_visible()
+    demo.get_by_role("button", name="Renew", exact=True).first.click()
+    contents.get_by_role("link", name=re.compile("^Minutes by room means differ")).click()
+    expect(demo.get_by_text("all 112 rows")).to_be_visible()
+    demo.keyboard.press("Control+z")
+    expect(demo.get_by_text("Undone: switch off a step in Room trial")).to_be_visible()
+    expect(demo.get_by_text("all 108 rows")).to_be_visible()
+    demo.keyboard.press("Control+Shift+z")
+    expect(demo.get_by_text("all 112 rows")).to_be_visible()
+
+
+def test_pasted_cells(page: Page) -> None:
+    page.get_by_role("button", name="New study").click()
+    page.get_by_role("link", name="Bring in a table").click()
+    page.get_by_label("Or paste cells").fill(
+        "town\tvisits\nCorrin\t41\nHollin\tlost\n" + "\n".join(f"Isbury\t{i}" for i in range(20))
+    )
+    page.get_by_role("button", name="Use the pasted cells").click()
+    expect(page.get_by_label("What was noticed")).to_contain_text("1 cell is text among numbers ('lost'; row 2)")
+    page.get_by_label("Empty are also").fill("NA, lost")
+    page.get_by_label("Empty are also").press("Enter")
+    expect(page.get_by_label("Kind of visits")).to_have_value("count")
+    page.get_by_role("button", name="Make the table").click()
+    expect(page.get_by_text("22 rows, 2 columns, 1 empty cell", exact=True)).to_be_visible()
+
+
+def test_a_bad_file_says_so_and_loses_nothing(page: Page) -> None:
+    page.get_by_role("button", name="New study").click()
+    page.get_by_role("link", name="Bring in a table").click()
+    page.get_by_label("Or paste cells").fill("kept\t1")
+    page.get_by_label("File to bring in").set_input_files(
+        {"name": "x.csv", "mimeType": "text/csv", "buffer": bytes(range(256)) * 10}
+    )
+    expect(page.get_by_role("alert")).to_contain_text("This is not a text file")
+    expect(page.get_by_label("Or paste cells")).to_have_value("kept\t1")
+
+
+def test_a_deleted_study_comes_back(page: Page) -> None:
+    made = page.request.post("/api/studies", data={"name": "Short lived"}).json()
+    page.reload()
+    page.get_by_label("Actions for Short lived").click()
+    page.get_by_role("menuitem", name="Delete").click()
+    expect(page.get_by_role("link", name="Short lived")).to_have_count(0)
+    page.get_by_role("button", name="Undo").click()
+    expect(page.get_by_role("link", name="Short lived")).to_be_visible()
+    assert made["id"]
+
+
+def test_a_problem_stands_at_its_slot(demo: Page) -> None:
+    contents = demo.get_by_role("navigation", name="Contents")
+    contents.get_by_role("link", name=re.compile("^Minutes by room means differ")).click()
+    demo.locator('[data-slot="Groups"]').click()
+    demo.locator('[data-column="consent"]').click()
+    expect(demo.get_by_role("alert")).to_contain_text("consent has one level, 'yes'; a comparison needs two.")
+    expect(demo.locator('[data-slot="Groups"]')).to_have_class(re.compile("wrong"))
+    expect(demo.get_by_text("The last answer that could be given")).to_be_visible()
+    demo.locator('[data-slot="Groups"]').click()
+    demo.locator('[data-column="seat"]').click()
+    expect(demo.get_by_test_id("headline")).to_contain_text("seat")
+
+
+def test_show_the_rows_and_leave_them_out(demo: Page) -> None:
+    contents = demo.get_by_role("navigation", name="Contents")
+    contents.get_by_role("link", name=re.compile("^Minutes by room means differ")).click()
+    check = demo.locator('[data-check="outlying"]')
+    check.get_by_role("button", name="Leave them out and compare").click()
+    expect(demo.get_by_text(re.compile(r"105 of 108 rows"))).to_be_visible()
+    demo.keyboard.press("Control+z")
+    expect(demo.get_by_text("all 108 rows")).to_be_visible()
+    check.get_by_role("button", name="Show the rows").click()
+    expect(demo.get_by_role("rowheader", name="35", exact=True)).to_be_visible()
+
+
+def test_copying_cells(demo: Page) -> None:
+    demo.get_by_role("navigation", name="Contents").get_by_role("link", name=re.compile("^Binding glue")).click()
+    grid = demo.get_by_role("grid")
+    expect(demo.get_by_role("gridcell").first).not_to_be_empty()
+    grid.focus()
+    demo.keyboard.press("Control+Home")
+    demo.keyboard.press("Shift+ArrowDown")
+    demo.keyboard.press("Control+c")
+    expect(demo.get_by_text("2 cells copied")).to_be_visible()
+    copied = demo.evaluate("navigator.clipboard.readText()")
+    lines = copied.split("\n")
+    assert lines[0] == "bone glue"
+    assert len(lines) == 3 and all(re.fullmatch(r"\d+\.\d", line) for line in lines[1:])
