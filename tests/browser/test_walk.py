@@ -117,7 +117,7 @@ def test_from_a_file_to_a_printed_conclusion(page: Page, tmp_path: Path) -> None
         ("Document", b"PK"),
         ("PDF", b"%PDF"),
         ("HTML", b"<!doctype html>"),
-        ("Markdown", b"# Untitled"),
+        ("Markdown", b"![Minutes read"),
     ):
         with page.expect_download() as saved:
             page.get_by_role("link", name=words, exact=True).click()

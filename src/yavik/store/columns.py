@@ -42,19 +42,20 @@ class ColumnStore:
         self._lock = threading.Lock()
 
     def put(self, arrays: list[Any]) -> list[str]:
-        """Stores what is not there yet; returns the hashes. Packing runs on all cores, writing in one transaction."""
+        """Stores what is not there yet; returns the hashes.
+
+        Packing runs on all cores while what is packed is written, each column in a transaction of its own:
+        columns are content-addressed, so one that nothing refers to yet does no harm.
+        """
+        hashes: list[str] = []
         with ThreadPoolExecutor(4) as pool:
-            packed = list(pool.map(pack, arrays))
-        hashes = [h for h, _ in packed]
-        with self.engine.begin() as connection:
-            there = set(connection.scalars(select(ColumnData.hash).where(ColumnData.hash.in_(set(hashes)))))
-            for (h, data), array in zip(packed, arrays, strict=True):
-                if h not in there:
-                    connection.execute(
-                        sqlite_insert(ColumnData).on_conflict_do_nothing(), {"hash": h, "data": memoryview(data)}
-                    )
-                    there.add(h)
-                self._keep(h, array)
+            for (h, data), array in zip(pool.map(pack, arrays), arrays, strict=True):
+                if self._recall(h) is None:
+                    with self.engine.begin() as connection:
+                        row = {"hash": h, "data": memoryview(data)}
+                        connection.execute(sqlite_insert(ColumnData).on_conflict_do_nothing(), row)
+                    self._keep(h, array)
+                hashes.append(h)
         return hashes
 
     def get(self, hashes: list[str]) -> list[Any]:

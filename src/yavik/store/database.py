@@ -21,6 +21,7 @@ def connect(folder: Path) -> Engine:
     @event.listens_for(engine, "connect")
     def settings(connection: sqlite3.Connection, _record: Any) -> None:
         for pragma in (
+            "page_size=16384",  # before WAL; large pages suit large columns
             "journal_mode=WAL",
             "synchronous=NORMAL",
             "foreign_keys=ON",

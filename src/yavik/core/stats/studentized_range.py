@@ -110,23 +110,24 @@ def isf(p: float, k: int, df: npt.ArrayLike) -> Floats:
     flat = np.unique(df)
     if len(flat) > 40 and flat[0] >= 2:
         return _interpolated(p, k, df)
-    low, high = np.zeros_like(flat), np.full_like(flat, 8.0)
-    while np.any(grow := (sf(high, k, flat) > p) & (high < 1e6)):
-        high = np.where(grow, high * 2, high)
-    # Illinois: false position that halves the weight of a stale end, so it cannot creep.
-    f_low, f_high = np.ones_like(flat) - p, sf(high, k, flat) - p
-    for _ in range(60):
-        middle = high - f_high * (high - low) / (f_high - f_low)
-        f = sf(middle, k, flat) - p
-        below = f > 0
-        f_high = np.where(below, np.where(_same(f, f_low), f_high / 2, f_high), f)
-        f_low_new = np.where(below, f, np.where(_same(f, f_high), f_low / 2, f_low))
-        low, high = np.where(below, middle, low), np.where(below, high, middle)
-        f_low = f_low_new
-        if np.all((np.abs(f) < 1e-13) | (high - low < 1e-11 * high)):
+    # Secant steps on log P, which is close to linear in q², kept inside a bracket that only shrinks.
+    goal = np.log(p)
+    low, high = np.full_like(flat, 1e-6), np.full_like(flat, 1e6)
+    a, b = np.full_like(flat, 2.0), np.full_like(flat, 4.0)
+    f_a, f_b = (np.log(np.maximum(sf(x, k, flat), 1e-300)) - goal for x in (a, b))
+    for _ in range(80):
+        low, high = np.where(f_b > 0, np.maximum(low, b), low), np.where(f_b < 0, np.minimum(high, b), high)
+        with np.errstate(all="ignore"):
+            step = np.sqrt(b * b - f_b * (b * b - a * a) / (f_b - f_a))
+        step = np.where(np.abs(f_b) < 1e-14, b, step)
+        outside = ~((step >= low) & (step <= high))
+        step = np.where(outside, np.sqrt(low * np.minimum(high, 4 * np.maximum(low, 1))), step)
+        moved = np.abs(step - b)
+        a, f_a = b, f_b
+        b, f_b = step, np.log(np.maximum(sf(step, k, flat), 1e-300)) - goal
+        if np.all((moved < 1e-10 * b) | (np.abs(f_b) < 1e-12)):
             break
-    middle = np.where(np.abs(f_low) < np.abs(f_high), low, high)
-    return np.asarray(middle[np.searchsorted(flat, df)])
+    return np.asarray(b[np.searchsorted(flat, df)])
 
 
 def _interpolated(p: float, k: int, df: Floats) -> Floats:
@@ -137,7 +138,3 @@ def _interpolated(p: float, k: int, df: Floats) -> Floats:
     values = np.log(isf(p, k, 1 / (middle + half * nodes)))
     fit = np.polynomial.chebyshev.Chebyshev.fit(nodes, values, 27, domain=[-1, 1])
     return np.asarray(np.exp(fit((x - middle) / half)))
-
-
-def _same(a: Floats, b: Floats) -> npt.NDArray[np.bool_]:
-    return np.asarray(np.sign(a) == np.sign(b))
