@@ -276,3 +276,22 @@ def test_images(client: Client) -> None:
     width = int.from_bytes(image[16:20], "big")
     assert abs(width - 85 / 25.4 * 300) < 4  # 85 mm at 300 dots per inch
     assert client.get(f"/figures/{figure['id']}/image.svg").lstrip().startswith(b"<svg")
+
+
+def test_a_figure_is_drawn_without_marks_that_cannot_be_had(client: Client) -> None:
+    table = client.bring(CSV)
+    state = client.ask(table["id"], response="minutes", groups="room")
+    figure = client.call("POST", "/figures", 201, json={"table": table["id"], "from_question": state["id"]})
+    assert figure["marks_problem"] is None
+    client.call("PATCH", f"/questions/{state['id']}", json={"spec": {"response": "pages", "groups": "room"}})
+    again = client.get(f"/figures/{figure['id']}")
+    assert again["drawing"] is not None
+    assert "asks about other columns" in again["marks_problem"]
+    assert [m["id"] for m in again["marks_sources"]] == [state["id"]]
+    assert "share a letter" not in "".join(s["t"] for s in again["drawing"]["caption"])
+
+
+def test_a_report_draws_a_figure_that_was_never_opened(demo: Client) -> None:
+    report = demo.get(f"/reports/{demo.entries('report')[0]['id']}")
+    assert [len(e["figures"]) for e in report["embeds"]] == [0, 1]
+    assert not any(e["problem"] or e["out_of_date"] for e in report["embeds"])

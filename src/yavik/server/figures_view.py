@@ -1,17 +1,17 @@
 """Figures as the interface sees them: drawn from the present table, with marks from a renewed answer."""
 
 from yavik.core.answers import Answer, Marks
-from yavik.core.figures import Drawing, Figure, draw
+from yavik.core.figures import Drawing, draw
 from yavik.core.figures.data import grouped
 from yavik.core.steps.expressions import Parsed, rows_where
 from yavik.core.table import DataProblem
 from yavik.engine import Engine
 from yavik.engine.tasks import Ask, problem_data
-from yavik.server.questions_view import is_ready, present_key, question_body
+from yavik.server.questions_view import present_key, question_body
 from yavik.server.schemas import DrawingOut, FigureState, MarksSource
 from yavik.server.tables_view import body_of, snapshot_of
 from yavik.store import Store
-from yavik.store.bodies import FigureBody
+from yavik.store.bodies import FigureBody, QuestionBody
 from yavik.store.models import Item
 from yavik.store.versions import key_of
 
@@ -34,7 +34,8 @@ def drawn(store: Store, engine: Engine, item: Item) -> Drawing:
     if body.figure.where:
         table = table.keep(rows_where(body.figure.where, table))
     data = grouped(table, body.figure.response, body.figure.groups, body.figure.samples)
-    drawing = draw(body.figure, data, marks_of(store, engine, item.study_id, body.figure))
+    marks, _ = marks_of(store, engine, item.study_id, body)
+    drawing = draw(body.figure, data, marks)
     key = figure_key(store, item)
     if key:
         store.keep_result(key, drawing_out(drawing).model_dump(mode="json"), item.id)
@@ -54,20 +55,36 @@ def figure_key(store: Store, item: Item) -> str | None:
     return key_of("figure", body.figure.model_dump(mode="json"), snapshot.fingerprint(body.figure.columns), marks)
 
 
-def marks_of(store: Store, engine: Engine, study_id: str, figure: Figure) -> Marks | None:
-    """Marks of the named answer, renewed first when it is out of date."""
-    if not figure.marks_from:
-        return None
+def marks_of(store: Store, engine: Engine, study_id: str, body: FigureBody) -> tuple[Marks | None, str | None]:
+    """Marks of the named answer, renewed first when it is out of date; or why there are none now."""
+    if not body.figure.marks_from:
+        return None, None
     try:
-        question = store.items.item(study_id, figure.marks_from, "question")
-        body = question_body(question)
-        table = body_of(store.items.item(study_id, body.table, "table"))
+        question = store.items.item(study_id, body.figure.marks_from, "question")
+        asked = question_body(question)
+        table = body_of(store.items.item(study_id, asked.table, "table"))
     except LookupError:
-        return None
-    if not is_ready(body):
-        return None
-    done = engine.do(Ask(root=table.root, steps=table.steps, method=body.method, spec=body.spec, item=question.id))
-    return Answer.model_validate(store.result(done["key"])).marks
+        return None, "The answer that lent its marks has been deleted. Undo brings it back."
+    if not same_data(body, asked):
+        return None, f"{question.name} now asks about other columns, so its marks are not drawn here."
+    try:
+        ask = Ask(root=table.root, steps=table.steps, method=asked.method, spec=asked.spec, item=question.id)
+        return Answer.model_validate(store.result(engine.do(ask)["key"])).marks, None
+    except DataProblem as problem:
+        return None, f"Marks are not drawn: {problem.message}"
+
+
+def same_data(body: FigureBody, asked: QuestionBody) -> bool:
+    """Whether a question is about the very groups that a figure shows."""
+    if body.table != asked.table or asked.method != "compare_groups":
+        return False
+    if body.figure.samples:
+        return bool(asked.spec.get("samples") == body.figure.samples)
+    spec = asked.spec
+    return bool(
+        body.figure.response
+        and (spec.get("response"), spec.get("groups")) == (body.figure.response, body.figure.groups)
+    )
 
 
 def drawing_out(drawing: Drawing) -> DrawingOut:
@@ -81,21 +98,13 @@ def drawing_out(drawing: Drawing) -> DrawingOut:
     )
 
 
-def sources(store: Store, study_id: str, figure: FigureBody) -> list[MarksSource]:
-    """Questions on the same table and columns that have letters to lend."""
-    found = []
-    for item in store.items.items(study_id):
-        if item.type != "question":
-            continue
-        body = question_body(item)
-        same = body.spec.get("response") == figure.figure.response and body.spec.get("groups") == figure.figure.groups
-        if (
-            body.method == "compare_groups"
-            and body.table == figure.table
-            and (same or body.spec.get("samples") == figure.figure.samples != [])
-        ):
-            found.append(MarksSource(id=item.id, name=item.name))
-    return found
+def sources(store: Store, study_id: str, body: FigureBody) -> list[MarksSource]:
+    """Questions about the same groups, which have letters to lend; and the one that is chosen now."""
+    return [
+        MarksSource(id=item.id, name=item.name)
+        for item in store.items.items(study_id)
+        if item.type == "question" and (item.id == body.figure.marks_from or same_data(body, question_body(item)))
+    ]
 
 
 def figure_state(store: Store, engine: Engine, item: Item) -> FigureState:
@@ -117,5 +126,6 @@ def figure_state(store: Store, engine: Engine, item: Item) -> FigureState:
         figure=body.figure,
         drawing=drawing,
         problem=problem,
+        marks_problem=marks_of(store, engine, item.study_id, body)[1],
         marks_sources=sources(store, item.study_id, body),
     )

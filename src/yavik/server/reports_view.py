@@ -7,7 +7,9 @@ from yavik.core.answers import Answer, TableBlock
 from yavik.core.report import Document, Embed, assemble
 from yavik.core.report.assemble import Missing, NumberedFigure, NumberedTable
 from yavik.core.report.describe import Node
-from yavik.server.figures_view import figure_body, figure_key
+from yavik.core.table import DataProblem
+from yavik.engine import Engine
+from yavik.server.figures_view import drawing_out, drawn, figure_body, figure_key
 from yavik.server.questions_view import shown_answer
 from yavik.server.schemas import DrawingOut, EmbedOut, ReportState
 from yavik.store import Store
@@ -18,13 +20,15 @@ from yavik.store.versions import key_of
 DEFAULT_PARTS = ("headline", "groups", "frequencies", "pairs", "figure")
 
 
-def document_of(store: Store, item: Item) -> tuple[Document, dict[tuple[str, str], Embed]]:
+def document_of(store: Store, engine: Engine, item: Item) -> tuple[Document, dict[tuple[str, str], Embed]]:
     """Assembled from what its answers and figures show now (out-of-date ones as they were, marked)."""
     found: dict[tuple[str, str], Embed] = {}
 
     def lookup(kind: str, ref: str) -> Embed | None:
         if (kind, ref) not in found:
-            embed = _answer(store, item.study_id, ref) if kind == "answer" else _figure(store, item.study_id, ref)
+            embed = (
+                _answer(store, item.study_id, ref) if kind == "answer" else _figure(store, engine, item.study_id, ref)
+            )
             if embed is None:
                 return None
             found[kind, ref] = embed
@@ -47,16 +51,18 @@ def _answer(store: Store, study_id: str, ref: str) -> Embed | None:
     )
 
 
-def _figure(store: Store, study_id: str, ref: str) -> Embed | None:
+def _figure(store: Store, engine: Engine, study_id: str, ref: str) -> Embed | None:
     try:
         figure = store.items.item(study_id, ref, "figure")
     except LookupError:
         return None
     shown = store.shown(figure.id)
     data = store.result(shown) if shown else None
-    if data is None:
-        return Embed(figure.name, problem=f"{figure.name} has not been drawn yet: open it once.")
-    drawing = DrawingOut.model_validate(data)
+    try:
+        drawing = DrawingOut.model_validate(data) if data else drawing_out(drawn(store, engine, figure))
+    except (DataProblem, LookupError) as problem:
+        return Embed(figure.name, problem=f"{figure.name} cannot be drawn: {problem}")
+    shown = store.shown(figure.id)
     return Embed(
         figure.name,
         vega=drawing.vega,
@@ -67,9 +73,9 @@ def _figure(store: Store, study_id: str, ref: str) -> Embed | None:
     )
 
 
-def report_state(store: Store, item: Item) -> ReportState:
+def report_state(store: Store, engine: Engine, item: Item) -> ReportState:
     body = ReportBody.model_validate(item.body)
-    document, found = document_of(store, item)
+    document, found = document_of(store, engine, item)
     embeds = []
     for node in walk(body.doc):
         if node.get("type") in ("answer", "figure"):

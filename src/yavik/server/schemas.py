@@ -246,6 +246,8 @@ class FigureState(BaseModel):
     drawing: DrawingOut | None
     problem: dict[str, Any] | None
     marks_sources: list[MarksSource]
+    marks_problem: str | None = None
+    """Why the marks that were asked for are not drawn."""
 
 
 class EmbedOut(BaseModel):

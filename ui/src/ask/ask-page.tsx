@@ -50,9 +50,10 @@ export function AskPage() {
         <h1 className="text-xl font-bold">{chosen.length ? `Questions for ${words(chosen)}` : `Ask about ${table.name}`}</h1>
         <p className="muted mb-3">{chosen.length ? (fits.data?.said ?? "") : "Every question is a sentence; its slots are filled with columns of this table."}</p>
         {chosen.length > 0 && fits.data && <Found fits={found} methods={catalogue.methods} columns={table.columns} begin={begin} />}
+        {chosen.length > 0 && <p className="muted rule mb-3 border-t pt-4">All that can be asked, whatever was chosen:</p>}
         {aims.map((a) => (
           <section key={a.id} id={a.id} className="mb-6 scroll-mt-4">
-            <h2 className="mb-1 text-lg font-bold">{chosen.length ? `All of: ${a.title.toLowerCase()}` : a.title}</h2>
+            <h2 className="mb-1 text-lg font-bold">{a.title}</h2>
             {catalogue.methods.filter((m) => m.aim === a.id).map((m) => (
               <QuestionLine key={m.id} method={m} layout={m.layouts[0]} spec={{}} columns={table.columns} begin={begin} />
             ))}

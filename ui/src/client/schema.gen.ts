@@ -1140,6 +1140,8 @@ export interface components {
             id: string;
             /** Layout */
             layout: string;
+            /** Marks Problem */
+            marks_problem?: string | null;
             /** Marks Sources */
             marks_sources: components["schemas"]["MarksSource"][];
             /** Name */

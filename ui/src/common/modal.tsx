@@ -5,6 +5,8 @@ export function Modal({ title, close, children, wide }: { title: string; close: 
   const place = useRef<HTMLDialogElement>(null);
   useEffect(() => {
     place.current?.showModal();
+    // The dialog would focus its close button; what can be typed into comes first.
+    place.current?.querySelector<HTMLElement>("input, textarea, select")?.focus();
   }, []);
   return (
     <dialog ref={place} className="modal" aria-label={title} onClose={close} onCancel={close}>

@@ -47,6 +47,7 @@ export function Appearance({ state, change }: { state: S["FigureState"]; change:
       ) : (
         <>
           <Choice label="Take from" value={f.marks_from ?? ""} options={{ "": "no answer", ...Object.fromEntries(state.marks_sources.map((m) => [m.id, m.name])) }} set={(v) => change({ marks_from: v || null })} />
+          {state.marks_problem && <p className="border-warning border-l-4 pl-3 text-[0.92rem]" role="status">{state.marks_problem}</p>}
           {f.marks_from && (
             <>
               <Check label="Letters above each group" value={f.letters} set={(letters) => change({ letters })} />

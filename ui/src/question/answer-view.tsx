@@ -17,7 +17,7 @@ export function AnswerView({ answer }: { answer: Answer }) {
   return (
     <article data-testid="answer">
       <p className="statement mb-4 max-w-[46rem]" data-testid="headline"><Spans spans={answer.headline_spans} /></p>
-      {small.length > 0 && <div className="mb-6 flex flex-wrap gap-x-8 gap-y-6">{small.map((f) => <div key={f.id} className="w-[265px]"><h2 className="truncate font-semibold" title={f.title}>{f.title}</h2><Picture vega={f.drawing} alt={f.alt} /></div>)}</div>}
+      {small.length > 0 && <div className="mb-6 grid grid-cols-[repeat(auto-fill,minmax(222px,1fr))] gap-x-5 gap-y-6">{small.map((f) => <div key={f.id} className="max-w-[290px]"><h2 className="truncate font-semibold" title={f.title}>{f.title}</h2><Picture vega={f.drawing} alt={f.alt} /></div>)}</div>}
       <div className="flex flex-wrap items-start gap-x-8 gap-y-6">
         {main && <div className="max-w-full shrink-0"><Picture vega={main.drawing} alt={main.alt} /></div>}
         {beside.length > 0 && <div className="min-w-80 flex-1 space-y-6">{beside.map((t) => <Shown key={t.id} block={t} />)}</div>}

@@ -62,7 +62,7 @@ function Question({ study, id }: { study: string; id: string }) {
         label="Can you rely on this?"
         margin={
           <>
-            {answer && <Checks answer={answer} study={study} state={state} change={change} />}
+            {answer && <div className={old ? "opacity-60" : ""}><Checks answer={answer} study={study} state={state} change={change} /></div>}
             {answer && (
               <div className="mt-5 flex flex-col gap-2">
                 <button type="button" className="btn btn-primary btn-sm" data-key="add-to-report" disabled={add.isPending} onClick={() => add.mutate({ kind: "answer", ref: id })}>Add to report</button>

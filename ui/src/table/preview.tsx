@@ -53,8 +53,8 @@ export function PreviewTable({ preview, change }: { preview: S["Preview"]; chang
         <thead className="bg-base-100 sticky top-0">
           <tr>
             {preview.columns.map((c) => (
-              <th key={c.name} scope="col" className="rule border-b px-3 py-2 text-left align-top font-semibold">
-                <span className="block max-w-44 truncate" title={c.name}>{c.name}</span>
+              <th key={c.name} scope="col" className={`rule border-b px-3 py-2 align-top font-semibold ${isNumber(c.kind) ? "text-right" : "text-left"}`}>
+                <span className="block truncate" title={c.name}>{c.name}</span>
                 <select
                   className="plain-select text-[0.82rem] !font-normal" aria-label={`Kind of ${c.name}`} value={c.kind}
                   onChange={(e) => change({ ...preview.options, kinds: { ...preview.options.kinds, [c.name]: e.target.value as (typeof KINDS)[number] } })}

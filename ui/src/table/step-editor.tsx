@@ -62,7 +62,7 @@ export function StepEditor({ study, table, draft, keep, save, close }: {
         </div>
       )}
       <div className="mt-3 flex flex-wrap items-center gap-3">
-        <button type="button" className="btn btn-primary btn-sm" disabled={!isComplete(step) || saving} onClick={apply}>{draft.fresh ? "Add the step" : "Keep the change"}</button>
+        <button type="button" className="btn btn-primary btn-outline btn-sm" disabled={!isComplete(step) || saving} onClick={apply}>{draft.fresh ? "Add the step" : "Keep the change"}</button>
         <button type="button" className="btn btn-ghost btn-sm" onClick={close}>Cancel</button>
         <span aria-live="polite" className="text-[0.95rem]">
           {problem ? <span className="text-error" role="alert">{problem.message}</span> : complete && tried.data ? <span className="muted">{tried.data.effect.said}. {tried.data.note ?? ""}</span> : <span className="muted">{String(kind.help)}</span>}

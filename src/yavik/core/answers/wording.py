@@ -26,6 +26,11 @@ def number(x: float, decimals: int) -> str:
     return text.replace(",", THIN).replace("-", "−")
 
 
+def finer(decimals: int, largest: float) -> int:
+    """Decimals for means and spreads: one more than the data have, but none that only look exact on large numbers."""
+    return decimals if abs(largest) >= 1000 else decimals + 1
+
+
 SUPERSCRIPT = str.maketrans("-0123456789", "⁻⁰¹²³⁴⁵⁶⁷⁸⁹")
 
 

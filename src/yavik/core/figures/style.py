@@ -27,6 +27,9 @@ def config(type_pt: float) -> dict[str, Any]:
     return {
         "font": FACE,
         "background": "transparent",
+        "locale": {
+            "number": {"decimal": ".", "thousands": "\u2009", "grouping": [3], "currency": ["", ""], "minus": "−"}
+        },
         "view": {"stroke": None},
         "axis": {
             **text,

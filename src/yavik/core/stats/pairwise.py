@@ -70,7 +70,7 @@ def games_howell(g: Groups, alpha: float) -> Pairs:
     with np.errstate(divide="ignore", invalid="ignore"):
         df = together**2 / (error[a] ** 2 / (g.n[a] - 1) + error[b] ** 2 / (g.n[b] - 1))
         t = difference / se
-    p = 2 * stats.t.sf(np.abs(t), df)
+    p = np.asarray(2 * stats.t.sf(np.abs(t), df))
     adjusted = studentized_range.sf(np.abs(t) * np.sqrt(2), g.k, df)
     reach = studentized_range.isf(alpha, g.k, df) / np.sqrt(2) * se
     return Pairs(a, b, difference, se, t, df, p, adjusted, difference - reach, difference + reach)

@@ -9,7 +9,7 @@ from yavik.core.report.markdown import write_markdown
 from yavik.core.report.pdf import write_pdf
 from yavik.core.report.web import write_html
 from yavik.core.report.word import write_docx
-from yavik.server.access import TheStore, TheStudy
+from yavik.server.access import TheEngine, TheStore, TheStudy
 from yavik.server.questions_view import shown_answer
 from yavik.server.reports_view import default_parts, document_of, node_for, report_state
 from yavik.server.routes.figures import file_name
@@ -27,25 +27,27 @@ WRITERS = {
 
 
 @router.post("", status_code=201)
-def new_report(study: TheStudy, data: Named, store: TheStore) -> ReportState:
+def new_report(study: TheStudy, data: Named, store: TheStore, engine: TheEngine) -> ReportState:
     item = store.items.add(study.id, "report", data.name, ReportBody().model_dump(), f"Begin {data.name}")
-    return report_state(store, item)
+    return report_state(store, engine, item)
 
 
 @router.get("/{item_id}")
-def report(study: TheStudy, item_id: str, store: TheStore) -> ReportState:
-    return report_state(store, store.items.item(study.id, item_id, "report"))
+def report(study: TheStudy, item_id: str, store: TheStore, engine: TheEngine) -> ReportState:
+    return report_state(store, engine, store.items.item(study.id, item_id, "report"))
 
 
 @router.put("/{item_id}")
-def write_report(study: TheStudy, item_id: str, data: ReportChange, store: TheStore) -> ReportState:
+def write_report(
+    study: TheStudy, item_id: str, data: ReportChange, store: TheStore, engine: TheEngine
+) -> ReportState:
     ReportDoc.model_validate({"doc": data.doc})
     item = store.items.change(study.id, item_id, "Write in the report", together=True, body={"doc": data.doc})
-    return report_state(store, item)
+    return report_state(store, engine, item)
 
 
 @router.post("/add", status_code=201)
-def add_to_report(study: TheStudy, data: AddToReport, store: TheStore) -> ReportState:
+def add_to_report(study: TheStudy, data: AddToReport, store: TheStore, engine: TheEngine) -> ReportState:
     """Places an answer or figure at the end of the study's first report, which is begun when there is none."""
     reports = [i for i in store.items.items(study.id) if i.type == "report"]
     item: Item = (
@@ -63,16 +65,16 @@ def add_to_report(study: TheStudy, data: AddToReport, store: TheStore) -> Report
         content.pop()
     doc["content"] = [*content, node_for(data.kind, data.ref, parts), {"type": "paragraph"}]
     item = store.items.change(study.id, item.id, f"Add {source.name} to the report", body={"doc": doc})
-    return report_state(store, item)
+    return report_state(store, engine, item)
 
 
 @router.get("/{item_id}/file.{kind}")
 def save_report(
-    study: TheStudy, item_id: str, kind: Literal["docx", "pdf", "html", "md"], store: TheStore
+    study: TheStudy, item_id: str, kind: Literal["docx", "pdf", "html", "md"], store: TheStore, engine: TheEngine
 ) -> Response:
     item = store.items.item(study.id, item_id, "report")
     write, media = WRITERS[kind]
-    document, _ = document_of(store, item)
+    document, _ = document_of(store, engine, item)
     return Response(
         write(document),
         media_type=media,

@@ -12,6 +12,7 @@ from yavik.core.files.detect import SAMPLE_BYTES
 from yavik.core.files.options import Preview, ReadOptions
 from yavik.core.methods.fit import fitting
 from yavik.core.steps import new_step
+from yavik.core.steps.expressions import Parsed
 from yavik.core.steps.path import apply_step
 from yavik.core.table import DataProblem, Table
 from yavik.core.table.table import cell_texts, kind_words
@@ -171,7 +172,10 @@ def try_step(study: TheStudy, table_id: str, data: TryStep, store: TheStore) -> 
         for c, a in zip(after.columns, after.arrays, strict=True)
         if not table.has(c.name) or table.array(c.name) is not a
     ]
-    shown = list(dict.fromkeys([*touched[:3], *after.names]))[:6]
+    text = str(data.step.get("expression") or data.step.get("where") or "")
+    asked = [n for n in after.names if text and n in Parsed(text).columns]
+    fresh = touched[:3] if after.rows is table.rows else []
+    shown = list(dict.fromkeys([*fresh, *asked, *after.names]))[:6]
     note = f"Tried on the first {limit:,} rows.".replace(",", " ") if whole.n_rows > limit else None
     return Tried(effect=effect, columns=shown, rows=window(after, shown, 0, 6).rows, note=note)
 

@@ -32,7 +32,7 @@ def equal_spread(data: Grouped, by_median: FTest, by_mean: FTest, test: str) -> 
         if np.isfinite(ratio)
         else f"{g.names[low]} has no spread at all."
     )
-    text = f"Levene's test about the medians gives p {p_words(p)}, about the means p {p_words(by_mean.p)}. {size}"
+    text = f"Levene's test about the medians gives p {p_words(p)}, about the means p {p_words(by_mean.p)}. {size}"
     remedies = []
     if test == "anova" and verdict is not Verdict.holds:
         text += " The classical F assumes equal spread."
@@ -100,7 +100,7 @@ def normal_within(data: Grouped, results: list[tuple[float, float] | str], test:
     else:
         strong = worst[1] < 0.001 and small < 30
         verdict = Verdict.fails if strong else Verdict.doubtful
-        text = f"Shapiro–Wilk finds a departure in {listing(low)} (lowest p {p_words(worst[1])})."
+        text = f"Shapiro–Wilk finds a departure in {listing(low)} (lowest p {p_words(worst[1])})."
         text += " With thirty or more rows a group means stand this well." if small >= 30 else ""
     unknown = [g.names[i] for i, r in enumerate(results) if isinstance(r, str)]
     if unknown:
@@ -143,7 +143,7 @@ def outlying(
     if p_without is None:
         text += " Without them the test cannot be computed."
     else:
-        text += f" Without them p {p_words(p_without)}" + (
+        text += f" Without them p {p_words(p_without)}" + (
             ": the conclusion stays." if same else ": the conclusion changes."
         )
         facts["outlying.p_without"] = p_without

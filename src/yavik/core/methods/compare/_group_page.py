@@ -51,7 +51,7 @@ PAGE = Page(
         "Brown, M. B., & Forsythe, A. B. (1974). The small sample behavior of some statistics which test the equality of several means. Technometrics, 16, 129–132.",
         "Dunn, O. J. (1964). Multiple comparisons using rank sums. Technometrics, 6, 241–252.",
         "Games, P. A., & Howell, J. F. (1976). Pairwise multiple comparison procedures with unequal n's and/or variances. Journal of Educational Statistics, 1, 113–125.",
-        "Kramer, C. Y. (1956). Extension of multiple range tests to group means with unequal numbers of replications. Biometrics, 12, 307–310.",
+        "Kramer, C. Y. (1956). Biometrics, 12, 307–310.",
         "Kruskal, W. H., & Wallis, W. A. (1952). Use of ranks in one-criterion variance analysis. JASA, 47, 583–621.",
         "Piepho, H.-P. (2004). An algorithm for a letter-based representation of all-pairwise comparisons. JCGS, 13, 456–466.",
         "Welch, B. L. (1951). On the comparison of several mean values: an alternative approach. Biometrika, 38, 330–336.",

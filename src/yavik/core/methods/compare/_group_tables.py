@@ -8,7 +8,19 @@ import numpy as np
 from scipy import stats
 
 from yavik.core.answers import Cell, Head, TableBlock
-from yavik.core.answers.wording import df_cell, interval, level_words, missing, num, p_cell, share, stat, whole, word
+from yavik.core.answers.wording import (
+    df_cell,
+    finer,
+    interval,
+    level_words,
+    missing,
+    num,
+    p_cell,
+    share,
+    stat,
+    whole,
+    word,
+)
 from yavik.core.methods.compare._checks import shapiro
 from yavik.core.methods.compare._group_words import PAIR_WORDS, alpha_words, letters_note
 from yavik.core.stats.oneway import FTest, eta2_interval
@@ -35,6 +47,7 @@ def ci_cells(low: float, high: float, decimals: int, why: str) -> dict[str, Cell
 
 def groups(r: Results) -> TableBlock:
     g, d = r.data.groups, r.data.decimals
+    fine = d if d else finer(d, float(np.abs(g.means).max()))
     title = r.data.group if r.data.group != "Sample" else "Sample"
     ranks = r.test == "kruskal_wallis" and r.ranked is not None
     columns = [
@@ -59,9 +72,9 @@ def groups(r: Results) -> TableBlock:
             "group": word(name),
             "n": whole(n),
             "missing": whole(r.data.n_empty[i]),
-            "mean": num(mean, d + (d == 0)),
-            "sd": num(sd, d + (d == 0), ONE),
-            **ci_cells(mean - reach, mean + reach, d + (d == 0), ONE),
+            "mean": num(mean, fine),
+            "sd": num(sd, fine, ONE),
+            **ci_cells(mean - reach, mean + reach, fine, ONE),
             "median": num(median, d),
             "q1": num(q1, d),
             "q3": num(q3, d),
@@ -93,7 +106,8 @@ def f_row(name: str, t: FTest | str, shown: str = "f") -> dict[str, Cell]:
 def test(r: Results) -> TableBlock:
     """The test itself; the classical one as a full table of sums of squares."""
     if r.test == "anova":
-        a, d = r.classical, r.data.decimals + 1
+        a = r.classical
+        d = finer(r.data.decimals, a.ss_within)
         columns = [
             head("term", "Source", left=True),
             head("ss", "Sum of squares"),

@@ -11,6 +11,7 @@ from yavik.core.answers.answer import LeftOut
 from yavik.core.answers.wording import (
     bold,
     counted,
+    finer,
     interval,
     italic,
     level_words,
@@ -175,24 +176,23 @@ def _numbers(parts: list[Part], spec: DescribeSpec) -> TableBlock | None:
     for p in own:
         m, d = p.moments, printed_decimals(p.column)
         assert m is not None
+        fine = finer(d, m.max if np.isfinite(m.max) else 0.0)
         none, one = "no filled cell", "needs two values" if m.n else "no filled cell"
-        ci = (
-            Cell(v=m.ci_low, s=interval(m.ci_low, m.ci_high, d + 1)) if np.isfinite(m.ci_low) else num(np.nan, 0, one)
-        )
+        ci = Cell(v=m.ci_low, s=interval(m.ci_low, m.ci_high, fine)) if np.isfinite(m.ci_low) else num(np.nan, 0, one)
         rows.append(
             _labels(p, spec)
             | {
                 "n": whole(p.n),
                 "missing": whole(p.missing),
-                "mean": num(m.mean, d + 1, none),
-                "sd": num(m.sd, d + 1, one),
-                "se": num(m.se, d + 2, one),
+                "mean": num(m.mean, fine, none),
+                "sd": num(m.sd, fine, one),
+                "se": num(m.se, fine + 1, one),
                 "ci_low": ci,
-                "ci_high": num(m.ci_high, d + 1, one),
+                "ci_high": num(m.ci_high, fine, one),
                 "min": num(m.min, d, none),
-                "q1": num(m.q1, d + (d == 0), none),
-                "median": num(m.median, d + (d == 0), none),
-                "q3": num(m.q3, d + (d == 0), none),
+                "q1": num(m.q1, d if d else min(fine, 1), none),
+                "median": num(m.median, d if d else min(fine, 1), none),
+                "q3": num(m.q3, d if d else min(fine, 1), none),
                 "max": num(m.max, d, none),
                 "skewness": num(m.skewness, 2, "needs three different values"),
                 "kurtosis": num(m.kurtosis, 2, "needs four different values"),
