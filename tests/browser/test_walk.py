@@ -217,3 +217,84 @@ def test_copying_cells(demo: Page) -> None:
     lines = copied.split("\n")
     assert lines[0] == "bone glue"
     assert len(lines) == 3 and all(re.fullmatch(r"\d+\.\d", line) for line in lines[1:])
+
+
+def test_a_file_is_dropped(page: Page) -> None:
+    page.get_by_role("button", name="New study").click()
+    page.get_by_role("link", name="Bring in a table").click()
+    page.get_by_text("Drop a file here, or").wait_for()
+    handle = page.evaluate_handle(
+        """text => { const data = new DataTransfer(); data.items.add(new File([text], "dropped.csv", {type: "text/csv"})); return data; }""",
+        CSV,
+    )
+    page.get_by_text("Drop a file here, or").dispatch_event("drop", {"dataTransfer": handle})
+    expect(page.get_by_label("Name of the table")).to_have_value("Dropped")
+    expect(page.get_by_role("columnheader", name=re.compile("^consent"))).to_be_visible()
+
+
+def test_nothing_from_a_file_is_taken_as_markup(page: Page) -> None:
+    """Names, cells and labels that would be HTML if anything rendered them so."""
+    nasty = '<img src=x onerror="window.hacked=1">'
+    rows = "".join(f'"{nasty.replace(chr(34), chr(34) * 2)} {i % 2}",{i * 7 % 11}\n' for i in range(30))
+    study = page.request.post("/api/studies", data={"name": nasty}).json()["id"]
+    upload = page.request.post(
+        f"/api/studies/{study}/uploads", data=f"<b>g</b>,<script>y\n{rows}".encode(), headers={"x-filename": "x.csv"}
+    ).json()
+    table = page.request.post(
+        f"/api/studies/{study}/tables",
+        data={"upload": upload["id"], "name": nasty, "options": upload["preview"]["options"]},
+    ).json()["table"]
+    question = page.request.post(
+        f"/api/studies/{study}/questions",
+        data={
+            "table": table["id"],
+            "method": "compare_groups",
+            "spec": {"response": "<script>y", "groups": "<b>g</b>"},
+        },
+    ).json()
+    for path in (
+        "",
+        f"/t/{table['id']}",
+        f"/t/{table['id']}?view=dictionary",
+        f"/ask/{table['id']}",
+        f"/q/{question['id']}",
+    ):
+        page.goto(f"/s/{study}{path}")
+        page.wait_for_load_state("networkidle")
+    expect(page.get_by_test_id("headline")).to_contain_text("<img src=x")
+    page.get_by_role("button", name="Add to report").click()
+    expect(page.get_by_text("Added to Report")).to_be_visible()
+    page.keyboard.press("g")
+    page.keyboard.press("r")
+    expect(page.get_by_role("textbox", name="The report's text")).to_contain_text("<img src=x")
+    assert page.evaluate("window.hacked") is None
+    assert page.locator("main img, main b b").count() == 0
+
+
+def test_long_names_stay_in_their_place(page: Page) -> None:
+    """Nothing runs out of the window sideways, at 1000 and at 1600 pixels."""
+    long = "How many minutes did you spend reading in the last seven days all told"
+    rows = "".join(f"{'Upper Fenwick Cross by the Old Mill ' * 2}{i % 12},{i * 37 % 101}\n" for i in range(120))
+    study = page.request.post("/api/studies", data={"name": long * 2}).json()["id"]
+    upload = page.request.post(
+        f"/api/studies/{study}/uploads", data=f"{long} where,{long}\n{rows}".encode(), headers={"x-filename": "x.csv"}
+    ).json()
+    table = page.request.post(
+        f"/api/studies/{study}/tables",
+        data={"upload": upload["id"], "name": long, "options": upload["preview"]["options"]},
+    ).json()["table"]
+    question = page.request.post(
+        f"/api/studies/{study}/questions",
+        data={
+            "table": table["id"],
+            "method": "compare_groups",
+            "spec": {"response": long, "groups": f"{long} where"},
+        },
+    ).json()
+    for width in (1000, 1600):
+        page.set_viewport_size({"width": width, "height": 800})
+        for path in ("", f"/t/{table['id']}", f"/ask/{table['id']}", f"/q/{question['id']}"):
+            page.goto(f"/s/{study}{path}")
+            page.wait_for_load_state("networkidle")
+            assert page.evaluate("document.documentElement.scrollWidth") <= width, path
+            assert page.evaluate("(m => m.scrollWidth - m.clientWidth)(document.querySelector('main'))") <= 1, path

@@ -1,6 +1,7 @@
 """Vega-Lite to SVG and PNG without a browser. The first picture of a process pays a second of start-up."""
 
 import json
+import re
 from functools import lru_cache
 from pathlib import Path
 from typing import Any
@@ -25,6 +26,12 @@ def _svg(vega: str) -> str:
 
 def svg(vega: dict[str, Any]) -> str:
     return _svg(json.dumps(vega, sort_keys=True))
+
+
+def width_mm(vega: dict[str, Any]) -> float:
+    """Width of the whole drawing with its axes, which small pictures inside answers do not fix beforehand."""
+    found = re.search(r'<svg[^>]* width="([\d.]+)"', svg(vega))
+    return float(found[1]) * 25.4 / 96 if found else 85.0
 
 
 def png(vega: dict[str, Any], dpi: int = 300) -> bytes:

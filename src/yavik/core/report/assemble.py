@@ -6,6 +6,7 @@ from typing import Any
 
 from yavik.core.answers import Answer, Span, TableBlock
 from yavik.core.answers.wording import bold, plain, say
+from yavik.core.figures.images import width_mm
 from yavik.core.report.describe import Node
 
 
@@ -154,10 +155,14 @@ class _Assembly:
                 made.append(NumberedTable(self.tables, block, uid))
             elif block.type == "figure":
                 self.figures += 1
-                width = float(block.drawing.get("width", 320)) * 25.4 / 96
                 made.append(
                     NumberedFigure(
-                        self.figures, block.drawing, block.caption or say(block.title + "."), block.alt, width, uid
+                        self.figures,
+                        block.drawing,
+                        block.caption or say(block.title + "."),
+                        block.alt,
+                        width_mm(block.drawing),
+                        uid,
                     )
                 )
         return made

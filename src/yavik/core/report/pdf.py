@@ -82,8 +82,8 @@ def _part(part: Part, root: Path) -> str:
 def _table(part: NumberedTable) -> str:
     block = part.block
     aligns = ", ".join("left" if h.align == "left" else "right" for h in block.columns)
-    widths = ", ".join("1fr" if i == 0 else "auto" for i in range(len(block.columns)))
-    small = 9.5 if len(block.columns) <= 9 else 7.5
+    widths = ", ".join("1fr" if i == 0 and len(block.columns) <= 8 else "auto" for i in range(len(block.columns)))
+    small = 9.5 if len(block.columns) <= 8 else 7
     head = ", ".join(
         f'[#text(fill: rgb("#5f6677"))[{"#emph" if h.italic else "#text"}({quoted(h.title)})]]' for h in block.columns
     )
@@ -100,6 +100,6 @@ def _table(part: NumberedTable) -> str:
     note = f'\n#v(-3pt)#text(size: 8.5pt, fill: rgb("#5f6677"))[#text({quoted(block.note)})]' if block.note else ""
     return (
         f"#block(above: 1.2em, below: 1.2em)[#text(size: 9.5pt)[{spans(part.caption)}]\n#v(-2pt)"
-        f"#text(size: {small}pt)[#table(columns: ({widths}), align: ({aligns},), inset: (x: 4pt, y: 3.5pt), {hairlines},\n"
+        f"#text(size: {small}pt)[#table(columns: ({widths}), align: ({aligns},), inset: (x: {4 if len(block.columns) <= 8 else 2.5}pt, y: 3.5pt), {hairlines},\n"
         f"table.header({head}),\n{body})]{note}]"
     )

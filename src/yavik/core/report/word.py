@@ -14,7 +14,8 @@ from yavik.core.answers import Span, TableBlock
 from yavik.core.figures.images import png
 from yavik.core.report.assemble import Document, Heading, Listing, Missing, NumberedFigure, NumberedTable, Paragraph
 
-FACE = "STIX Two Text"
+FACE = "Times New Roman"
+"""On every machine that opens such a file; our own face is not, and would be replaced by chance."""
 TEXT_MM = 160.0
 INK = RGBColor(0x22, 0x2A, 0x3C)
 
@@ -96,27 +97,71 @@ def _table(file: Any, part: NumberedTable) -> None:
     caption.paragraph_format.space_after = Pt(3)
     table = file.add_table(rows=1 + len(block.rows), cols=len(block.columns))
     table.alignment = WD_TABLE_ALIGNMENT.LEFT
-    table.autofit = True
+    table.autofit = False
+    widths, size = column_widths(block)
+    _margins(table)
+    for column, width in zip(table.columns, widths, strict=True):
+        column.width = Mm(width)
     for c, head in enumerate(block.columns):
-        _cell(table.cell(0, c), head.title, head.align, italic=head.italic)
+        _cell(table.cell(0, c), head.title, head.align, widths[c], size, italic=head.italic)
         for r, row in enumerate(block.rows, 1):
             found = row.get(head.key)
             bold = head.key in block.strong and (r - 1) in block.marked
-            _cell(table.cell(r, c), found.s if found else "", head.align, bold=bold)
+            _cell(table.cell(r, c), found.s if found else "", head.align, widths[c], size, bold=bold)
     _rules(table)
     _repeat_head(table.rows[0])
     note = file.add_paragraph(style="Caption")
     note.add_run(block.note or "").font.size = Pt(8.5)
 
 
-def _cell(cell: Any, text: str, align: str, *, bold: bool = False, italic: bool = False) -> None:
+def column_widths(block: TableBlock) -> tuple[list[float], float]:
+    """Widths in mm that fill the text, and the type size in pt: numbers are never broken, words may be.
+
+    A table that is too wide at 9.5 pt is set at 7 pt; what is still too much is taken from the columns of words.
+    """
+    for size in (9.5, 8.0, 7.0):
+        mm = 0.5 * size * 25.4 / 72
+        wide = [(_longest(block, i) + 0.8) * mm + 2.2 for i in range(len(block.columns))]
+        if sum(wide) <= TEXT_MM:
+            break
+    words = [i for i, h in enumerate(block.columns) if h.align == "left"]
+    over = sum(wide) - TEXT_MM
+    if over > 0 and words:
+        room = max(18.0 * len(words), sum(wide[i] for i in words) - over)
+        share = room / sum(wide[i] for i in words)
+        wide = [w * share if i in words else w for i, w in enumerate(wide)]
+    return [w * TEXT_MM / sum(wide) for w in wide], size
+
+
+def _longest(block: TableBlock, index: int) -> int:
+    """Characters of the longest cell, and of the longest word of a heading over numbers (which may be broken)."""
+    head = block.columns[index]
+    title = len(head.title) if head.align == "left" else max(map(len, head.title.split()), default=0)
+    return max(title, 3, *(len(row[head.key].s) if head.key in row else 0 for row in block.rows))
+
+
+def _margins(table: Any) -> None:
+    """Narrow cell margins: 1.1 mm on either side."""
+    margins = OxmlElement("w:tblCellMar")
+    for side in ("w:left", "w:right"):
+        edge = OxmlElement(side)
+        edge.set(qn("w:w"), "62")
+        edge.set(qn("w:type"), "dxa")
+        margins.append(edge)
+    table._tbl.tblPr.append(margins)
+
+
+def _cell(
+    cell: Any, text: str, align: str, width: float, size: float, *, bold: bool = False, italic: bool = False
+) -> None:
+    cell.width = Mm(width)
     paragraph = cell.paragraphs[0]
     paragraph.alignment = WD_ALIGN_PARAGRAPH.LEFT if align == "left" else WD_ALIGN_PARAGRAPH.RIGHT
     paragraph.paragraph_format.space_after = Pt(1.5)
     paragraph.paragraph_format.space_before = Pt(1.5)
     paragraph.paragraph_format.line_spacing = 1.0
     run = paragraph.add_run(text)
-    run.font.size, run.bold, run.italic = Pt(9.5), bold or None, italic or None
+    run.font.size, run.bold, run.italic = Pt(size), bold or None, italic or None
 
 
 def _rules(table: Any) -> None:
@@ -151,4 +196,6 @@ def _figure(file: Any, part: NumberedFigure) -> None:
     described = picture._inline.docPr
     described.set("descr", part.alt)
     described.set("title", f"Figure {part.number}")
-    _runs(file.add_paragraph(style="Caption"), part.caption)
+    caption = file.add_paragraph(style="Caption")
+    caption.paragraph_format.keep_together = True
+    _runs(caption, part.caption)
