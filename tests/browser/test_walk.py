@@ -50,6 +50,7 @@ def test_from_a_file_to_a_printed_conclusion(page: Page, tmp_path: Path) -> None
     expect(page.get_by_role("alert")).to_contain_text("The nearest name is 'minutes'")
     page.get_by_label("Expression").fill("pages / minutes")
     page.get_by_role("button", name="Add the step").click()
+    expect(page.get_by_label("Expression")).to_have_count(0)
     expect(page.get_by_role("columnheader", name=re.compile("^rate"))).to_be_visible()
 
     # A label in the dictionary.

@@ -152,3 +152,18 @@ def test_a_figure_says_what_is_wrong() -> None:
         grouped(TABLE, None, None, ["y", "y"])
     with pytest.raises(DataProblem, match="Choose a measurement"):
         grouped(TABLE, "y", None, [])
+
+
+@pytest.mark.parametrize(
+    "values", [np.r_[np.random.default_rng(0).normal(size=1000), 5.0], np.arange(50.0) % 7, np.full(5, 3.0)]
+)
+def test_histogram_counts(values: np.ndarray) -> None:
+    from yavik.core.figures.pictures import histogram
+    from yavik.core.stats.groups import Groups
+    from yavik.core.table import Column, Kind
+
+    groups = Groups.of(values, np.zeros(len(values), np.int32), np.arange(len(values)), ("",))
+    bins = histogram(Column(name="y", kind=Kind.measure), groups)[0]["data"]["values"]
+    edges = [b["a"] for b in bins] + [bins[-1]["b"]]
+    assert [b["n"] for b in bins] == np.histogram(values, edges)[0].tolist()
+    assert sum(b["n"] for b in bins) == len(values)

@@ -2,12 +2,15 @@
 import { Moon, Sun, Undo2, Redo2, PanelLeftClose, PanelLeftOpen } from "lucide-react";
 import { useEffect, useState, type ReactNode } from "react";
 import { Link, Outlet, useMatches, useParams } from "react-router";
+import { useQuery } from "@tanstack/react-query";
+import { api, take } from "../client/api";
 import { useContents, useUndo } from "../client/hooks";
 import { Contents } from "./contents";
 import { HelpKeys, useKeys } from "./keys";
 import { Mark } from "./mark";
 import { Palette } from "./palette";
 import { useTheme } from "./theme";
+import { sayProblem } from "./toasts";
 
 export function Frame() {
   const { study = "", id } = useParams();
@@ -67,6 +70,7 @@ function TopBar({ study, names, search, undo, redo, fold, folded }: {
         <span className="muted truncate">Find or ask anything</span>
         <kbd className="kbd kbd-sm">/</kbd>
       </button>
+      <Working />
       {study && (
         <>
           <IconButton label={undo ? `Undo: ${undo}` : "Nothing to undo"} disabled={!undo} onClick={() => move.mutate("undo")}><Undo2 size={17} /></IconButton>
@@ -76,6 +80,20 @@ function TopBar({ study, names, search, undo, redo, fold, folded }: {
       {fold && <IconButton label={folded ? "Show the contents" : "Fold the contents"} onClick={fold}>{folded ? <PanelLeftOpen size={17} /> : <PanelLeftClose size={17} />}</IconButton>}
       <IconButton label={dark ? "Light theme" : "Dark theme"} onClick={toggle}>{dark ? <Sun size={17} /> : <Moon size={17} />}</IconButton>
     </header>
+  );
+}
+
+/** What runs now, wherever it was begun, with a way to stop it. */
+function Working() {
+  const { data } = useQuery({ queryKey: ["jobs"], queryFn: () => take(api.GET("/api/jobs")), refetchInterval: (q) => (q.state.data?.length ? 500 : 4000), retry: false });
+  const job = data?.[0];
+  if (!job) return null;
+  return (
+    <span className="flex min-w-0 shrink items-center gap-2 text-sm" role="status">
+      <span className="loading loading-spinner loading-xs text-primary" aria-hidden="true" />
+      <span className="truncate">{job.title}, {Math.round(job.part * 100)} %</span>
+      <button type="button" className="link-quiet" onClick={() => void take(api.DELETE("/api/jobs/{job_id}", { params: { path: { job_id: job.id } } })).catch(sayProblem)}>Stop</button>
+    </span>
   );
 }
 

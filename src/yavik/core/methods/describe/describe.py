@@ -1,5 +1,6 @@
 """What do columns look like, for each group? Counts, moments, quartiles, shares, and a picture each."""
 
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from typing import Any
 
@@ -59,19 +60,31 @@ class Part:
     levels: tuple[str, ...] = ()
 
 
+Looked = tuple[list[Part], FigureBlock | None]
+
+
 def describe(table: Table, spec: DescribeSpec, run: Run) -> Answer:
     if len(spec.columns) > MOST_COLUMNS:
         raise DataProblem(f"{len(spec.columns)} columns are too many for one page; choose up to {MOST_COLUMNS}.")
     if spec.by in spec.columns:
         raise DataProblem(f"{spec.by} stands in both slots; take it out of one.", column=spec.by)
     names, codes, left = _groups(table, spec)
-    parts: list[Part] = []
-    for i, name in enumerate(spec.columns):
-        run.progress(i / len(spec.columns), f"Describing {name}")
-        parts += _parts(table, name, names, codes, 1 - spec.alpha)
+    done = 0
+
+    def look(name: str) -> Looked:
+        nonlocal done
+        found = _look(table, spec, name, names, codes)
+        done += 1
+        run.progress(done / len(spec.columns), f"Described {name}")
+        return found
+
+    # Sorting is nearly all of the work and lets threads run side by side.
+    with ThreadPoolExecutor(2) as pool:
+        looked = list(pool.map(look, spec.columns))
+    parts = [part for found, _ in looked for part in found]
+    pictures = [picture for _, picture in looked[:MOST_PICTURES] if picture]
     spans = _headline(table, spec, parts)
     blocks = [b for b in (_numbers(parts, spec), _counts(parts, spec), _others(table, parts, spec)) if b]
-    pictures = _pictures(table, spec, names, codes)
     first_line = f"{counted(len(spec.columns), 'column')}" + (f" by {spec.by}" if spec.by else "")
     return Answer(
         method="describe",
@@ -105,36 +118,55 @@ def _groups(table: Table, spec: DescribeSpec) -> tuple[tuple[str | None, ...], A
     return coded.levels, coded.codes, left
 
 
-def _parts(table: Table, name: str, groups: tuple[str | None, ...], codes: Any, level: float) -> list[Part]:
+def _look(table: Table, spec: DescribeSpec, name: str, groups: tuple[str | None, ...], codes: Any) -> Looked:
+    """A column's parts and its picture, from one sorting into groups and one sort within them."""
     column = table.column(name)
+    names = tuple("" if g is None else g for g in groups)
     sizes = np.bincount(codes[codes >= 0], minlength=len(groups))
     if column.kind in NUMERIC:
-        found = Groups.of(table.numbers(name), codes, table.rows, tuple(str(g) for g in groups))
-        return [
+        found = Groups.of(table.numbers(name), codes, table.rows, names)
+        parts = [
             Part(
                 column,
                 g,
                 int(found.n[i]),
                 int(sizes[i] - found.n[i]),
-                moments(found.part(i), level, found.ordered[i]),
+                moments(found.part(i), 1 - spec.alpha, found.ordered[i]),
                 None,
             )
             for i, g in enumerate(groups)
             if sizes[i]
         ]
+        slots = {"response": name, "groups": spec.by} if spec.by else {"samples": [name]}
+        drawn = histogram(column, found) if len(found.y) else None
+        return parts, _picture(column, drawn, {**slots, "show": ["box", "points"]})
     if column.kind in CODED:
         own = table.codes(name)
         use = (codes >= 0) & (own.codes >= 0)
         flat = np.bincount(codes[use] * len(own.levels) + own.codes[use], minlength=len(groups) * len(own.levels))
         counts = flat.reshape(len(groups), len(own.levels))
-        return [
+        parts = [
             Part(column, g, int(counts[i].sum()), int(sizes[i] - counts[i].sum()), None, counts[i], own.levels)
             for i, g in enumerate(groups)
             if sizes[i]
         ]
+        return parts, _picture(column, bars(column, own.levels[:20], counts[:, :20], names) if own.levels else None)
     filled = ~table.empty(name)
     ns = np.bincount(codes[(codes >= 0) & filled], minlength=len(groups))
-    return [Part(column, g, int(ns[i]), int(sizes[i] - ns[i]), None, None) for i, g in enumerate(groups) if sizes[i]]
+    return [
+        Part(column, g, int(ns[i]), int(sizes[i] - ns[i]), None, None) for i, g in enumerate(groups) if sizes[i]
+    ], None
+
+
+def _picture(
+    column: Column, drawn: tuple[dict[str, Any], str] | None, figure: dict[str, Any] | None = None
+) -> FigureBlock | None:
+    if drawn is None:
+        return None
+    vega, alt = drawn
+    return FigureBlock(
+        id=f"figure_{column.name}", title=column.title, drawing=vega, alt=alt, small=True, figure=figure
+    )
 
 
 def _head(key: str, title: str, left: bool = False) -> Head:
@@ -264,36 +296,6 @@ def _others(table: Table, parts: list[Part], spec: DescribeSpec) -> TableBlock |
         rows=rows,
         note="First and last of the whole column, in order.",
     )
-
-
-def _pictures(table: Table, spec: DescribeSpec, groups: tuple[str | None, ...], codes: Any) -> list[FigureBlock]:
-    out = []
-    names = tuple(str(g) for g in groups) if spec.by else ("",)
-    for name in spec.columns[:MOST_PICTURES]:
-        column = table.column(name)
-        if column.kind in NUMERIC:
-            found = Groups.of(table.numbers(name), codes, table.rows, names)
-            if len(found.y):
-                vega, alt = histogram(column, found)
-                figure = (
-                    {"response": name, "groups": spec.by, "show": ["box", "points"]}
-                    if spec.by
-                    else {"samples": [name], "show": ["box", "points"]}
-                )
-                out.append(
-                    FigureBlock(
-                        id=f"figure_{name}", title=column.title, drawing=vega, alt=alt, small=True, figure=figure
-                    )
-                )
-        elif column.kind in CODED and len(column.levels):
-            own = table.codes(name)
-            use = (codes >= 0) & (own.codes >= 0)
-            counts = np.bincount(
-                codes[use] * len(own.levels) + own.codes[use], minlength=len(names) * len(own.levels)
-            )
-            vega, alt = bars(column, own.levels[:20], counts.reshape(len(names), -1)[:, :20], names)
-            out.append(FigureBlock(id=f"figure_{name}", title=column.title, drawing=vega, alt=alt, small=True))
-    return out
 
 
 def _headline(table: Table, spec: DescribeSpec, parts: list[Part]) -> list[Span]:
