@@ -1,38 +1,32 @@
 """What do columns look like, for each group? Counts, moments, quartiles, shares, and a picture each."""
 
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 from pydantic import Field
 
-from yavik.core.answers import Answer, Cell, Check, FigureBlock, Head, RowsUsed, Span, TableBlock, Verdict
+from yavik.core.answers import Answer, Cell, FigureBlock, Head, RowsUsed, TableBlock
 from yavik.core.answers.answer import LeftOut
 from yavik.core.answers.wording import (
-    bold,
     counted,
     finer,
     interval,
-    italic,
     level_words,
     listing,
     num,
-    number,
     percent,
     plain,
-    say,
-    share,
     whole,
     word,
 )
-from yavik.core.figures.caption import lower
 from yavik.core.figures.data import printed_decimals
 from yavik.core.figures.pictures import bars, histogram
 from yavik.core.methods.base import Aim, Layout, Method, Run, Spec, slot
 from yavik.core.methods.describe._page import PAGE
+from yavik.core.methods.describe._words import Part, checks, facts, headline
 from yavik.core.stats.groups import Groups
-from yavik.core.stats.moments import Moments, moments
+from yavik.core.stats.moments import moments
 from yavik.core.table import CODED, NUMERIC, Column, DataProblem, Table
 
 ANY = ["measure", "count", "yes_no", "category", "ordered", "date", "text", "identifier"]
@@ -45,19 +39,6 @@ MOST_LEVELS = 100
 class DescribeSpec(Spec):
     columns: list[str] = Field([], title="Columns", json_schema_extra=slot(ANY, "columns", many=True))
     by: str | None = Field(None, title="For each", json_schema_extra=slot(["category", "ordered", "yes_no"], "group"))
-
-
-@dataclass(frozen=True)
-class Part:
-    """A column within one group: its numbers, or its levels' counts."""
-
-    column: Column
-    group: str | None
-    n: int
-    missing: int
-    moments: Moments | None
-    counts: np.ndarray[Any, Any] | None
-    levels: tuple[str, ...] = ()
 
 
 Looked = tuple[list[Part], FigureBlock | None]
@@ -83,7 +64,7 @@ def describe(table: Table, spec: DescribeSpec, run: Run) -> Answer:
         looked = list(pool.map(look, spec.columns))
     parts = [part for found, _ in looked for part in found]
     pictures = [picture for _, picture in looked[:MOST_PICTURES] if picture]
-    spans = _headline(table, spec, parts)
+    spans = headline(table, spec, parts)
     blocks = [b for b in (_numbers(parts, spec), _counts(parts, spec), _others(table, parts, spec)) if b]
     first_line = f"{counted(len(spec.columns), 'column')}" + (f" by {spec.by}" if spec.by else "")
     return Answer(
@@ -94,9 +75,9 @@ def describe(table: Table, spec: DescribeSpec, run: Run) -> Answer:
         headline_spans=spans,
         short=first_line + f", {counted(table.n_rows, 'row')}",
         settings=[f"{level_words(spec.alpha)} confidence intervals"],
-        facts=_facts(parts),
+        facts=facts(parts),
         blocks=[*pictures, *blocks],
-        checks=_checks(parts),
+        checks=checks(parts),
         rows=RowsUsed(total=table.n_rows, used=table.n_rows - sum(x.n for x in left), left_out=left),
     )
 
@@ -296,104 +277,6 @@ def _others(table: Table, parts: list[Part], spec: DescribeSpec) -> TableBlock |
         rows=rows,
         note="First and last of the whole column, in order.",
     )
-
-
-def _headline(table: Table, spec: DescribeSpec, parts: list[Part]) -> list[Span]:
-    if len(spec.columns) > 1:
-        empty = sum(p.missing for p in parts)
-        tail = f"; {counted(empty, 'cell is', 'cells are')} empty" if empty else "; no cell is empty"
-        groups = f" for each {lower(table.column(spec.by).title)}" if spec.by else ""
-        return say(f"{counted(len(spec.columns), 'column')} of {counted(table.n_rows, 'row')}{groups}{tail}.")
-    column = parts[0].column
-    unit, d = f"\u00a0{column.unit}" if column.unit else "", printed_decimals(column) + 1
-    with_mean = [p for p in parts if p.moments and p.n]
-    if with_mean and spec.by:
-        low, high = min(with_mean, key=_mean), max(with_mean, key=_mean)
-        return say(
-            f"Mean {lower(column.title)} runs from ",
-            bold(number(_mean(low), d)),
-            f"{unit} in {low.group} to ",
-            bold(number(_mean(high), d)),
-            f"{unit} in {high.group}.",
-        )
-    if with_mean:
-        m = with_mean[0].moments
-        assert m is not None
-        sd = f" (SD {number(m.sd, d)})" if np.isfinite(m.sd) else ""
-        tail = f"; half of them lie between {number(m.q1, d - 1)} and {number(m.q3, d - 1)}"
-        return say(
-            f"{column.title}: mean ",
-            bold(f"{number(m.mean, d)}{unit}"),
-            sd,
-            ", ",
-            italic("n"),
-            f" = {with_mean[0].n}{tail}.",
-        )
-    counted_parts = [p for p in parts if p.counts is not None and p.n]
-    if counted_parts and not spec.by:
-        p = counted_parts[0]
-        assert p.counts is not None
-        order = np.argsort(-p.counts, kind="stable")[:3]
-        return say(
-            f"{column.title}: "
-            + listing([f"{p.levels[i]} {percent(p.counts[i] / p.n)}" for i in order])
-            + f" of {counted(p.n, 'row')}."
-        )
-    return say(
-        f"{column.title}: {counted(sum(p.n for p in parts), 'filled cell')}, {sum(p.missing for p in parts)} empty."
-    )
-
-
-def _mean(p: Part) -> float:
-    return p.moments.mean if p.moments else 0.0
-
-
-def _checks(parts: list[Part]) -> list[Check]:
-    empty, cells = sum(p.missing for p in parts), sum(p.missing + p.n for p in parts)
-    where = listing(list(dict.fromkeys(p.column.name for p in parts if p.missing))[:6])
-    checks = [
-        Check(
-            id="empty",
-            title="Empty cells",
-            verdict=Verdict.holds if empty == 0 else Verdict.doubtful if empty < 0.2 * cells else Verdict.fails,
-            text="No cell is empty."
-            if not empty
-            else f"{whole(empty).s} of {counted(cells, 'cell')} {'is' if empty == 1 else 'are'} empty ({where}). Numbers describe the filled ones.",
-            facts={"empty": float(empty)},
-        )
-    ]
-    skewed = [p for p in parts if p.moments and abs(p.moments.skewness) > 1]
-    if any(p.moments for p in parts):
-        words = listing(
-            [
-                f"{p.column.name}{f' in {p.group}' if p.group else ''} ({share(p.moments.skewness) if abs(p.moments.skewness) < 1 else number(p.moments.skewness, 1)})"
-                for p in skewed
-                if p.moments
-            ]
-        )
-        checks.append(
-            Check(
-                id="skewed",
-                title="Mean as the middle",
-                verdict=Verdict.doubtful if skewed else Verdict.holds,
-                text=f"Strongly skewed: {words}. The median says more about the middle there."
-                if skewed
-                else "No column is strongly skewed (skewness within ±1).",
-            )
-        )
-    return checks
-
-
-def _facts(parts: list[Part]) -> dict[str, float | int | str]:
-    out: dict[str, float | int | str] = {}
-    for p in parts:
-        name = p.column.name + (f".{p.group}" if p.group is not None else "")
-        out[f"{name}.n"], out[f"{name}.missing"] = p.n, p.missing
-        if p.moments:
-            out |= {f"{name}.{k}": float(v) for k, v in vars(p.moments).items() if k != "n" and np.isfinite(v)}
-        if p.counts is not None:
-            out |= {f"{name}.{level}": int(n) for level, n in zip(p.levels, p.counts, strict=True)}
-    return out
 
 
 def _name(spec: DescribeSpec) -> str:

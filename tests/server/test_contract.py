@@ -1,0 +1,146 @@
+"""The catalogue, problems as problem details, and small calls."""
+
+from typing import Any
+
+import pytest
+from fastapi.testclient import TestClient
+
+from tests.conftest import Client
+
+
+def test_the_catalogue_draws_everything(http: TestClient) -> None:
+    found = http.get("/api/catalogue").json()
+    assert [a["id"] for a in found["aims"]][:2] == ["describe", "compare"]
+    assert {m["id"] for m in found["methods"]} == {"describe", "compare_groups"}
+    for method in found["methods"]:
+        for layout in method["layouts"]:
+            assert set(layout["needed"]) <= set(layout["slots"]) <= set(method["spec"]["properties"])
+    assert {s["step"] for s in found["steps"]} == {
+        "empty_codes",
+        "levels",
+        "keep_rows",
+        "compute",
+        "kind",
+        "describe_column",
+    }
+    assert "lag" in {f["name"] for f in found["functions"]}
+    assert "slot" in found["figure"]["properties"]["response"]
+
+
+@pytest.mark.parametrize("method", ["describe", "compare_groups"])
+def test_every_method_has_its_page(http: TestClient, method: str) -> None:
+    page = http.get(f"/api/catalogue/methods/{method}").json()
+    assert all(page[k] for k in ("answers", "assumes", "formulas", "reading", "conventions", "references"))
+
+
+def test_problems_are_problem_details(client: Client) -> None:
+    table = client.bring(b"g,y\na,1\nb,2\nc,4\na,7\n")
+    found = client.http.post(
+        f"/api/studies/{client.study}/tables/{table['id']}/try",
+        json={"step": {"step": "keep_rows", "where": "z > 1"}, "at": 0},
+    )
+    assert found.headers["content-type"] == "application/problem+json"
+    body = found.json()
+    assert (body["status"], body["column"], body["position"]) == (422, "z", 0)
+    assert body["title"] and body["detail"].startswith("There is no column 'z'.")
+
+
+@pytest.mark.parametrize(
+    ("method", "path", "body", "status"),
+    [
+        ("GET", "/tables/nothing", None, 404),
+        ("GET", "/questions/nothing", None, 404),
+        ("POST", "/questions", {"table": "nothing", "method": "describe"}, 404),
+        ("POST", "/uploads/nothing/preview", {}, 404),
+        ("PATCH", "/items/nothing", {"name": "x"}, 404),
+        ("PATCH", "/items/nothing", {"name": ""}, 422),
+        ("POST", "/reports", {"name": ""}, 422),
+        ("POST", "/reports", {}, 422),
+    ],
+)
+def test_what_is_not_there_or_not_understood(client: Client, method: str, path: str, body: Any, status: int) -> None:
+    found = client.call(method, path, status, json=body)
+    assert found["status"] == status and found["detail"]
+
+
+@pytest.mark.parametrize(
+    "step",
+    [
+        {"step": "fly"},
+        {"step": "keep_rows"},
+        {"step": "kind", "column": "y", "kind": "colour"},
+        {"step": "compute", "name": "x", "expression": "1", "more": 2},
+    ],
+)
+def test_a_step_that_is_not_understood_changes_nothing(client: Client, step: dict[str, Any]) -> None:
+    table = client.bring(b"g,y\na,1\nb,2\n")
+    assert client.steps(table["id"], [step], 422)["detail"]
+    assert client.get(f"/tables/{table['id']}")["table"]["steps"] == []
+
+
+def test_an_unknown_method_is_said(client: Client) -> None:
+    table = client.bring(b"g,y\na,1\nb,2\n")
+    problem = client.call("POST", "/questions", 422, json={"table": table["id"], "method": "divine"})
+    assert "There is no method 'divine'. There are: compare_groups, describe." in problem["detail"]
+
+
+def test_columns_in_view_with_their_distributions(demo: Client) -> None:
+    table = demo.entries("table")[0]["id"]
+    found = demo.get(f"/tables/{table}/columns", params={"names": ["room", "minutes", "nothing"]})
+    assert [c["column"]["name"] for c in found] == ["room", "minutes"]
+    assert found[0]["profile"]["bars"] == [30, 40, 38]
+    assert sum(found[1]["profile"]["bars"]) == 108
+
+
+def test_fits_say_what_was_chosen(demo: Client) -> None:
+    table = demo.entries("table")[0]["id"]
+    found = demo.get(f"/tables/{table}/fits", params={"names": ["room", "seat", "minutes"]})
+    assert found["said"] == "2 categories and 1 measure; 108 rows."
+    assert demo.get(f"/tables/{table}/fits", params={"names": []})["fits"][0]["missing"]
+
+
+def test_history_is_kept_in_order(client: Client) -> None:
+    table = client.bring(b"g,y\na,1\nb,2\n", "x.csv")
+    client.call("PATCH", f"/items/{table['id']}", json={"name": "Renamed"})
+    client.call("POST", "/undo")
+    changes = client.get("/changes")
+    assert [(c["label"], c["undone"]) for c in changes] == [("Rename x.csv", True), ("Bring in x.csv", False)]
+    contents = client.get()
+    assert (contents["undo"], contents["redo"]) == ("Bring in x.csv", "Rename x.csv")
+
+
+def test_undo_of_nothing(client: Client) -> None:
+    assert client.call("POST", "/undo") == {"label": None, "item_id": None}
+    assert client.call("POST", "/redo") == {"label": None, "item_id": None}
+
+
+def test_a_copied_study_is_independent(demo: Client) -> None:
+    copy = demo.http.post(f"/api/studies/{demo.study}/duplicate").json()
+    other = Client(demo.http, copy["id"])
+    table = other.entries("table")[0]["id"]
+    other.steps(table, [])
+    assert other.entries("table")[0]["line"] == "112 rows · 8 columns"
+    assert demo.entries("table")[0]["line"] == "108 rows · 9 columns"
+    assert [e["out_of_date"] for e in demo.entries("question")] == [False] * 3
+    assert other.entries("question")[0]["out_of_date"] is True
+
+
+def test_side_by_side_and_figures_of_it(demo: Client) -> None:
+    glue = demo.entries("question")[1]
+    figure = demo.call("POST", "/figures", 201, json={"table": glue["table"], "from_question": glue["id"]})
+    assert figure["layout"] == "side_by_side" and figure["figure"]["samples"] == [
+        "bone glue",
+        "starch paste",
+        "resin",
+    ]
+    assert figure["figure"]["marks_from"] == glue["id"]
+    assert figure["drawing"]["levels"] == ["Bone glue", "Starch paste", "Resin"]
+
+
+def test_a_figure_with_impossible_bounds_is_refused_and_kept_as_it_was(demo: Client) -> None:
+    figure = demo.get(f"/figures/{demo.entries('figure')[0]['id']}")
+    problem = demo.call(
+        "PATCH", f"/figures/{figure['id']}", 422, json={"figure": {**figure["figure"], "y_min": 9, "y_max": 3}}
+    )
+    assert "end above where it begins" in problem["detail"]
+    assert demo.get(f"/figures/{figure['id']}")["figure"] == figure["figure"]
