@@ -16,7 +16,7 @@ serve: build
 
 # The server on 8737 and the interface, reloading, on 5173.
 dev: build
-	$(PY) -m yavik.cli demo & trap "kill $$!" EXIT; cd ui && npm run dev
+	$(PY) -m yavik.cli demo --reload & trap "kill $$!" EXIT; cd ui && npm run dev
 
 build: $(STAMPS)/python $(STAMPS)/fonts $(STAMPS)/ui
 

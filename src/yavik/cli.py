@@ -2,6 +2,8 @@
 
 import argparse
 import json
+import os
+import socket
 import sys
 from pathlib import Path
 from typing import Any
@@ -30,6 +32,7 @@ def main(argv: list[str] | None = None) -> int:
             help="folder that holds everything (default: the user's data directory)",
         )
         sub.add_argument("--port", type=int, default=8737)
+        sub.add_argument("--reload", action="store_true", help="start anew when the source changes (for developers)")
     commands.add_parser("methods", help="list the methods")
     ask = commands.add_parser("answer", help="answer a question from files, as JSON, without a server")
     ask.add_argument("method")
@@ -40,17 +43,20 @@ def main(argv: list[str] | None = None) -> int:
     )
     args = parser.parse_args(argv)
     if args.command in ("serve", "demo"):
-        return serve(args.data_dir or default_folder(), args.port, demo=args.command == "demo")
+        return serve(args.data_dir or default_folder(), args.port, demo=args.command == "demo", reload=args.reload)
     return list_methods() if args.command == "methods" else answer(args)
 
 
-def serve(folder: Path, port: int, *, demo: bool) -> int:
+def serve(folder: Path, port: int, *, demo: bool, reload: bool = False) -> int:
     import uvicorn
 
     from yavik.demo.study import make_demo
-    from yavik.server.app import create_app
+    from yavik.server.app import FOLDER, create_app
     from yavik.store import Store
 
+    if taken(port):
+        print(f"Port {port} is in use. Is Yavik running already? Choose another with --port.", file=sys.stderr)
+        return 1
     if demo:
         store = Store(folder)
         if not any(s.demo for s in store.items.studies()):
@@ -58,8 +64,24 @@ def serve(folder: Path, port: int, *, demo: bool) -> int:
             make_demo(store)
         store.close()
     print(f"Yavik is at http://127.0.0.1:{port}  (data in {folder}; Ctrl+C stops it)", flush=True)
-    uvicorn.run(create_app(folder), host="127.0.0.1", port=port, log_level="warning")
+    settings: dict[str, Any] = {"host": "127.0.0.1", "port": port, "log_level": "warning"}
+    if reload:
+        os.environ[FOLDER] = str(folder)
+        source = str(Path(__file__).parent)
+        uvicorn.run("yavik.server.app:from_environment", factory=True, reload=True, reload_dirs=[source], **settings)
+    else:
+        uvicorn.run(create_app(folder), **settings)
     return 0
+
+
+def taken(port: int) -> bool:
+    with socket.socket() as s:
+        s.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            s.bind(("127.0.0.1", port))
+        except OSError:
+            return True
+    return False
 
 
 def list_methods() -> int:

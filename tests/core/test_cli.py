@@ -75,6 +75,16 @@ def test_a_problem_is_json_on_standard_error(
     assert words in json.loads(said.err)["message"]
 
 
+def test_a_port_in_use_is_said(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    import socket
+
+    with socket.socket() as s:
+        s.bind(("127.0.0.1", 0))
+        s.listen()
+        assert main(["serve", "--data-dir", str(tmp_path), "--port", str(s.getsockname()[1])]) == 1
+    assert "is in use" in capsys.readouterr().err
+
+
 def test_an_unknown_method(room: Path, capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr("sys.stdin", io.StringIO("{}"))
     assert main(["answer", "nothing", "--data", str(room), "--spec", "-"]) == 2

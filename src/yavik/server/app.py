@@ -18,6 +18,7 @@ from yavik.server.routes import figures, items, jobs, methods, questions, report
 from yavik.server.security import LocalOnly
 from yavik.store import Store
 
+FOLDER = "YAVIK_DATA_DIR"
 STATIC = Path(__file__).with_name("static")
 
 
@@ -53,6 +54,11 @@ def create_app(folder: Path, *, workers: int | None = None, warm: bool = True) -
         app.include_router(module.router)
     _interface(app)
     return app
+
+
+def from_environment() -> FastAPI:
+    """For reloading servers, which make the application by name."""
+    return create_app(Path(os.environ[FOLDER]))
 
 
 def short_id(route: APIRoute) -> str:
