@@ -42,3 +42,22 @@ def test_a_million_rows(page: Page) -> None:
     page.goto(f"/s/{study}/q/{made['id']}")
     expect(page.get_by_test_id("headline")).to_contain_text(re.compile("visits"), timeout=60_000)
     expect(page.get_by_text(re.compile("all 1.000.000 rows"))).to_be_visible()
+
+
+def test_a_problem_found_in_a_worker_stands_on_the_page(page: Page) -> None:
+    study = page.request.post("/api/studies", data={"name": "Long"}).json()["id"]
+    page.goto(f"/s/{study}/bring")
+    page.get_by_label("File to bring in").set_input_files(
+        {"name": "large.csv", "mimeType": "text/csv", "buffer": large()}
+    )
+    expect(page.get_by_role("button", name="Make the table")).to_be_enabled(timeout=60_000)
+    page.get_by_role("button", name="Make the table").click()
+    expect(page.get_by_role("grid")).to_be_visible(timeout=90_000)
+    table = page.url.split("/t/")[1].split("?")[0]
+    spec = {"response": "visits", "groups": "place", "where": "visits > 5000"}
+    made = page.request.post(
+        f"/api/studies/{study}/questions", data={"table": table, "method": "compare_groups", "spec": spec}
+    ).json()
+    page.goto(f"/s/{study}/q/{made['id']}")
+    expect(page.get_by_role("alert")).to_contain_text("No row has visits > 5000.", timeout=30_000)
+    expect(page.get_by_role("progressbar")).to_have_count(0)

@@ -256,3 +256,31 @@ def test_methods_are_described_for_the_interface() -> None:
             assert all(f"{{{slot}}}" in layout.sentence and "slot" in fields[slot] for slot in layout.slots)
         assert all("slot" in f or "option" in f for f in fields.values())
         assert method.page.references
+
+
+def test_a_method_from_another_package_is_found(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Adding a method is adding one object: the registry, the catalogue and the answer need nothing else."""
+    from dataclasses import replace
+
+    from yavik.core.methods import registry
+    from yavik.core.methods.describe.describe import METHOD
+
+    class Entry:
+        def load(self) -> Any:
+            return replace(METHOD, id="glance", title="A glance")
+
+    monkeypatch.setattr(registry, "entry_points", lambda group: [Entry()] if group == "yavik.methods" else [])
+    registry.methods.cache_clear()
+    try:
+        assert answer("glance", ROOMS, {"columns": ["minutes"]}).facts["minutes.n"] == 108
+        assert "glance" in {f.method for f in fitting(ROOMS, ["minutes"])}
+    finally:
+        registry.methods.cache_clear()
+
+
+def test_the_question_page_knows_no_method_by_name() -> None:
+    from pathlib import Path
+
+    sources = (Path(__file__).resolve().parents[2] / "ui/src/question").glob("*.tsx")
+    found = [(p.name, m) for p in sources for m in methods() if m in p.read_text(encoding="utf-8")]
+    assert found == []

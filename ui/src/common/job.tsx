@@ -3,6 +3,9 @@ import { useEffect, useRef, useState } from "react";
 import { api, take, type Job } from "../client/api";
 import { sayProblem } from "./toasts";
 
+const ENDED = ["done", "problem", "failed", "stopped"];
+
+/** Follows a job to its end; null when there is none or it has ended. */
 export function useJob(first: Job | null | undefined, ended: (job: Job) => void): Job | null {
   const [job, setJob] = useState<Job | null>(first ?? null);
   const tell = useRef(ended);
@@ -19,14 +22,14 @@ export function useJob(first: Job | null | undefined, ended: (job: Job) => void)
     source.onmessage = (event) => {
       const now = JSON.parse(event.data as string) as Job;
       setJob(now);
-      if (["done", "problem", "failed", "stopped"].includes(now.state)) {
+      if (ENDED.includes(now.state)) {
         source.close();
         tell.current(now);
       }
     };
     return () => source.close();
   }, [id]);
-  return job;
+  return job && job.id === id && !ENDED.includes(job.state) ? job : null;
 }
 
 export function JobBar({ job }: { job: Job }) {

@@ -29,11 +29,14 @@ function Question({ study, id }: { study: string; id: string }) {
   const { data: catalogue } = useCatalogue();
   const { data: contents } = useContents(study);
   const table = useTable(study, state?.table);
-  const { problem, job, change, computing } = useAnswer(study, id, state);
+  const { problem, setProblem, job, change, computing, renew } = useAnswer(study, id, state);
+  const [stopped, setStopped] = useState(false);
   const working = useJob(job, (ended) => {
     void client.invalidateQueries({ queryKey: key });
     void client.invalidateQueries({ queryKey: ["contents", study] });
-    if (ended.state !== "done" && ended.state !== "stopped") sayProblem(new Error(ended.what));
+    setStopped(ended.state === "stopped");
+    if (ended.state === "problem") setProblem(problemOf(ended));
+    if (ended.state === "failed") sayProblem(new Error(ended.what));
   });
   const add = useAddToReport(study);
   const figure = useNewFigure(study, (made) => go(`/s/${study}/f/${made.id}`));
@@ -83,11 +86,14 @@ function Question({ study, id }: { study: string; id: string }) {
       >
         <div className="bg-base-200/50 min-h-full px-7 py-5">
           {working && <JobBar job={working} />}
+          {stopped && !working && !computing && state.ready && (state.out_of_date || !answer) && (
+            <p className="py-2">Stopped. <button type="button" className="link-quiet" onClick={() => (setStopped(false), void renew())}>Work it out again</button></p>
+          )}
           {problem && <Trouble error={problem}>{problem.rows?.length ? <button className="link-quiet" onClick={() => go(`/s/${study}/t/${state.table}?rows=${problem.rows?.slice(0, 100).join(",")}`)}>Show the rows</button> : null}</Trouble>}
           {!state.ready && !answer && <p className="muted py-8 text-lg">Fill the slots of the sentence: the answer appears here at once.</p>}
           {answer && (
-            <div className={old ? "opacity-60" : ""} aria-busy={computing}>
-              {old && <p className="text-primary mb-2 text-sm font-semibold" role="status">{problem ? "The last answer that could be given" : computing ? "Out of date: being renewed" : "Out of date"}</p>}
+            <div className={old ? "opacity-60" : ""} aria-busy={computing || Boolean(working)}>
+              {old && <p className="text-primary mb-2 text-sm font-semibold" role="status">{problem ? "The last answer that could be given" : computing || working ? "Out of date: being renewed" : "Out of date"}</p>}
               <AnswerView answer={answer} />
             </div>
           )}
@@ -155,5 +161,10 @@ function useAnswer(study: string, id: string, state: State | undefined) {
       setProblem(null);
     }
   }, [wanted, renew, state, unsaved]);
-  return { problem, job, change, computing };
+  return { problem, setProblem, job, change, computing, renew };
+}
+
+function problemOf(job: Job): Problem {
+  const { message, ...more } = (job.problem ?? {}) as { message?: string };
+  return new Problem({ detail: message, ...more });
 }
