@@ -115,12 +115,15 @@ def answer(args: argparse.Namespace) -> int:
 def read_table(path: Path, dictionary: list[dict[str, Any]]) -> Any:
     """A file with what a dictionary says of its columns, as steps: the same as in the interface."""
     from yavik.core.files.delimited import read
-    from yavik.core.steps import new_step
+    from yavik.core.steps import parse_step
+    from yavik.core.table import DataProblem
 
     path.stat()
     table, _ = read(path)
     for entry in dictionary:
-        name = entry["name"]
+        name = entry.get("name")
+        if not name:
+            raise DataProblem("Every entry of the dictionary needs the name of a column.")
         steps: list[dict[str, Any]] = []
         if entry.get("empty_codes"):
             steps.append({"step": "empty_codes", "columns": [name], "codes": [str(c) for c in entry["empty_codes"]]})
@@ -136,7 +139,7 @@ def read_table(path: Path, dictionary: list[dict[str, Any]]) -> Any:
                 {"step": "describe_column", "column": name, "label": entry.get("label"), "unit": entry.get("unit")}
             )
         for step in steps:
-            table, _ = new_step(step).apply(table)
+            table, _ = parse_step(step).apply(table)
     return table
 
 

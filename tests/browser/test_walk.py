@@ -233,34 +233,32 @@ def test_a_file_is_dropped(page: Page) -> None:
     expect(page.get_by_role("columnheader", name=re.compile("^consent"))).to_be_visible()
 
 
+def asked(page: Page, name: str, data: str, response: str, groups: str) -> list[str]:
+    """A study made over HTTP with one table and one comparison; the addresses of its pages."""
+    study = page.request.post("/api/studies", data={"name": name}).json()["id"]
+    base = f"/api/studies/{study}"
+    upload = page.request.post(f"{base}/uploads", data=data.encode(), headers={"x-filename": "x.csv"}).json()
+    body = {"upload": upload["id"], "name": name, "options": upload["preview"]["options"]}
+    table = page.request.post(f"{base}/tables", data=body).json()["table"]["id"]
+    spec = {"response": response, "groups": groups}
+    question = page.request.post(
+        f"{base}/questions", data={"table": table, "method": "compare_groups", "spec": spec}
+    ).json()["id"]
+    return [
+        f"/s/{study}",
+        f"/s/{study}/t/{table}",
+        f"/s/{study}/t/{table}?view=dictionary",
+        f"/s/{study}/ask/{table}",
+        f"/s/{study}/q/{question}",
+    ]
+
+
 def test_nothing_from_a_file_is_taken_as_markup(page: Page) -> None:
     """Names, cells and labels that would be HTML if anything rendered them so."""
     nasty = '<img src=x onerror="window.hacked=1">'
     rows = "".join(f'"{nasty.replace(chr(34), chr(34) * 2)} {i % 2}",{i * 7 % 11}\n' for i in range(30))
-    study = page.request.post("/api/studies", data={"name": nasty}).json()["id"]
-    upload = page.request.post(
-        f"/api/studies/{study}/uploads", data=f"<b>g</b>,<script>y\n{rows}".encode(), headers={"x-filename": "x.csv"}
-    ).json()
-    table = page.request.post(
-        f"/api/studies/{study}/tables",
-        data={"upload": upload["id"], "name": nasty, "options": upload["preview"]["options"]},
-    ).json()["table"]
-    question = page.request.post(
-        f"/api/studies/{study}/questions",
-        data={
-            "table": table["id"],
-            "method": "compare_groups",
-            "spec": {"response": "<script>y", "groups": "<b>g</b>"},
-        },
-    ).json()
-    for path in (
-        "",
-        f"/t/{table['id']}",
-        f"/t/{table['id']}?view=dictionary",
-        f"/ask/{table['id']}",
-        f"/q/{question['id']}",
-    ):
-        page.goto(f"/s/{study}{path}")
+    for path in asked(page, nasty, f"<b>g</b>,<script>y\n{rows}", "<script>y", "<b>g</b>"):
+        page.goto(path)
         page.wait_for_load_state("networkidle")
     expect(page.get_by_test_id("headline")).to_contain_text("<img src=x")
     page.get_by_role("button", name="Add to report").click()
@@ -276,26 +274,27 @@ def test_long_names_stay_in_their_place(page: Page) -> None:
     """Nothing runs out of the window sideways, at 1000 and at 1600 pixels."""
     long = "How many minutes did you spend reading in the last seven days all told"
     rows = "".join(f"{'Upper Fenwick Cross by the Old Mill ' * 2}{i % 12},{i * 37 % 101}\n" for i in range(120))
-    study = page.request.post("/api/studies", data={"name": long * 2}).json()["id"]
-    upload = page.request.post(
-        f"/api/studies/{study}/uploads", data=f"{long} where,{long}\n{rows}".encode(), headers={"x-filename": "x.csv"}
-    ).json()
-    table = page.request.post(
-        f"/api/studies/{study}/tables",
-        data={"upload": upload["id"], "name": long, "options": upload["preview"]["options"]},
-    ).json()["table"]
-    question = page.request.post(
-        f"/api/studies/{study}/questions",
-        data={
-            "table": table["id"],
-            "method": "compare_groups",
-            "spec": {"response": long, "groups": f"{long} where"},
-        },
-    ).json()
+    paths = asked(page, long * 2, f"{long} where,{long}\n{rows}", long, f"{long} where")
     for width in (1000, 1600):
         page.set_viewport_size({"width": width, "height": 800})
-        for path in ("", f"/t/{table['id']}", f"/ask/{table['id']}", f"/q/{question['id']}"):
-            page.goto(f"/s/{study}{path}")
+        for path in paths:
+            page.goto(path)
             page.wait_for_load_state("networkidle")
             assert page.evaluate("document.documentElement.scrollWidth") <= width, path
             assert page.evaluate("(m => m.scrollWidth - m.clientWidth)(document.querySelector('main'))") <= 1, path
+
+
+def test_an_embed_is_dragged_in_the_report(demo: Page) -> None:
+    demo.get_by_role("navigation", name="Contents").get_by_role("link", name=re.compile("^Draft for")).click()
+    expect(demo.get_by_text("Table 2.")).to_be_visible()
+    handle = demo.locator('[data-embed="answer"] [data-drag-handle]').bounding_box()
+    target = demo.get_by_role("heading", name="What we did").bounding_box()
+    assert handle and target
+    demo.mouse.move(handle["x"] + 4, handle["y"] + 6)
+    demo.mouse.down()
+    demo.mouse.move(handle["x"] + 10, handle["y"] - 20, steps=4)
+    demo.mouse.move(target["x"] + 30, target["y"] + 2, steps=8)
+    demo.mouse.up()
+    # The answer now stands before the heading that it stood below.
+    expect(demo.locator(".ProseMirror > *").nth(1).locator('[data-embed="answer"]')).to_be_visible()
+    expect(demo.get_by_text("Saved", exact=True)).to_be_visible()

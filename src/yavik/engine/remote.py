@@ -3,9 +3,11 @@
 import threading
 from typing import Any
 
-from yavik.core.methods import Run
+import pyarrow as pa
+
+from yavik.core.table import DataProblem
 from yavik.engine.jobs import Job, State
-from yavik.engine.tasks import Ask, answer_key, ask_pure, demand_columns, problem_from, reads
+from yavik.engine.tasks import Ask, answer_key, ask_pure, demand_columns, problem_data, problem_from, reads
 from yavik.store import Store
 from yavik.store.columns import pack
 
@@ -34,9 +36,6 @@ class Remote:
             self._ended_badly(job, trouble)
 
     def _ended_badly(self, job: Job, trouble: Exception) -> None:
-        from yavik.core.table import DataProblem
-        from yavik.engine.tasks import problem_data
-
         if job.stop_asked:
             job.tell(state=State.stopped, what="Stopped")
         elif isinstance(trouble, DataProblem):
@@ -44,13 +43,11 @@ class Remote:
         else:
             job.tell(state=State.failed, what=f"The distributed engine could not do it: {trouble}")
 
-    def ask(self, d: Ask, job: Job, run: Run | None = None) -> dict[str, Any]:
+    def ask(self, d: Ask, job: Job) -> dict[str, Any]:
         snapshot, _ = self.store.versions.replay(d.root, d.steps)
         demand_columns(snapshot, d.method, d.spec)
         table = self.store.versions.table(snapshot, reads(snapshot, d.method, d.spec))
         cells = [bytes(pack(a)[1]) for a in table.arrays]
-        import pyarrow as pa
-
         rows = bytes(pack(pa.array(table.rows))[1])
         columns = [c.model_dump(mode="json") for c in table.columns]
         future = self.client.submit(ask_pure, d.method, d.spec, columns, cells, rows, pure=False)

@@ -12,8 +12,9 @@ from yavik.core.methods import answer as compute_answer
 from yavik.core.methods.registry import get
 from yavik.core.steps.base import Effect
 from yavik.core.steps.expressions import Parsed
-from yavik.core.table import DataProblem, Kind, Table
+from yavik.core.table import Column, DataProblem, Kind, Table
 from yavik.store import Store
+from yavik.store.columns import build, unpack
 from yavik.store.versions import Snapshot, key_of
 
 
@@ -135,9 +136,6 @@ def ask_pure(
     Returns:
         ``{"answer": …}`` or ``{"problem": …}``.
     """
-    from yavik.core.table import Column
-    from yavik.store.columns import build, unpack
-
     table = build([Column.model_validate(c) for c in columns], [unpack(c) for c in cells], unpack(rows).to_numpy())
     try:
         return {"answer": compute_answer(method, table, spec).model_dump(mode="json")}

@@ -67,7 +67,6 @@ def short_id(route: APIRoute) -> str:
 
 def warm_up() -> None:
     """The first answer and picture of a process pay for imports and start-up; they are paid here, beside the first page."""
-    from yavik.core.answers import Marks
     from yavik.core.figures.images import svg
     from yavik.core.files.delimited import read
     from yavik.core.methods import answer
@@ -75,7 +74,6 @@ def warm_up() -> None:
     lines = "\n".join(f"{'abc'[i % 3]},{i * 7 % 11}.5" for i in range(60))
     table, _ = read(f"g,y\n{lines}\n".encode())
     found = answer("compare_groups", table, {"response": "y", "groups": "g"})
-    assert isinstance(found.marks, Marks)
     svg(found.block("figure").drawing)
 
 

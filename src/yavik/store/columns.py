@@ -16,6 +16,7 @@ from yavik.store.models import ColumnData
 
 MEMORY = 2 << 30
 HASH_BYTES = 20
+BATCH_BYTES = 4 << 20
 _options = pa.ipc.IpcWriteOptions(compression="lz4")
 
 
@@ -44,19 +45,33 @@ class ColumnStore:
     def put(self, arrays: list[Any]) -> list[str]:
         """Stores what is not there yet; returns the hashes.
 
-        Packing runs on all cores while what is packed is written, each column in a transaction of its own:
+        Packing runs on all cores while what is packed is written, in short transactions of a few megabytes:
         columns are content-addressed, so one that nothing refers to yet does no harm.
         """
         hashes: list[str] = []
+        waiting: dict[str, tuple[Any, Any]] = {}
+        size = 0
         with ThreadPoolExecutor(4) as pool:
             for (h, data), array in zip(pool.map(pack, arrays), arrays, strict=True):
-                if self._recall(h) is None:
-                    with self.engine.begin() as connection:
-                        row = {"hash": h, "data": memoryview(data)}
-                        connection.execute(sqlite_insert(ColumnData).on_conflict_do_nothing(), row)
-                    self._keep(h, array)
                 hashes.append(h)
+                if self._recall(h) is None:
+                    waiting[h] = (data, array)
+                    size += len(data)
+                if size > BATCH_BYTES:
+                    self._write(waiting)
+                    waiting, size = {}, 0
+        self._write(waiting)
         return hashes
+
+    def _write(self, columns: dict[str, tuple[Any, Any]]) -> None:
+        """Columns are kept in memory only once they are stored: what memory knows, the database has."""
+        if not columns:
+            return
+        rows = [{"hash": h, "data": memoryview(data)} for h, (data, _) in columns.items()]
+        with self.engine.begin() as connection:
+            connection.execute(sqlite_insert(ColumnData).on_conflict_do_nothing(), rows)
+        for h, (_, array) in columns.items():
+            self._keep(h, array)
 
     def get(self, hashes: list[str]) -> list[Any]:
         found = {h: a for h in hashes if (a := self._recall(h)) is not None}

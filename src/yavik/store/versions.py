@@ -2,6 +2,7 @@
 
 import hashlib
 import json
+import threading
 from collections import OrderedDict
 from dataclasses import dataclass
 from typing import Any
@@ -53,6 +54,7 @@ class Versions:
         self.engine, self.cells = engine, cells
         self._tables: OrderedDict[str, Table] = OrderedDict()
         self._found: dict[str, Snapshot] = {}
+        self._lock = threading.Lock()
 
     def find(self, key: str) -> Snapshot | None:
         """A version's description; kept in memory, as a version never changes."""
@@ -103,9 +105,8 @@ class Versions:
 
     def table(self, snapshot: Snapshot, names: list[str] | None = None) -> Table:
         """The cells of a version, or of some of its columns (names that are not there are passed over)."""
-        if snapshot.key in self._tables:
-            whole = self._tables[snapshot.key]
-            self._tables.move_to_end(snapshot.key)
+        whole = self._recall(snapshot.key)
+        if whole is not None:
             return whole if names is None else whole.select([n for n in names if whole.has(n)])
         places = [i for i, c in enumerate(snapshot.columns) if names is None or c.name in set(names)]
         arrays = self.cells.get([snapshot.hashes[i] for i in places])
@@ -114,10 +115,17 @@ class Versions:
             self._remember(snapshot.key, table)
         return table
 
+    def _recall(self, key: str) -> Table | None:
+        with self._lock:
+            if key in self._tables:
+                self._tables.move_to_end(key)
+            return self._tables.get(key)
+
     def _remember(self, key: str, table: Table) -> None:
-        self._tables[key] = table
-        while len(self._tables) > KEPT:
-            self._tables.popitem(last=False)
+        with self._lock:
+            self._tables[key] = table
+            while len(self._tables) > KEPT:
+                self._tables.popitem(last=False)
 
     def keys(self, root: str, steps: list[dict[str, Any]]) -> list[str]:
         """One key per step; a step's id does not count, and one that is off changes nothing."""

@@ -1,5 +1,6 @@
 """A figure as a sentence with slots, and how it looks."""
 
+import re
 from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
@@ -54,8 +55,6 @@ class Figure(BaseModel):
 
     @model_validator(mode="after")
     def _colours_are_colours(self) -> "Figure":
-        import re
-
         for level, colour in self.colours.items():
             if not re.fullmatch(r"#[0-9a-fA-F]{6}", colour):
                 raise ValueError(f"the colour of {level} must be # and six hexadecimal digits")

@@ -4,6 +4,7 @@ Groups stand at 0, 1, 2 … on a numeric axis whose labels are the groups' words
 and means then share one scale, and only summaries and the points that are shown leave the server.
 """
 
+import json
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -101,8 +102,6 @@ def draw(figure: Figure, data: Grouped, marks: Marks | None = None) -> Drawing:
 
 def _words(names: tuple[str, ...]) -> str:
     """Names as a Vega array literal; json escapes what could end a string."""
-    import json
-
     return json.dumps(list(names))
 
 

@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from typing import Annotated, Any
 
-from pydantic import Field, TypeAdapter
+from pydantic import Field, TypeAdapter, ValidationError
 
 from yavik.core.steps.base import Effect, Step
 from yavik.core.steps.columns import ChangeKind, DescribeColumn, EmptyCodes, Levels
@@ -28,6 +28,15 @@ class Applied:
 def new_step(data: dict[str, Any]) -> Any:
     """A step from its JSON. Raises pydantic.ValidationError."""
     return _adapter.validate_python(data)
+
+
+def parse_step(data: dict[str, Any]) -> Any:
+    """A step from its JSON; what is wrong with it as one sentence (DataProblem)."""
+    try:
+        return new_step(data)
+    except ValidationError as trouble:
+        first = trouble.errors()[0]
+        raise DataProblem(f"{'.'.join(str(p) for p in first['loc'][1:]) or 'the step'}: {first['msg']}.") from None
 
 
 def apply_step(table: Table, step: Step) -> tuple[Table, Effect]:

@@ -6,7 +6,7 @@ from typing import Any, Literal
 import numpy as np
 import pyarrow as pa
 
-from yavik.core.table import CODED, NUMERIC, Column, Kind, Table
+from yavik.core.table import CODED, NUMERIC, Column, Kind, Level, Table
 from yavik.core.table.infer import decimals_of, infer
 
 Sort = Literal["number", "text", "truth"]
@@ -84,8 +84,6 @@ def to_column(name: str, value: Vec, rows: int) -> tuple[Column, Any]:
     data = np.broadcast_to(value.data, rows)
     if value.sort == "truth":
         codes = pa.array(data.astype(np.int32), pa.int32(), mask=empty.copy())
-        from yavik.core.table import Level
-
         column = Column(name=name, kind=Kind.yes_no, levels=(Level(value="no"), Level(value="yes")))
         return column, pa.DictionaryArray.from_arrays(codes, pa.array(["no", "yes"], pa.string()))
     if value.sort == "text":

@@ -2,9 +2,12 @@
 
 from fastapi import APIRouter
 
+from yavik.core.table import DataProblem
 from yavik.demo.study import DEMO_NAME, make_demo
 from yavik.server.access import TheEngine, TheStore, TheStudy
 from yavik.server.contents import contents_of, study_out
+from yavik.server.figures_view import drawn
+from yavik.server.questions_view import renew, shown_answer
 from yavik.server.schemas import ChangeOut, Contents, Moved, Named, StudyOut
 from yavik.store.models import now
 
@@ -76,10 +79,6 @@ def changes(study: TheStudy, store: TheStore) -> list[ChangeOut]:
 @router.post("/{study_id}/renew", status_code=202)
 def renew_all(study: TheStudy, store: TheStore, engine: TheEngine) -> list[str]:
     """Starts every answer and figure that is out of date; returns what could not be started, in words."""
-    from yavik.core.table import DataProblem
-    from yavik.server.figures_view import drawn
-    from yavik.server.questions_view import renew, shown_answer
-
     troubles = []
     for item in store.items.items(study.id):
         try:

@@ -5,13 +5,15 @@ from typing import Annotated, Any
 from urllib.parse import unquote
 
 from fastapi import APIRouter, Header, Query, Request, Response
+from fastapi.responses import StreamingResponse
+from starlette.concurrency import run_in_threadpool
 
 from yavik.core.answers.wording import counted, listing
 from yavik.core.files.delimited import preview
 from yavik.core.files.detect import SAMPLE_BYTES
 from yavik.core.files.options import Preview, ReadOptions
 from yavik.core.methods.fit import fitting
-from yavik.core.steps import new_step
+from yavik.core.steps import parse_step
 from yavik.core.steps.expressions import Parsed
 from yavik.core.steps.path import apply_step
 from yavik.core.table import DataProblem, Table
@@ -34,8 +36,6 @@ async def upload(
     study: TheStudy, request: Request, store: TheStore, x_filename: Annotated[str, Header()] = "pasted.txt"
 ) -> UploadOut:
     """The file's bytes are the body; its name comes percent-encoded in a header."""
-    from starlette.concurrency import run_in_threadpool
-
     kept = await store.files.receive(study.id, unquote(x_filename), request.stream())
     try:
         found = await run_in_threadpool(_preview, store, kept.id, kept.size, None)
@@ -59,8 +59,6 @@ def preview_again(study: TheStudy, upload_id: str, options: ReadOptions, store: 
 @router.get("/uploads/{upload_id}/original")
 def original(study: TheStudy, upload_id: str, store: TheStore) -> Response:
     """The file as it was brought, byte for byte."""
-    from fastapi.responses import StreamingResponse
-
     store.files.get(upload_id)
     return StreamingResponse(
         store.files.pieces(upload_id),
@@ -140,20 +138,10 @@ def columns(study: TheStudy, table_id: str, store: TheStore, names: Annotated[li
 def set_steps(study: TheStudy, table_id: str, data: NewSteps, store: TheStore, engine: TheEngine) -> TableState:
     """The whole path anew: adding, editing, switching, moving and deleting are all this. Raises DataProblem for a step that is not understood."""
     item = store.items.item(study.id, table_id, "table")
-    steps = [valid_step(s).model_dump(mode="json", exclude_none=True) for s in data.steps]
+    steps = [parse_step(s).model_dump(mode="json", exclude_none=True) for s in data.steps]
     body = body_of(item).model_copy(update={"steps": steps})
     item = store.items.change(study.id, table_id, data.label, body=body.model_dump(mode="json"))
     return table_state(store, engine, item)
-
-
-def valid_step(data: dict[str, Any]) -> Any:
-    from pydantic import ValidationError
-
-    try:
-        return new_step(data)
-    except ValidationError as trouble:
-        first = trouble.errors()[0]
-        raise DataProblem(f"{'.'.join(str(p) for p in first['loc'][1:]) or 'the step'}: {first['msg']}.") from None
 
 
 @router.post("/tables/{table_id}/try")
@@ -164,7 +152,7 @@ def try_step(study: TheStudy, table_id: str, data: TryStep, store: TheStore) -> 
     whole = store.versions.table(snapshot)
     limit = max(1000, min(TRY_ROWS, LARGE_CELLS * 10 // max(1, len(snapshot.columns))))
     table = whole.slice(0, limit)
-    after, effect = apply_step(table, valid_step(data.step))
+    after, effect = apply_step(table, parse_step(data.step))
     if effect.problem:
         raise DataProblem(effect.problem, column=effect.column, position=effect.position)
     touched = [
