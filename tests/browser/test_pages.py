@@ -280,3 +280,17 @@ def test_two_quick_changes_end_in_the_last(demo: Page) -> None:
     expect(demo.get_by_test_id("headline")).to_contain_text("pages read in one visit")
     expect(demo.locator("main").get_by_text("Out of date")).to_have_count(0)
     expect(demo.locator('[data-slot="Measurement"]')).to_have_text("pages read in one visit")
+
+
+@pytest.mark.parametrize("width", [1000, 1280])
+def test_what_opens_stays_inside_the_window(demo: Page, width: int) -> None:
+    demo.set_viewport_size({"width": width, "height": 800})
+    open_entry(demo, "^Room trial")
+    demo.get_by_role("button", name="Add a step", exact=True).click()
+    menu = demo.get_by_role("menu").bounding_box()
+    assert menu and menu["x"] >= 0 and menu["x"] + menu["width"] <= width
+    demo.keyboard.press("Escape")
+    open_entry(demo, "^Minutes by room means")
+    demo.locator('[data-slot="Groups"]').click()
+    slot = demo.get_by_role("listbox").bounding_box()
+    assert slot and slot["x"] + slot["width"] <= width

@@ -19,7 +19,7 @@ def large(rows: int = 120_000) -> bytes:
 
 
 def finished(http: TestClient, job: dict[str, Any]) -> dict[str, Any]:
-    end = time.monotonic() + 60
+    end = time.monotonic() + 180
     while True:
         found: dict[str, Any] = http.get(f"/api/jobs/{job['id']}").json()
         if found["state"] not in ("waiting", "running"):

@@ -60,12 +60,24 @@ export function Menu({ label, children, button, align = "right" }: { label: stri
         {button}
       </button>
       {open && (
-        <div role="menu" aria-label={label} className={`pop absolute z-40 mt-1 min-w-44 p-1 ${align === "right" ? "right-0" : "left-0"}`}>
+        <div role="menu" aria-label={label} ref={keepInside} className={`pop absolute z-40 mt-1 min-w-44 p-1 ${align === "right" ? "right-0" : "left-0"}`}>
           {children(() => setOpen(false))}
         </div>
       )}
     </div>
   );
+}
+
+/** For what opens over the page: moved left, and made to scroll, where it would run out of the window. */
+export function keepInside(element: HTMLElement | null): void {
+  if (!element) return;
+  const box = element.getBoundingClientRect();
+  const over = box.right - (window.innerWidth - 8);
+  if (over > 0) element.style.transform = `translateX(${-Math.min(over, box.left - 8)}px)`;
+  if (box.bottom > window.innerHeight - 8) {
+    element.style.maxHeight = `${Math.max(160, window.innerHeight - 8 - box.top)}px`;
+    element.style.overflowY = "auto";
+  }
 }
 
 export function MenuItem({ children, onClick, disabled }: { children: ReactNode; onClick: () => void; disabled?: boolean }) {

@@ -1,7 +1,7 @@
 // A slot of a sentence: opens a searchable list of the columns that fit, takes a dropped column, works by keyboard.
 import { useId, useMemo, useRef, useState } from "react";
 import type { Column } from "../client/api";
-import { kindWords, useDismiss } from "./bits";
+import { keepInside, kindWords, useDismiss } from "./bits";
 
 export type SlotInfo = { kinds: string[]; placeholder: string; many: boolean; layout?: string | null };
 /** "Reading room" inside a sentence is "reading room"; "pH" and "NDVI" stay. */
@@ -85,7 +85,7 @@ function ColumnList({ label, options, chosen, many, choose, clear, close }: {
   const able = list.filter((o) => o.fits);
   const current = able[Math.min(at, able.length - 1)];
   return (
-    <span className="pop absolute left-0 top-full z-40 mt-1 block w-76 p-2 text-base font-normal leading-normal">
+    <span ref={keepInside} className="pop absolute left-0 top-full z-40 mt-1 block w-76 p-2 text-base font-normal leading-normal">
       <input
         className="input input-sm mb-1 w-full" role="combobox" aria-expanded="true" aria-controls={id} aria-label={`Search columns for ${label}`} autoFocus placeholder="Search columns"
         aria-activedescendant={current ? `${id}-${current.name}` : undefined} value={text} onChange={(e) => (setText(e.target.value), setAt(0))}
