@@ -64,7 +64,12 @@ def serve(folder: Path, port: int, *, demo: bool, reload: bool = False) -> int:
             make_demo(store)
         store.close()
     print(f"Yavik is at http://127.0.0.1:{port}  (data in {folder}; Ctrl+C stops it)", flush=True)
-    settings: dict[str, Any] = {"host": "127.0.0.1", "port": port, "log_level": "warning"}
+    settings: dict[str, Any] = {
+        "host": "127.0.0.1",
+        "port": port,
+        "log_level": "warning",
+        "timeout_graceful_shutdown": 3,
+    }
     if reload:
         os.environ[FOLDER] = str(folder)
         source = str(Path(__file__).parent)

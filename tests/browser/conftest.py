@@ -52,7 +52,7 @@ def address(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
             time.sleep(0.1)
     yield where
     process.terminate()
-    process.wait(20)
+    process.wait(60)
 
 
 @pytest.fixture(scope="module")
