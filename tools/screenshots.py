@@ -43,6 +43,7 @@ def shoot(browser: Browser, name: str, path: str, *, dark: bool = False, act: An
     if act:
         act(page)
         page.wait_for_load_state("networkidle")
+    page.wait_for_function("[...document.querySelectorAll('[role=img]')].every(e => e.querySelector('svg'))")
     page.wait_for_timeout(400)  # fonts and figures settle; a picture, not a test
     page.screenshot(path=OUT / f"{name}.png")
     context.close()

@@ -46,7 +46,8 @@ export function Picture({ vega, alt, paper, zoom = 1 }: { vega: object; alt: str
   if (failed) return <p className="text-error text-sm">The figure cannot be shown: {failed}</p>;
   return (
     <div role="img" aria-label={alt} className={paper ? "bg-white" : ""}>
-      <div ref={place} className="w-full" />
+      {/* Room is kept beforehand, so that nothing below jumps when the figure is there. */}
+      <div ref={place} className="w-full" style={{ minHeight: (Number((vega as { height?: unknown }).height) || 0) * Math.min(zoom, 1) }} />
     </div>
   );
 }
