@@ -40,15 +40,16 @@ def present_key(store: Store, item: Item) -> str | None:
         return None
 
 
-def shown_answer(store: Store, item: Item) -> tuple[Answer | None, bool]:
-    """The answer the question shows, and whether it is out of date."""
+def shown_data(store: Store, item: Item) -> tuple[dict[str, Any] | None, bool]:
+    """The answer the question shows, as it is kept, and whether it is out of date."""
     shown = store.shown(item.id)
-    if shown is None:
-        return None, False
-    data = store.result(shown)
-    if data is None:
-        return None, False
-    return Answer.model_validate(data), shown != present_key(store, item)
+    data = store.result(shown) if shown else None
+    return data, data is not None and shown != present_key(store, item)
+
+
+def shown_answer(store: Store, item: Item) -> tuple[Answer | None, bool]:
+    data, old = shown_data(store, item)
+    return Answer.model_validate(data) if data else None, old
 
 
 def question_state(store: Store, item: Item) -> QuestionState:
