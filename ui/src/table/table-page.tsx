@@ -40,7 +40,7 @@ export function TablePage() {
   if (error) return <div className="p-8"><Trouble error={error} /></div>;
   if (!table) return data?.job && job ? <div className="p-8"><JobBar job={job} /></div> : <Loading />;
   const view = query.get("view") ?? "rows";
-  const chosen = query.get("column") ?? table.columns[table.columns.length - 1]?.name ?? "";
+  const chosen = query.get("column") ?? table.columns[0]?.name ?? "";
   const choose = (name: string) => setQuery((q) => (q.set("column", name), q), { replace: true });
   const show = (v: string) => setQuery((q) => (q.set("view", v), q), { replace: true });
   return (
