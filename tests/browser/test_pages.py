@@ -294,3 +294,17 @@ def test_what_opens_stays_inside_the_window(demo: Page, width: int) -> None:
     demo.locator('[data-slot="Groups"]').click()
     slot = demo.get_by_role("listbox").bounding_box()
     assert slot and slot["x"] + slot["width"] <= width
+
+
+def test_quick_edits_build_on_one_another(demo: Page) -> None:
+    """Edits made before the server has answered the one before are all kept."""
+    open_entry(demo, "^Room trial")
+    demo.get_by_role("button", name="Dictionary").click()
+    for column in ("town", "seat", "consent"):
+        demo.get_by_label(f"Label of {column}").fill(f"The {column}")
+        demo.get_by_label(f"Label of {column}").press("Enter")
+    expect(demo.locator("button[data-step]")).to_have_count(11)
+    for column in ("town", "seat", "consent"):
+        expect(demo.get_by_label(f"Label of {column}")).to_have_value(f"The {column}")
+    demo.reload()
+    expect(demo.locator("button[data-step]")).to_have_count(11)

@@ -32,11 +32,14 @@ function FigureView({ study, id }: { study: string; id: string }) {
   const { data: contents } = useContents(study);
   const table = useTable(study, state?.table);
   const add = useAddToReport(study);
+  // Changes are sent one after the other, and only the last one's answer is taken over: none undoes a later one.
   const save = useMutation({
+    mutationKey: key,
+    scope: { id: `figure ${id}` },
     mutationFn: (body: { figure?: Figure; layout?: string; table?: string }) => take(api.PATCH("/api/studies/{study_id}/figures/{item_id}", { ...where, body })),
     onMutate: (body) => client.setQueryData(key, (old: S["FigureState"] | undefined) => (old ? { ...old, ...body } : old)),
     onSuccess: (next) => {
-      client.setQueryData(key, next);
+      if (client.isMutating({ mutationKey: key }) <= 1) client.setQueryData(key, next);
       void client.invalidateQueries({ queryKey: ["contents", study] });
       void client.invalidateQueries({ queryKey: ["report", study] });
     },

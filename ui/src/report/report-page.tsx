@@ -28,6 +28,7 @@ function Report({ study, state }: { study: string; state: S["ReportState"] }) {
   const client = useQueryClient();
   const key = `yavik.report.${state.id}`;
   const timer = useRef(0);
+  const line = useRef<Promise<void>>(Promise.resolve());
   const revision = useRef(state.revision);
   const [saving, setSaving] = useState<"saved" | "waiting" | "failed">("saved");
   const save = useCallback(async (doc: JSONContent) => {
@@ -36,8 +37,11 @@ function Report({ study, state }: { study: string; state: S["ReportState"] }) {
       revision.current = next.revision;
       client.setQueryData(["report", study, state.id], next);
       void client.invalidateQueries({ queryKey: ["contents", study] });
-      localStorage.removeItem(key);
-      setSaving("saved");
+      // Words typed since are still to be saved.
+      if (localStorage.getItem(key) === JSON.stringify(doc)) {
+        localStorage.removeItem(key);
+        setSaving("saved");
+      }
     } catch (e) {
       setSaving("failed");
       sayProblem(e);
@@ -53,7 +57,9 @@ function Report({ study, state }: { study: string; state: S["ReportState"] }) {
       localStorage.setItem(key, JSON.stringify(doc));
       setSaving("waiting");
       window.clearTimeout(timer.current);
-      timer.current = window.setTimeout(() => void save(doc), WAIT);
+      timer.current = window.setTimeout(() => {
+        line.current = line.current.then(() => save(doc));
+      }, WAIT);
     },
   });
   useEffect(() => {

@@ -27,11 +27,17 @@ export function TablePage() {
   });
   // While a long step is worked out the table as it was stays in view.
   if (data?.table && data.table !== kept) setKept(data.table);
+  // As with figures: in order, the next change building on this one at once, and only the last answer taken over.
+  const key = ["table", study, id];
   const save = useMutation({
+    mutationKey: key,
+    scope: { id: `steps ${id}` },
+    onMutate: ({ steps }) => client.setQueryData(key, (old: S["TableState"] | undefined) => (old?.table ? { ...old, table: { ...old.table, steps } } : old)),
+    onError: () => client.invalidateQueries({ queryKey: key }),
     mutationFn: ({ steps, label }: { steps: Step[]; label: string }) =>
       take(api.PUT("/api/studies/{study_id}/tables/{table_id}/steps", { params: { path: { study_id: study, table_id: id } }, body: { steps, label } })),
     onSuccess: async (state) => {
-      client.setQueryData(["table", study, id], state);
+      if (client.isMutating({ mutationKey: key }) <= 1) client.setQueryData(key, state);
       await client.invalidateQueries({ predicate: (q) => q.queryKey[1] === study && ["contents", "question", "figure", "report", "fits"].includes(String(q.queryKey[0])) });
     },
   });
