@@ -229,11 +229,13 @@ def test_the_report_is_an_editor(demo: Page) -> None:
 def test_finding_and_asking(demo: Page) -> None:
     demo.get_by_role("button", name="Find or ask anything").click()
     demo.get_by_placeholder("A table, column").fill("tukey")
+    expect(demo.get_by_role("option", name=re.compile("differ between"))).to_be_visible()
     demo.keyboard.press("Enter")
     expect(demo.locator('[data-slot="Measurement"]')).to_be_visible()
     expect(demo.get_by_text("the answer appears here at once")).to_be_visible()
     demo.keyboard.press("/")
-    demo.keyboard.type("light at the seat")
+    demo.get_by_placeholder("A table, column").fill("light at the seat")
+    expect(demo.get_by_role("option", name=re.compile("Light at the seat"))).to_be_visible()
     demo.keyboard.press("Enter")
     expect(demo.get_by_role("complementary", name="The chosen column")).to_contain_text("lux")
 

@@ -8,6 +8,12 @@ import { useTheme } from "./theme";
 
 const AIM_ROW = "data-[selected=true]:bg-primary/12 cursor-pointer rounded px-3 py-1.5 flex justify-between gap-4";
 
+/** Every word typed must stand in it: a guess at likeness would put the wrong thing under Enter. */
+function matches(value: string, search: string): number {
+  const words = search.toLowerCase().split(/\s+/).filter(Boolean);
+  return words.every((w) => value.toLowerCase().includes(w)) ? 1 : 0;
+}
+
 export function Palette({ study, close }: { study: string; close: () => void }) {
   const go = useNavigate();
   const contents = useContents(study);
@@ -20,7 +26,7 @@ export function Palette({ study, close }: { study: string; close: () => void }) 
   const then = (run: () => void) => () => (close(), run());
   return (
     <Modal title="Find or ask anything" close={close}>
-      <Command label="Find or ask anything" loop>
+      <Command label="Find or ask anything" loop filter={matches}>
         <Command.Input autoFocus className="input w-full" placeholder="A table, column, question, figure, method or action" />
         <Command.List className="mt-2 max-h-96 overflow-auto">
           <Command.Empty className="muted px-3 py-2">Nothing of that name.</Command.Empty>
