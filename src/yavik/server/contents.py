@@ -13,8 +13,6 @@ from yavik.server.tables_view import body_of, needs_job
 from yavik.store import Store
 from yavik.store.models import Change, Item, Study
 
-LAYER_WORDS = {"box": "box", "points": "points", "mean": "mean"}
-
 
 def study_out(store: Store, study: Study) -> StudyOut:
     with store.items.session() as s:
@@ -86,7 +84,7 @@ def _figure(store: Store, item: Item) -> tuple[str, bool, str | None]:
 
 
 def figure_words(figure: Figure) -> str:
-    return " and ".join(LAYER_WORDS[s] for s in figure.show) or "nothing drawn"
+    return " and ".join(figure.show) or "nothing drawn"
 
 
 def _report(_store: Store, item: Item) -> tuple[str, bool, str | None]:

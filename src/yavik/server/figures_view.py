@@ -22,6 +22,11 @@ def figure_body(item: Item) -> FigureBody:
 
 def drawn(store: Store, engine: Engine, item: Item) -> Drawing:
     """Raises DataProblem, LookupError."""
+    return drawn_with_marks(store, engine, item)[0]
+
+
+def drawn_with_marks(store: Store, engine: Engine, item: Item) -> tuple[Drawing, str | None]:
+    """The drawing, and why marks that were asked for are not in it. Raises DataProblem, LookupError."""
     body = figure_body(item)
     if not body.figure.ready:
         raise DataProblem("Fill the slots of the sentence to see the figure.")
@@ -34,12 +39,12 @@ def drawn(store: Store, engine: Engine, item: Item) -> Drawing:
     if body.figure.where:
         table = table.keep(rows_where(body.figure.where, table))
     data = grouped(table, body.figure.response, body.figure.groups, body.figure.samples)
-    marks, _ = marks_of(store, engine, item.study_id, body)
+    marks, missing = marks_of(store, engine, item.study_id, body)
     drawing = draw(body.figure, data, marks)
     key = figure_key(store, item)
     if key:
         store.keep_result(key, drawing_out(drawing).model_dump(mode="json"), item.id)
-    return drawing
+    return drawing, missing
 
 
 def figure_key(store: Store, item: Item) -> str | None:
@@ -109,9 +114,10 @@ def sources(store: Store, study_id: str, body: FigureBody) -> list[MarksSource]:
 
 def figure_state(store: Store, engine: Engine, item: Item) -> FigureState:
     body = figure_body(item)
-    drawing, problem = None, None
+    drawing, problem, missing = None, None, None
     try:
-        drawing = drawing_out(drawn(store, engine, item))
+        made, missing = drawn_with_marks(store, engine, item)
+        drawing = drawing_out(made)
     except DataProblem as trouble:
         problem = problem_data(trouble)
     except LookupError:
@@ -126,6 +132,6 @@ def figure_state(store: Store, engine: Engine, item: Item) -> FigureState:
         figure=body.figure,
         drawing=drawing,
         problem=problem,
-        marks_problem=marks_of(store, engine, item.study_id, body)[1],
+        marks_problem=missing,
         marks_sources=sources(store, item.study_id, body),
     )

@@ -1,7 +1,7 @@
 """Bringing files in, and tables: their rows, columns and path."""
 
 from collections import Counter
-from typing import Annotated, Any
+from typing import Annotated
 from urllib.parse import unquote
 
 from fastapi import APIRouter, Header, Query, Request, Response
@@ -75,7 +75,7 @@ def new_table(study: TheStudy, data: NewTable, store: TheStore, engine: TheEngin
     if kept.size > 1_500_000:
         return TableState(job=job_out(engine.submit(read, f"Reading {kept.filename}", study.id)))
     done = engine.do(read)
-    return _finish(study, data, store, engine, done["key"], done["notices"])
+    return _finish(study, data, store, engine, done["key"])
 
 
 @router.put("/tables/finish", status_code=201)
@@ -85,12 +85,10 @@ def finish_table(study: TheStudy, data: NewTable, store: TheStore, engine: TheEn
     key = ReadFile(upload=data.upload, options=data.options).root(kept.sha)
     if store.versions.find(key) is None:
         raise DataProblem("The file has not been read yet.")
-    return _finish(study, data, store, engine, key, [])
+    return _finish(study, data, store, engine, key)
 
 
-def _finish(
-    study: TheStudy, data: NewTable, store: TheStore, engine: TheEngine, key: str, _notices: list[Any]
-) -> TableState:
+def _finish(study: TheStudy, data: NewTable, store: TheStore, engine: TheEngine, key: str) -> TableState:
     kept = store.files.get(data.upload)
     body = TableBody(upload=data.upload, filename=kept.filename, root=key, options=data.options)
     item = store.items.add(study.id, "table", data.name, body.model_dump(mode="json"), f"Bring in {data.name}")
