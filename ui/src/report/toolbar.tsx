@@ -7,7 +7,8 @@ export function Toolbar({ editor }: { editor: Editor }) {
     editor,
     selector: ({ editor: e }) => ({ bold: e.isActive("bold"), italic: e.isActive("italic"), bullets: e.isActive("bulletList"), numbers: e.isActive("orderedList"), level: [1, 2, 3].find((l) => e.isActive("heading", { level: l })) ?? 0 }),
   });
-  const chain = () => editor.chain().focus();
+  // Focus comes back at once, not a frame later: the first letter typed after a press must not be lost.
+  const chain = () => (editor.view.focus(), editor.chain());
   return (
     <div role="toolbar" aria-label="Text" className="mx-auto mb-3 flex max-w-[46rem] items-center gap-1">
       <select
@@ -29,5 +30,5 @@ export function Toolbar({ editor }: { editor: Editor }) {
 }
 
 function Tool({ label, on, run, children }: { label: string; on: boolean; run: () => void; children: ReactNode }) {
-  return <button type="button" className={`btn btn-sm btn-square ${on ? "btn-neutral" : "btn-ghost"}`} aria-label={label} aria-pressed={on} title={label} onClick={run}>{children}</button>;
+  return <button type="button" className={`btn btn-sm btn-square ${on ? "btn-neutral" : "btn-ghost"}`} aria-label={label} aria-pressed={on} title={label} onMouseDown={(e) => e.preventDefault()} onClick={run}>{children}</button>;
 }
