@@ -144,7 +144,7 @@ def read_table(path: Path, dictionary: list[dict[str, Any]]) -> Any:
                 {"step": "describe_column", "column": name, "label": entry.get("label"), "unit": entry.get("unit")}
             )
         for step in steps:
-            table, _ = parse_step(step).apply(table)
+            table = parse_step(step).apply(table).table
     return table
 
 

@@ -1,5 +1,7 @@
 """Steps and expressions: what they do, what they say, and that a mistake is placed."""
 
+import re
+
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -249,9 +251,13 @@ def test_replayed_twice_is_equal(table: Table) -> None:
 
 
 def test_every_step_has_its_words_and_schema() -> None:
-    for kind in step_kinds():
-        fields = kind["schema"]["properties"]
-        assert all(
-            f"{{{name}}}" in kind["words"] or name in ("id", "on", "step", "levels", "label", "unit", "note")
-            for name in fields
-        )
+    """The interface draws an editor from nothing but this: every field says how it is asked for."""
+    kinds = step_kinds()
+    assert len({k["step"] for k in kinds}) == len(kinds)
+    for kind in kinds:
+        fields = {n: f for n, f in kind["schema"]["properties"].items() if n not in ("id", "on", "step")}
+        assert kind["help"].endswith(".") and kind["family"]
+        assert all(f.get("shown") and f.get("title") for f in fields.values()), kind["step"]
+        assert all(f.get("words") for f in fields.values() if f["shown"] in ("choice", "several")), kind["step"]
+        assert set(re.findall(r"\{(\w+)\}", kind["words"])) <= set(fields), kind["step"]
+        assert all(len(f.get("words", {})) != 1 for f in fields.values())

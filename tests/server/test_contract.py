@@ -15,14 +15,14 @@ def test_the_catalogue_draws_everything(http: TestClient) -> None:
     for method in found["methods"]:
         for layout in method["layouts"]:
             assert set(layout["needed"]) <= set(layout["slots"]) <= set(method["spec"]["properties"])
-    assert {s["step"] for s in found["steps"]} == {
-        "empty_codes",
-        "levels",
-        "keep_rows",
-        "compute",
-        "kind",
-        "describe_column",
-    }
+    named = (
+        "rename kind describe_column levels empty_codes keep_rows leave_out_rows keep_columns drop_columns compute"
+    )
+    named += (
+        " recode bin standardise transform reverse score lag difference cumulate dummies fill sort lengthen widen"
+    )
+    named += " summarise append join transpose drop_empty unique edit_cells sample from_answer design join_waves"
+    assert set(named.split()) <= {s["step"] for s in found["steps"]}
     assert "lag" in {f["name"] for f in found["functions"]}
     assert "slot" in found["figure"]["properties"]["response"]
 

@@ -44,6 +44,7 @@ class Remote:
             job.tell(state=State.failed, what=f"The distributed engine could not do it: {trouble}")
 
     def ask(self, d: Ask, job: Job) -> dict[str, Any]:
+        self.store.tables.prepare(d.link)
         snapshot, _ = self.store.versions.replay(d.root, d.steps)
         demand_columns(snapshot, d.method, d.spec)
         table = self.store.versions.table(snapshot, reads(snapshot, d.method, d.spec))

@@ -35,6 +35,7 @@ class Replay(BaseModel):
     task: Literal["replay"] = "replay"
     root: str
     steps: list[dict[str, Any]]
+    link: str | None = None
 
 
 class Ask(BaseModel):
@@ -43,6 +44,7 @@ class Ask(BaseModel):
     task: Literal["ask"] = "ask"
     root: str
     steps: list[dict[str, Any]]
+    link: str | None = None
     method: str
     spec: dict[str, Any]
     item: str | None = None
@@ -57,6 +59,7 @@ def carry_out(store: Store, description: ReadFile | Replay | Ask, run: Run) -> d
         return _read_file(store, description, run)
     if isinstance(description, Replay):
         run.progress(0.1, "Replaying the path")
+        store.tables.prepare(description.link)
         snapshot, _ = store.versions.replay(description.root, description.steps)
         return {"key": snapshot.key}
     return _ask(store, description, run)
@@ -109,6 +112,7 @@ def answer_key(snapshot: Snapshot, method: str, spec: dict[str, Any]) -> str:
 
 
 def _ask(store: Store, d: Ask, run: Run) -> dict[str, Any]:
+    store.tables.prepare(d.link)
     snapshot, _ = store.versions.replay(d.root, d.steps)
     key = answer_key(snapshot, d.method, d.spec)
     data = store.result(key)

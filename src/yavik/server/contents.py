@@ -60,7 +60,7 @@ def _table(store: Store, item: Item) -> tuple[str, bool, str | None]:
     if needs_job(store, body):
         return "being prepared", False, None
     try:
-        snapshot, effects = store.versions.replay(body.root, body.steps)
+        snapshot, effects = store.tables.replay(body)
     except (LookupError, DataProblem):
         return "cannot be read", False, None
     troubled = sum(e.problem is not None for e in effects)

@@ -73,7 +73,10 @@ def marks_of(store: Store, engine: Engine, study_id: str, body: FigureBody) -> t
     if not same_data(body, asked):
         return None, f"{question.name} now asks about other columns, so its marks are not drawn here."
     try:
-        ask = Ask(root=table.root, steps=table.steps, method=asked.method, spec=asked.spec, item=question.id)
+        root = store.tables.root(table)
+        ask = Ask(
+            root=root, steps=table.steps, link=table.link, method=asked.method, spec=asked.spec, item=question.id
+        )
         return Answer.model_validate(store.result(engine.do(ask)["key"])).marks, None
     except DataProblem as problem:
         return None, f"Marks are not drawn: {problem.message}"

@@ -34,7 +34,7 @@ def present_key(store: Store, item: Item) -> str | None:
         table = body_of(store.items.item(item.study_id, body.table, "table"))
         if needs_job(store, table):
             return None
-        snapshot, _ = store.versions.replay(table.root, table.steps)
+        snapshot, _ = store.tables.replay(table)
         return answer_key(snapshot, body.method, body.spec)
     except (LookupError, DataProblem):
         return None
@@ -74,12 +74,13 @@ def renew(store: Store, engine: Engine, item: Item) -> QuestionState:
     body = question_body(item)
     table = store.items.item(item.study_id, body.table, "table")
     held = body_of(table)
-    ask = Ask(root=held.root, steps=held.steps, method=body.method, spec=body.spec, item=item.id)
+    root = store.tables.root(held)
+    ask = Ask(root=root, steps=held.steps, link=held.link, method=body.method, spec=body.spec, item=item.id)
     if not is_ready(body):
         parse_spec(body.method, body.spec)
         raise DataProblem("Fill the slots of the sentence to get an answer.")
     if not needs_job(store, held):
-        snapshot, _ = store.versions.replay(held.root, held.steps)
+        snapshot, _ = store.tables.replay(held)
         key = answer_key(snapshot, body.method, body.spec)
         if store.result(key) is not None:
             store.show(item.id, key)

@@ -23,40 +23,37 @@ def job_out(job: Job) -> JobOut:
 def snapshot_of(store: Store, study_id: str, table_id: str) -> Snapshot:
     """The present version of a table. Raises LookupError."""
     body = body_of(store.items.item(study_id, table_id, "table"))
-    return store.versions.replay(body.root, body.steps)[0]
+    return store.tables.replay(body)[0]
 
 
 def needs_job(store: Store, body: TableBody) -> bool:
-    if store.versions.known(body.root, body.steps):
+    if store.tables.known(body):
         return False
-    root = store.versions.find(body.root)
+    root = store.versions.find(store.tables.root(body))
+    if root is None and body.link:
+        return needs_job(store, store.tables.body(body.link))
     return root is not None and root.n_rows * max(1, len(root.columns)) > LARGE_CELLS
 
 
 def table_state(store: Store, engine: Engine, item: Item) -> TableState:
     body = body_of(item)
     if needs_job(store, body):
+        replay = Replay(root=store.tables.root(body), steps=body.steps, link=body.link)
         running = next(
-            (
-                j
-                for j in engine.jobs.values()
-                if j.item_id == item.id and not j.ended and j.description == Replay(root=body.root, steps=body.steps)
-            ),
+            (j for j in engine.jobs.values() if j.item_id == item.id and not j.ended and j.description == replay),
             None,
         )
-        job = running or engine.submit(
-            Replay(root=body.root, steps=body.steps), f"Preparing {item.name}", item.study_id, item.id
-        )
+        job = running or engine.submit(replay, f"Preparing {item.name}", item.study_id, item.id)
         return TableState(job=job_out(job))
     return TableState(table=table_out(store, item))
 
 
 def table_out(store: Store, item: Item) -> TableOut:
     body = body_of(item)
-    root = store.versions.find(body.root)
+    snapshot, effects = store.tables.replay(body)
+    root = store.versions.find(store.tables.root(body))
     if root is None:
         raise LookupError(body.root)
-    snapshot, effects = store.versions.replay(body.root, body.steps)
     return TableOut(
         id=item.id,
         name=item.name,

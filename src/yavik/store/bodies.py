@@ -10,12 +10,17 @@ from yavik.core.report import EMPTY_DOC
 
 
 class TableBody(BaseModel):
-    """``root`` is the key of the version as read; ``steps`` are the path from there."""
+    """``root`` is the key of the version as read from the upload; ``steps`` are the path from there.
 
-    upload: str
-    filename: str
-    root: str
-    options: ReadOptions
+    A table made from another one has ``link``, that table's id, instead of an upload and a root: it begins with the
+    other's present version and is renewed with it.
+    """
+
+    upload: str = ""
+    filename: str = ""
+    root: str = ""
+    options: ReadOptions = Field(default_factory=ReadOptions)
+    link: str | None = None
     steps: list[dict[str, Any]] = []
 
 

@@ -11,7 +11,7 @@ import pyarrow as pa
 from sqlalchemy import Engine, select
 from sqlalchemy.dialects.sqlite import insert as sqlite_insert
 
-from yavik.core.table import Column, Table
+from yavik.core.table import About, Column, Table
 from yavik.store.models import ColumnData
 
 MEMORY = 2 << 30
@@ -111,5 +111,5 @@ class ColumnStore:
         return self.get([h])[0].to_numpy(zero_copy_only=False)
 
 
-def build(columns: list[Column], arrays: list[Any], rows: Any) -> Table:
-    return Table(tuple(columns), tuple(arrays), np.asarray(rows))
+def build(columns: list[Column], arrays: list[Any], rows: Any, about: About | None = None) -> Table:
+    return Table(tuple(columns), tuple(arrays), np.asarray(rows), about or About())

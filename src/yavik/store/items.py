@@ -87,6 +87,14 @@ class Items:
                 raise LookupError(item_id)
             return item
 
+    def find(self, item_id: str, type: str | None = None) -> Item:
+        """An entry of whatever study. Raises LookupError."""
+        with self.session() as s:
+            item = s.get(Item, item_id)
+            if item is None or item.deleted or (type and item.type != type):
+                raise LookupError(item_id)
+            return item
+
     def add(self, study_id: str, type: str, name: str, body: dict[str, Any], label: str) -> Item:
         with self.session() as s, s.begin():
             last = s.scalar(select(func.max(Item.position)).where(Item.study_id == study_id)) or 0.0

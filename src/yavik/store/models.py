@@ -55,6 +55,9 @@ class Change(Base):
     before: Mapped[dict[str, Any]] = mapped_column(JSON)
     after: Mapped[dict[str, Any]] = mapped_column(JSON)
     undone: Mapped[bool] = mapped_column(default=False)
+    who: Mapped[str] = mapped_column(default="", server_default="")
+    moment: Mapped[str | None] = mapped_column(default=None)
+    """A name for the study as it was right after this change."""
     __table_args__ = (Index("changes_by_study", "study_id", "id"),)
 
 
@@ -95,6 +98,8 @@ class Version(Base):
     rows_hash: Mapped[str] = mapped_column(String(40))
     n_rows: Mapped[int]
     effect: Mapped[dict[str, Any]] = mapped_column(JSON)
+    about: Mapped[dict[str, Any]] = mapped_column(JSON, default=dict, server_default="{}")
+    """What is known of the whole table: survey design, unit and time."""
 
 
 class Result(Base):

@@ -14,6 +14,7 @@ from yavik.store.database import connect, migrate
 from yavik.store.files import Files
 from yavik.store.items import Items
 from yavik.store.models import Profile, Result, Shown
+from yavik.store.tables import Tables
 from yavik.store.versions import Snapshot, Versions, key_of
 
 
@@ -34,6 +35,7 @@ class Store:
         self.versions = Versions(self.engine, self.cells)
         self.items = Items(self.engine)
         self.files = Files(self.engine)
+        self.tables = Tables(self.items, self.versions)
 
     def close(self) -> None:
         self.engine.dispose()

@@ -4,6 +4,7 @@ import hashlib
 import json
 import threading
 from collections import OrderedDict
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from typing import Any
 
@@ -11,13 +12,19 @@ from sqlalchemy import Engine, select
 from sqlalchemy.dialects.sqlite import insert as sqlite_insert
 
 from yavik.core.steps import new_step
-from yavik.core.steps.base import Effect
+from yavik.core.steps.base import ALONE, Around, Effect
 from yavik.core.steps.path import apply_step
-from yavik.core.table import Column, Table
+from yavik.core.table import About, Column, Table
+from yavik.core.table.about import NOTHING
 from yavik.store.columns import ColumnStore, build
 from yavik.store.models import Version
 
 KEPT = 24
+
+
+def tables_of(step: dict[str, Any]) -> list[str]:
+    """Ids of the other tables that a step reads."""
+    return new_step(step).tables() if step.get("table") or step.get("waves") else []
 
 
 def key_of(*parts: Any) -> str:
@@ -35,6 +42,7 @@ class Snapshot:
     rows_hash: str
     n_rows: int
     effect: Effect
+    about: About = NOTHING
 
     def hash_of(self, name: str) -> str | None:
         return next((h for c, h in zip(self.columns, self.hashes, strict=True) if c.name == name), None)
@@ -55,6 +63,9 @@ class Versions:
         self._tables: OrderedDict[str, Table] = OrderedDict()
         self._found: dict[str, Snapshot] = {}
         self._lock = threading.Lock()
+        # What steps that read other tables need; ``Tables`` puts itself here.
+        self.key_of_other: Callable[[str], str] = lambda table_id: table_id
+        self.around: Callable[[Iterable[str]], Around] = lambda _ids: ALONE
 
     def find(self, key: str) -> Snapshot | None:
         """A version's description; kept in memory, as a version never changes."""
@@ -68,12 +79,15 @@ class Versions:
     def _read(self, key: str) -> Snapshot | None:
         with self.engine.connect() as connection:
             row = connection.execute(
-                select(Version.columns, Version.rows_hash, Version.n_rows, Version.effect).where(Version.key == key)
+                select(Version.columns, Version.rows_hash, Version.n_rows, Version.effect, Version.about).where(
+                    Version.key == key
+                )
             ).first()
         if row is None:
             return None
         columns = [Column.model_validate(c["column"]) for c in row[0]]
-        return Snapshot(key, columns, [c["hash"] for c in row[0]], row[1], row[2], Effect.model_validate(row[3]))
+        effect, about = Effect.model_validate(row[3]), About.model_validate(row[4])
+        return Snapshot(key, columns, [c["hash"] for c in row[0]], row[1], row[2], effect, about)
 
     def save(self, key: str, table: Table, effect: Effect, before: tuple[Snapshot, Table] | None = None) -> Snapshot:
         """Stores a version; columns shared with ``before`` are not packed again."""
@@ -98,10 +112,11 @@ class Versions:
                     "rows_hash": rows_hash,
                     "n_rows": table.n_rows,
                     "effect": effect.model_dump(),
+                    "about": table.about.model_dump(mode="json", exclude_none=True),
                 },
             )
         self._remember(key, table)
-        return Snapshot(key, list(table.columns), hashes, rows_hash, table.n_rows, effect)
+        return Snapshot(key, list(table.columns), hashes, rows_hash, table.n_rows, effect, table.about)
 
     def table(self, snapshot: Snapshot, names: list[str] | None = None) -> Table:
         """The cells of a version, or of some of its columns (names that are not there are passed over)."""
@@ -110,7 +125,8 @@ class Versions:
             return whole if names is None else whole.select([n for n in names if whole.has(n)])
         places = [i for i, c in enumerate(snapshot.columns) if names is None or c.name in set(names)]
         arrays = self.cells.get([snapshot.hashes[i] for i in places])
-        table = build([snapshot.columns[i] for i in places], arrays, self.cells.get_rows(snapshot.rows_hash))
+        rows = self.cells.get_rows(snapshot.rows_hash)
+        table = build([snapshot.columns[i] for i in places], arrays, rows, snapshot.about)
         if names is None:
             self._remember(snapshot.key, table)
         return table
@@ -132,7 +148,9 @@ class Versions:
         keys, key = [], root
         for step in steps:
             if step.get("on", True):
-                key = key_of(key, {k: v for k, v in step.items() if k not in ("id", "on")})
+                others = [self.key_of_other(t) for t in tables_of(step)]
+                own = {k: v for k, v in step.items() if k not in ("id", "on")}
+                key = key_of(key, own, *others)
             keys.append(key)
         return keys
 
@@ -156,7 +174,7 @@ class Versions:
             found = self.find(key)
             if found is None:
                 table = self.table(present)
-                after, effect = apply_step(table, step)
+                after, effect = apply_step(table, step, self.around(step.tables()))
                 found = self.save(key, after, effect, (present, table))
             present = found
             effects.append(found.effect)

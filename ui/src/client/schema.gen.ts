@@ -844,6 +844,13 @@ export interface components {
              * @default []
              */
             empty_codes: string[];
+            /**
+             * Empty Meanings
+             * @default {}
+             */
+            empty_meanings: {
+                [key: string]: string;
+            };
             kind: components["schemas"]["Kind"];
             /** Label */
             label?: string | null;
@@ -898,8 +905,23 @@ export interface components {
          * @description What a step did, for its chip: ``said`` is a line such as '112 → 108 rows'.
          */
         Effect: {
+            /**
+             * Broken
+             * @default 0
+             */
+            broken: number;
             /** Column */
             column?: string | null;
+            /**
+             * Lists
+             * @default []
+             */
+            lists: components["schemas"]["Listed"][];
+            /**
+             * Notes
+             * @default []
+             */
+            notes: string[];
             /** Position */
             position?: number | null;
             /** Problem */
@@ -1275,6 +1297,23 @@ export interface components {
             label?: string | null;
             /** Value */
             value: string;
+        };
+        /**
+         * Listed
+         * @description Some rows that a step wants seen: those without a partner, duplicates, those that break a rule.
+         */
+        Listed: {
+            /** Columns */
+            columns: string[];
+            /**
+             * Numbers
+             * @default []
+             */
+            numbers: number[];
+            /** Rows */
+            rows: (string | null)[][];
+            /** Title */
+            title: string;
         };
         /**
          * Marks

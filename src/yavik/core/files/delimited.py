@@ -13,20 +13,16 @@ import pyarrow.compute as pc
 from pyarrow import csv as pa_csv
 
 from yavik.core.files.detect import SAMPLE_BYTES, decode_head, detect
+from yavik.core.files.kinds import DATE_FORMS, change_kind, number_mask
 from yavik.core.files.options import Notice, Preview, ReadOptions
 from yavik.core.table import DataProblem, Kind, Table, rows_in_words
-from yavik.core.table.infer import infer, recast
+from yavik.core.table.infer import infer
 from yavik.core.table.table import cell_texts, make_table
 
 MOST_COLUMNS = 20_000
 PREVIEW_ROWS = 50
 WIDEST_LINE = 1 << 24
 NO_ROWS = "The file has column names but no rows."
-TIMES = {
-    "iso": [pa_csv.ISO8601],
-    "day_first": [pa_csv.ISO8601, "%d.%m.%Y", "%d/%m/%Y", "%d-%m-%Y"],
-    "month_first": [pa_csv.ISO8601, "%m/%d/%Y", "%m-%d-%Y", "%m.%d.%Y"],
-}
 Progress = Callable[[float, str], None]
 Source = bytes | Path
 
@@ -166,7 +162,7 @@ def _parse(source: Source, options: ReadOptions, names: list[str]) -> tuple[Any,
         decimal_point=options.decimal,
         null_values=options.empty_codes,
         strings_can_be_null=True,
-        timestamp_parsers=TIMES[options.dates],
+        timestamp_parsers=[pa_csv.ISO8601, *DATE_FORMS[options.dates]],
         column_types={n: pa.large_string() for n in options.text_columns},
         auto_dict_encode=True,
         auto_dict_max_cardinality=200,
@@ -260,11 +256,6 @@ def _rows(rows: list[int]) -> str:
     return "1 row has" if len(rows) == 1 else f"{len(rows)} rows have"
 
 
-def number_mask(array: Any) -> Any:
-    """Which text cells read as numbers (null stays null)."""
-    return pc.match_substring_regex(pc.utf8_trim_whitespace(array), r"^[+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d+)?$")
-
-
 def _mixed(column: Any, array: Any) -> list[Notice]:
     """Says where text stands among numbers, which made the column text."""
     if column.kind not in (Kind.text, Kind.category, Kind.identifier) or len(array) == 0:
@@ -290,27 +281,3 @@ def _mixed(column: Any, array: Any) -> list[Notice]:
             rows=rows[:100],
         )
     ]
-
-
-def change_kind(column: Any, array: Any, kind: Kind, empty_codes: list[str], rows: Any = None) -> tuple[Any, Any]:
-    """Recasts with a sentence naming the cells that cannot be: used by the reader and by the step ``kind``."""
-    try:
-        return recast(column, array, kind)
-    except pa.ArrowInvalid as trouble:
-        plain = array.dictionary_decode() if pa.types.is_dictionary(array.type) else array
-        text = pc.cast(plain, pa.large_string())
-        good = pc.fill_null(number_mask(text), True).to_numpy(zero_copy_only=False)
-        bad = (~good).nonzero()[0]
-        where = (bad + 1 if rows is None else rows[bad]).tolist()
-        if not where or kind is Kind.date:
-            raise DataProblem(
-                f"{column.name} cannot be read as {kind.value.replace('_', '/')}: some cells have another form.",
-                column=column.name,
-            ) from trouble
-        words = ", ".join(f"'{w}'" for w in sorted({str(v) for v in text.take(pa.array(bad[:1000])).to_pylist()})[:5])
-        count = "1 cell is not a number" if len(where) == 1 else f"{len(where)} cells are not numbers"
-        raise DataProblem(
-            f"{column.name}: {count} ({words}; {rows_in_words(where)}). Say that they mean empty first, or keep the column as it is.",
-            column=column.name,
-            rows=where,
-        ) from trouble

@@ -9,7 +9,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from yavik.core.answers import Answer, Span
 from yavik.core.figures.describe import slot
-from yavik.core.table import Table
+from yavik.core.table import Column, Table
 
 
 class Aim(StrEnum):
@@ -127,6 +127,8 @@ class Method(Generic[S]):
     compute: Callable[[Table, S, Run], Answer]
     page: Page
     version: str = "1"
+    new_columns: Callable[[Table, S], list[tuple[Column, Any]]] | None = None
+    """Columns with a value for every row that an answer can give back to the table: predictions, residuals, scores."""
     name: Callable[[S], str] = lambda _spec: ""
     """A short name for a question of this kind, from its slots."""
     keywords: tuple[str, ...] = field(default=())

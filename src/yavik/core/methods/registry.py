@@ -6,6 +6,8 @@ from functools import lru_cache
 from importlib.metadata import entry_points
 from typing import Any
 
+import numpy as np
+import pyarrow as pa
 from pydantic import ValidationError
 
 import yavik.core.methods as package
@@ -13,7 +15,7 @@ from yavik.core.answers import Answer, RowsUsed
 from yavik.core.answers.answer import LeftOut
 from yavik.core.methods.base import Method, Run
 from yavik.core.steps.expressions import rows_where
-from yavik.core.table import DataProblem, Table
+from yavik.core.table import Column, DataProblem, Table
 
 
 @lru_cache(maxsize=1)
@@ -49,6 +51,22 @@ def parse_spec(method: str, data: dict[str, Any]) -> Any:
         first = trouble.errors()[0]
         field = ".".join(str(p) for p in first["loc"]) or "the question"
         raise DataProblem(f"{field}: {first['msg']}.") from None
+
+
+def new_columns(table: Table, method: str, data: dict[str, Any]) -> list[tuple[Column, Any]]:
+    """The columns that an answer gives back to its table, with a cell for every row. Raises DataProblem."""
+    m = get(method)
+    spec = parse_spec(method, data)
+    for name in m.columns(spec):
+        table.index(name)
+    if m.new_columns is None:
+        return []
+    if not spec.where:
+        return m.new_columns(table, spec)
+    # Rows that the question leaves out have empty cells.
+    mask = rows_where(spec.where, table)
+    place = pa.array(np.cumsum(mask) - 1, pa.int64(), mask=~mask)
+    return [(column, array.take(place)) for column, array in m.new_columns(table.keep(mask), spec)]
 
 
 def answer(method: str, table: Table, data: dict[str, Any], run: Run | None = None) -> Answer:

@@ -1,121 +1,33 @@
-"""Steps about what a column means: empty codes, levels, kind, description."""
+"""Steps about columns as such: their names, order, kind, levels and description."""
 
 from typing import Any, Literal
 
-import numpy as np
-import pyarrow as pa
-import pyarrow.compute as pc
-from pydantic import Field
+from pydantic import BaseModel
 
-from yavik.core.files.delimited import change_kind
-from yavik.core.steps.base import Step, need, plural
-from yavik.core.table import CODED, NUMERIC, Column, DataProblem, Kind, Level, Table
+from yavik.core.files.kinds import change_kind
+from yavik.core.steps.base import ALONE, Around, Outcome, Step, ask, names_in_words, need, plural
+from yavik.core.table import CODED, Column, DataProblem, Kind, Level, Table
 from yavik.core.table.infer import coded
 from yavik.core.table.table import kind_words
 
 
-class EmptyCodes(Step):
-    """Values that mean empty: single values ('−9', 'refused') or ranges ('90..99') for numbers."""
-
-    step: Literal["empty_codes"] = "empty_codes"
-    columns: list[str] = Field(min_length=1)
-    codes: list[str] = Field(min_length=1)
-    words = "In {columns}, {codes} mean empty"
-    help = "Turns codes such as −9 or 'refused' into empty cells. Ranges are written 90..99."
-
-    def title(self) -> str:
-        codes, names = ", ".join(self.codes), ", ".join(self.columns)
-        return f"{codes} in **{names}** {'is' if len(self.codes) == 1 else 'are'} empty".replace("-", "−")
-
-    def apply(self, table: Table) -> tuple[Table, str]:
-        need(table, self.columns)
-        total = 0
-        for name in self.columns:
-            column, array = table.column(name), table.array(name)
-            mask = self._mask(column, array)
-            total += int(mask.sum())
-            codes = tuple(dict.fromkeys((*column.empty_codes, *self.codes)))
-            if column.kind in CODED:
-                emptied = pa.array(array.indices.fill_null(0), mask=mask | table.empty(name))
-                fresh, array = coded(
-                    column,
-                    pa.DictionaryArray.from_arrays(emptied, array.dictionary),
-                    order=[level.value for level in column.levels if level.value not in self.codes],
-                )
-                fresh, array = _drop_unused(fresh, array, set(self.codes))
-            else:
-                array = pc.if_else(pa.array(mask), pa.scalar(None, array.type), array)
-                fresh = column
-                if column.kind in (Kind.text, Kind.identifier):
-                    fresh, array = _numbers_after_all(column, array)
-            table = table.with_column(fresh.but(empty_codes=codes), array)
-        return table, plural(total, "cell")
-
-    def _mask(self, column: Column, array: Any) -> Any:
-        mask = np.zeros(len(array), bool)
-        if column.kind in NUMERIC:
-            values = array.cast(pa.float64()).to_numpy(zero_copy_only=False)
-            for code in self.codes:
-                low, high = _range(code, column.name)
-                mask |= (values >= low) & (values <= high)
-            return mask
-        plain = array.dictionary_decode() if column.kind in CODED else array
-        text = pc.cast(plain, pa.large_string())
-        return pc.fill_null(pc.is_in(text, value_set=pa.array(self.codes, pa.large_string())), False).to_numpy(
-            zero_copy_only=False
-        )
-
-
-def _range(code: str, column: str) -> tuple[float, float]:
-    try:
-        low, _, high = code.replace("−", "-").partition("..")
-        return float(low), float(high or low)
-    except ValueError:
-        raise DataProblem(
-            f"'{code}' is no number, and {column} holds numbers. Write −9, or a range such as 90..99.", column=column
-        ) from None
-
-
-def _drop_unused(column: Column, array: Any, codes: set[str]) -> tuple[Column, Any]:
-    """Levels that were only codes for empty disappear from the list."""
-    keep = [i for i, level in enumerate(column.levels) if level.value not in codes]
-    if len(keep) == len(column.levels):
-        return column, array
-    move = np.full(len(column.levels) + 1, -1, np.int32)
-    move[keep] = np.arange(len(keep), dtype=np.int32)
-    codes_now = move[array.indices.fill_null(-1).to_numpy(zero_copy_only=False)]
-    levels = tuple(column.levels[i] for i in keep)
-    words = pa.array([level.value for level in levels], pa.string())
-    return column.but(levels=levels), pa.DictionaryArray.from_arrays(pa.array(codes_now, mask=codes_now < 0), words)
-
-
-def _numbers_after_all(column: Column, array: Any) -> tuple[Column, Any]:
-    try:
-        numbers = pc.cast(array, pa.float64())
-    except pa.ArrowInvalid:
-        return column, array
-    if numbers.null_count == len(numbers):
-        return column, array
-    whole = pc.all(pc.equal(numbers, pc.floor(numbers))).as_py()
-    return change_kind(column, array, Kind.count if whole else Kind.measure, [])
-
-
 class Levels(Step):
-    """Words and order for the levels of a column. Values not listed keep their own word, after the listed ones."""
+    """Words and order for the levels of one or several columns. Values not listed keep their own word, after the listed ones."""
 
     step: Literal["levels"] = "levels"
-    column: str
-    levels: list[Level] = Field(min_length=1)
+    column: str = ask("column", "Column")
+    levels: list[Level] = ask("levels", "Levels", min_length=1)
+    also: list[str] = ask("columns", "The same levels for", [], placeholder="other columns")
     words = "Label the levels of {column}"
     help = (
         "Gives the values of a column words (1 is 'Armchair') and an order. A column of numbers becomes a category."
     )
+    family = "What columns mean"
 
     def title(self) -> str:
-        return f"Label **{self.column}**"
+        return f"Label {names_in_words([self.column, *self.also])}"
 
-    def apply(self, table: Table) -> tuple[Table, str]:
-        column, array = table.column(self.column), table.array(self.column)
+    def apply(self, table: Table, around: Around = ALONE) -> Outcome:
         values = [level.value for level in self.levels]
         twice = sorted({v for v in values if values.count(v) > 1})
         if twice:
@@ -124,50 +36,185 @@ class Levels(Step):
         same = sorted({w for w in words if words.count(w) > 1})
         if same:
             raise DataProblem(f"Two levels of {self.column} would both be called '{same[0]}'.", column=self.column)
+        n = 0
+        for name in dict.fromkeys([self.column, *self.also]):
+            column, array = self._labelled(table.column(name), table.array(name), values)
+            n = n or len(column.levels)
+            table = table.with_column(column, array)
+        return Outcome(table, plural(n, "level"))
+
+    def _labelled(self, column: Column, array: Any, values: list[str]) -> tuple[Column, Any]:
         if column.kind not in CODED:
             column, array = change_kind(column, array, Kind.category, [])
         labels = {level.value: level for level in self.levels}
-        column = column.but(levels=tuple(labels.get(level.value, level) for level in column.levels))
-        column = column.but(
-            levels=(*column.levels, *(lv for lv in self.levels if lv.value not in {c.value for c in column.levels}))
-        )
-        plain = array.dictionary_decode()
-        fresh, array = coded(column, plain, order=values)
-        return table.with_column(fresh, array), plural(len(fresh.levels), "level")
+        known = {level.value for level in column.levels}
+        levels = [labels.get(level.value, level) for level in column.levels]
+        column = column.but(levels=(*levels, *(lv for lv in self.levels if lv.value not in known)))
+        return coded(column, array.dictionary_decode(), order=values)
 
 
 class ChangeKind(Step):
+    """What a column's values are."""
+
     step: Literal["kind"] = "kind"
-    column: str
-    kind: Kind
+    column: str = ask("column", "Column")
+    kind: Kind = ask("choice", "What its values are", words={k.value: kind_words(k) for k in Kind})
+    dates: Literal["iso", "day_first", "month_first"] = ask(
+        "choice",
+        "Dates written as",
+        "iso",
+        words={"iso": "2026-03-31", "day_first": "31.03.2026", "month_first": "03/31/2026"},
+        when={"kind": "date"},
+    )
     words = "Read {column} as {kind}"
     help = "Says what a column's values are: a measure, a count, a category and so on."
+    family = "What columns mean"
 
     def title(self) -> str:
         return f"**{self.column}** is {'an' if self.kind.value[0] in 'aeiou' else 'a'} {kind_words(self.kind)}"
 
-    def apply(self, table: Table) -> tuple[Table, str]:
+    def apply(self, table: Table, around: Around = ALONE) -> Outcome:
         column = table.column(self.column)
-        fresh, array = change_kind(column, table.array(self.column), self.kind, [], table.rows)
-        return table.with_column(fresh, array), f"was {kind_words(column.kind)}"
+        fresh, array = change_kind(column, table.array(self.column), self.kind, [], table.rows, self.dates)
+        return Outcome(table.with_column(fresh, array), f"was {kind_words(column.kind)}")
+
+
+class Description(BaseModel):
+    column: str
+    label: str | None = None
+    unit: str | None = None
+    note: str | None = None
+
+    def given(self) -> dict[str, str | None]:
+        """What is said here; an empty text takes a description away."""
+        said = {"label": self.label, "unit": self.unit, "note": self.note}
+        return {k: v.strip() or None for k, v in said.items() if v is not None}
 
 
 class DescribeColumn(Step):
     """Label, unit and note of a column."""
 
     step: Literal["describe_column"] = "describe_column"
-    column: str
-    label: str | None = None
-    unit: str | None = None
-    note: str | None = None
+    column: str = ask("column", "Column")
+    label: str | None = ask("text", "Label (a question's wording)", None)
+    unit: str | None = ask("text", "Unit", None)
+    note: str | None = ask("text", "Note", None)
     words = "Describe {column}"
     help = "Gives a column a label (a question's wording), a unit and a note."
+    family = "What columns mean"
 
     def title(self) -> str:
         return f"Describe **{self.column}**"
 
-    def apply(self, table: Table) -> tuple[Table, str]:
-        given = {k: v for k, v in (("label", self.label), ("unit", self.unit), ("note", self.note)) if v is not None}
-        fresh = table.column(self.column).but(**{k: v.strip() or None for k, v in given.items()})
-        said = fresh.axis_title if fresh.axis_title != fresh.name else "no label"
-        return table.with_column(fresh, table.array(self.column)), said
+    def apply(self, table: Table, around: Around = ALONE) -> Outcome:
+        said = Description(column=self.column, label=self.label, unit=self.unit, note=self.note)
+        fresh = table.column(self.column).but(**said.given())
+        words = fresh.axis_title if fresh.axis_title != fresh.name else "no label"
+        return Outcome(table.with_column(fresh, table.array(self.column)), words)
+
+
+class DescribeColumns(Step):
+    """Labels, units and notes of many columns: what pasting a sheet into the dictionary makes."""
+
+    step: Literal["describe_columns"] = "describe_columns"
+    descriptions: list[Description] = ask(
+        "pairs",
+        "Labels",
+        min_length=1,
+        left={"field": "column", "shown": "column", "title": "column"},
+        right={"field": "label", "shown": "text", "title": "its label"},
+    )
+    words = "Describe many columns: {descriptions}"
+    help = "Gives many columns their labels at once. In the dictionary a two-column sheet can be pasted for this."
+    family = "What columns mean"
+
+    def title(self) -> str:
+        return f"Describe {plural(len(self.descriptions), 'column')}"
+
+    def apply(self, table: Table, around: Around = ALONE) -> Outcome:
+        need(table, [d.column for d in self.descriptions])
+        for d in self.descriptions:
+            table = table.with_column(table.column(d.column).but(**d.given()), table.array(d.column))
+        return Outcome(
+            table,
+            f"{self.descriptions[0].label or self.descriptions[0].unit or 'described'}{' …' if len(self.descriptions) > 1 else ''}",
+        )
+
+
+class Renamed(BaseModel):
+    old: str
+    new: str
+
+
+class Rename(Step):
+    """New names for columns."""
+
+    step: Literal["rename"] = "rename"
+    names: list[Renamed] = ask(
+        "pairs",
+        "Names",
+        min_length=1,
+        left={"field": "old", "shown": "column", "title": "column"},
+        right={"field": "new", "shown": "text", "title": "its new name"},
+    )
+    words = "Rename {names}"
+    help = "Gives columns new names. For the wording of a question a label is better: it is shown everywhere, and names stay short."
+    family = "Columns"
+
+    def title(self) -> str:
+        first = self.names[0]
+        return (
+            f"Rename **{first.old}** to **{first.new}**"
+            if len(self.names) == 1
+            else f"Rename {plural(len(self.names), 'column')}"
+        )
+
+    def apply(self, table: Table, around: Around = ALONE) -> Outcome:
+        need(table, [n.old for n in self.names])
+        new = {n.old: " ".join(n.new.split()).replace("`", "'") for n in self.names}
+        names = [new.get(n, n) for n in table.names]
+        for old, name in new.items():
+            if not name:
+                raise DataProblem(f"{old} needs a new name.", column=old)
+            if names.count(name) > 1:
+                raise DataProblem(f"Two columns would be called '{name}'.", column=old)
+        columns = tuple(c.but(name=n) for c, n in zip(table.columns, names, strict=True))
+        return Outcome(Table(columns, table.arrays, table.rows, table.about.renamed(new)), plural(len(new), "name"))
+
+
+class KeepColumns(Step):
+    """The named columns, in the order named."""
+
+    step: Literal["keep_columns"] = "keep_columns"
+    columns: list[str] = ask("columns", "Columns", min_length=1)
+    words = "Keep the columns {columns}"
+    help = "Keeps these columns, in this order, and leaves the others out."
+    family = "Columns"
+
+    def title(self) -> str:
+        return f"Keep {names_in_words(self.columns)}"
+
+    def apply(self, table: Table, around: Around = ALONE) -> Outcome:
+        need(table, self.columns)
+        return Outcome(table.select(self.columns), f"{len(table.columns)} → {plural(len(self.columns), 'column')}")
+
+
+class DropColumns(Step):
+    """All columns but the named ones."""
+
+    step: Literal["drop_columns"] = "drop_columns"
+    columns: list[str] = ask("columns", "Columns", min_length=1)
+    words = "Drop the columns {columns}"
+    help = "Leaves these columns out. They stay in the file and come back when the step is switched off."
+    family = "Columns"
+
+    def title(self) -> str:
+        return f"Drop {names_in_words(self.columns)}"
+
+    def apply(self, table: Table, around: Around = ALONE) -> Outcome:
+        need(table, self.columns)
+        gone = set(self.columns)
+        left = [n for n in table.names if n not in gone]
+        if not left:
+            raise DataProblem("Every column would be dropped.")
+        return Outcome(table.select(left), f"{len(table.columns)} → {plural(len(left), 'column')}")

@@ -37,6 +37,7 @@ COMPARE: dict[type[ast.cmpop], Callable[[Any, Any], Any]] = {
     ast.Gt: operator.gt,
     ast.GtE: operator.ge,
 }
+DIVISIONS = (ast.Div, ast.FloorDiv, ast.Mod)
 MOST_CHARACTERS = 4000
 
 
@@ -94,9 +95,19 @@ def evaluate(text: str, table: Table) -> Vec:
     return _Run(Parsed(text), table).value()
 
 
+def evaluate_counting(text: str, table: Table) -> tuple[Vec, dict[str, int]]:
+    """The same, and how many filled cells became empty for which reason (a division by zero, a logarithm of 0)."""
+    run = _Run(Parsed(text), table)
+    return run.value(), {why: n for why, n in run.undefined.items() if n}
+
+
 def rows_where(text: str, table: Table) -> Any:
     """A mask of the rows for which a condition is true (empty counts as not true)."""
-    value = evaluate(text, table)
+    return holds(evaluate(text, table), table)
+
+
+def holds(value: Vec, table: Table) -> Any:
+    """A condition's value as a mask over the rows. Raises DataProblem when it is no condition."""
     if value.sort != "truth":
         raise DataProblem(
             "This gives a value, not yes or no: compare it with something, such as age >= 18.", position=0
@@ -107,6 +118,14 @@ def rows_where(text: str, table: Table) -> Any:
 class _Run:
     def __init__(self, parsed: Parsed, table: Table) -> None:
         self.parsed, self.table = parsed, table
+        self.undefined: dict[str, int] = {}
+
+    def count_undefined(self, why: str, result: Any, *inputs: Any) -> None:
+        """Cells that had values and have none now."""
+        fresh = np.broadcast_to(result, self.table.n_rows)
+        for empty in inputs:
+            fresh = fresh & ~empty
+        self.undefined[why] = self.undefined.get(why, 0) + int(fresh.sum())
 
     def value(self) -> Vec:
         try:
@@ -165,6 +184,10 @@ class _Run:
         with np.errstate(all="ignore"):
             data = do(np.asarray(left.data, float), np.asarray(right.data, float))
         data = np.where(np.isinf(data), np.nan, data)  # a division by zero has no value: the cell is empty
+        why = (
+            "a division by zero" if type(node.op) in DIVISIONS else "a result that is no number or too large to hold"
+        )
+        self.count_undefined(why, np.isnan(data), left.empty, right.empty)
         return numeric(
             data, left.empty | right.empty, left.whole and right.whole and not isinstance(node.op, ast.Div)
         )
@@ -256,7 +279,10 @@ class _Run:
             raise self.wrong(node, f"{f.name} needs a column.")
         if f.name in ("lag", "round") and len(args) > 1 and np.ndim(args[1].data) != 0:
             raise self.wrong(node.args[1], "Write a plain number here.")
-        return f.call(*args, **{str(k.arg): self.visit(k.value) for k in node.keywords})
+        result = f.call(*args, **{str(k.arg): self.visit(k.value) for k in node.keywords})
+        if f.undefined:
+            self.count_undefined(f.undefined, result.empty, *(a.empty for a in args))
+        return result
 
     def must(self, value: Vec, sort: str, node: ast.AST, message: str) -> None:
         if value.sort != sort:

@@ -19,15 +19,20 @@ class Function:
     fewest: int = 1
     most: int = 1
     named: tuple[str, ...] = ()
+    undefined: str = ""
+    """What to call a filled cell that it makes empty: 'the logarithm of a number that is not positive'."""
 
 
-def _plain(name: str, help: str, f: Callable[[Any], Any]) -> Function:
+NOT_POSITIVE = "the logarithm of a number that is not positive"
+
+
+def _plain(name: str, help: str, f: Callable[[Any], Any], undefined: str = "a number too large to hold") -> Function:
     def call(x: Vec) -> Vec:
         with np.errstate(all="ignore"):
             data = f(x.data)
         return numeric(np.where(np.isinf(data), np.nan, data), x.empty)
 
-    return Function(name, f"{name}(x)", help, call)
+    return Function(name, f"{name}(x)", help, call, undefined=undefined)
 
 
 def _over(name: str, help: str, f: Callable[[Any], float]) -> Function:
@@ -84,11 +89,16 @@ def _lag(x: Vec, steps: Vec | None = None, by: Vec | None = None, order: Vec | N
 
 
 _ALL = [
-    _plain("log", "Natural logarithm; empty where x is not positive", lambda v: np.where(v > 0, np.log(v), np.nan)),
-    _plain("log2", "Logarithm to base 2", lambda v: np.where(v > 0, np.log2(v), np.nan)),
-    _plain("log10", "Logarithm to base 10", lambda v: np.where(v > 0, np.log10(v), np.nan)),
+    _plain(
+        "log",
+        "Natural logarithm; empty where x is not positive",
+        lambda v: np.where(v > 0, np.log(v), np.nan),
+        NOT_POSITIVE,
+    ),
+    _plain("log2", "Logarithm to base 2", lambda v: np.where(v > 0, np.log2(v), np.nan), NOT_POSITIVE),
+    _plain("log10", "Logarithm to base 10", lambda v: np.where(v > 0, np.log10(v), np.nan), NOT_POSITIVE),
     _plain("exp", "e to the power of x", np.exp),
-    _plain("sqrt", "Square root; empty where x is negative", np.sqrt),
+    _plain("sqrt", "Square root; empty where x is negative", np.sqrt, "the root of a negative number"),
     _plain("abs", "Size without sign", np.abs),
     _plain("floor", "Next whole number below", np.floor),
     _plain("ceil", "Next whole number above", np.ceil),

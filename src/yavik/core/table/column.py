@@ -49,6 +49,8 @@ class Column(BaseModel):
     unit: str | None = None
     levels: tuple[Level, ...] = ()
     empty_codes: tuple[str, ...] = ()
+    empty_meanings: dict[str, str] = {}
+    """What a code for empty means: {'-8': 'refused'}."""
     note: str | None = None
     decimals: int = Field(default=0, ge=0, le=12)
     """Most decimals seen in the data: printed numbers follow it."""

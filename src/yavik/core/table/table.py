@@ -19,6 +19,7 @@ import numpy as np
 import numpy.typing as npt
 import pyarrow as pa
 
+from yavik.core.table.about import NOTHING, About
 from yavik.core.table.column import CODED, NUMERIC, Column, Kind
 from yavik.core.table.problem import DataProblem, nearest, rows_in_words
 
@@ -45,6 +46,7 @@ class Table:
     columns: tuple[Column, ...]
     arrays: tuple[Any, ...]
     rows: Ints
+    about: About = NOTHING
     _memo: dict[tuple[str, str], Any] = field(default_factory=dict, repr=False)
 
     @property
@@ -139,16 +141,27 @@ class Table:
         if mask.all():
             return self
         chosen = pa.array(mask)
-        return Table(self.columns, tuple(a.filter(chosen) for a in self.arrays), self.rows[mask])
+        return Table(self.columns, tuple(a.filter(chosen) for a in self.arrays), self.rows[mask], self.about)
+
+    def take(self, places: Any) -> "Table":
+        """The rows at these places, in that order; a place may come more than once."""
+        chosen = pa.array(places, pa.int64())
+        return Table(
+            self.columns, tuple(a.take(chosen) for a in self.arrays), self.rows[np.asarray(places)], self.about
+        )
 
     def slice(self, start: int, count: int) -> "Table":
         return Table(
-            self.columns, tuple(a.slice(start, count) for a in self.arrays), self.rows[start : start + count]
+            self.columns,
+            tuple(a.slice(start, count) for a in self.arrays),
+            self.rows[start : start + count],
+            self.about,
         )
 
     def select(self, names: Iterable[str]) -> "Table":
         places = [self.index(n) for n in names]
-        return Table(tuple(self.columns[i] for i in places), tuple(self.arrays[i] for i in places), self.rows)
+        columns, arrays = tuple(self.columns[i] for i in places), tuple(self.arrays[i] for i in places)
+        return Table(columns, arrays, self.rows, self.about)
 
     def with_column(self, column: Column, array: Any, *, at: int | None = None) -> "Table":
         """Replaces the column of that name, or adds one at the end."""
@@ -160,7 +173,11 @@ class Table:
             arrays.append(array)
         else:
             columns[at], arrays[at] = column, array
-        return Table(tuple(columns), tuple(arrays), self.rows)
+        return Table(tuple(columns), tuple(arrays), self.rows, self.about)
+
+    def knowing(self, about: About) -> "Table":
+        """The same cells with something else known of the whole table."""
+        return Table(self.columns, self.arrays, self.rows, about)
 
     @property
     def frame(self) -> "pd.DataFrame":

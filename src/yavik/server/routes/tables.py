@@ -138,6 +138,7 @@ def set_steps(study: TheStudy, table_id: str, data: NewSteps, store: TheStore, e
     item = store.items.item(study.id, table_id, "table")
     steps = [parse_step(s).model_dump(mode="json", exclude_none=True) for s in data.steps]
     body = body_of(item).model_copy(update={"steps": steps})
+    store.tables.refuse_circle(table_id, body)
     item = store.items.change(study.id, table_id, data.label, body=body.model_dump(mode="json"))
     return table_state(store, engine, item)
 
@@ -146,11 +147,14 @@ def set_steps(study: TheStudy, table_id: str, data: NewSteps, store: TheStore, e
 def try_step(study: TheStudy, table_id: str, data: TryStep, store: TheStore) -> Tried:
     """What a step being written would do, without doing it. Raises DataProblem."""
     body = body_of(store.items.item(study.id, table_id, "table"))
-    snapshot, _ = store.versions.replay(body.root, body.steps[: data.at])
+    before = body.model_copy(update={"steps": body.steps[: data.at]})
+    snapshot, _ = store.tables.replay(before)
     whole = store.versions.table(snapshot)
     limit = max(1000, min(TRY_ROWS, LARGE_CELLS * 10 // max(1, len(snapshot.columns))))
     table = whole.slice(0, limit)
-    after, effect = apply_step(table, parse_step(data.step))
+    step = parse_step(data.step)
+    store.tables.refuse_circle(table_id, before.model_copy(update={"steps": [data.step]}))
+    after, effect = apply_step(table, step, store.tables.around(step.tables()))
     if effect.problem:
         raise DataProblem(effect.problem, column=effect.column, position=effect.position)
     touched = [

@@ -16,6 +16,7 @@ from yavik.core.figures.describe import GROUPS, VALUES
 from yavik.core.methods.base import Aim, Layout, Method, Run, Spec, option, slot
 from yavik.core.methods.compare import _checks as checks
 from yavik.core.methods.compare import _group_tables as tables
+from yavik.core.methods.compare._group_columns import group_columns
 from yavik.core.methods.compare._group_page import PAGE
 from yavik.core.methods.compare._group_words import PAIR_WORDS, TEST_WORDS, headline, letters_note, p_mark
 from yavik.core.stats import pairwise
@@ -339,6 +340,7 @@ METHOD = Method(
     Spec=CompareGroupsSpec,
     compute=compare,
     page=PAGE,
+    new_columns=lambda table, spec: group_columns(table, spec.response, spec.groups),
     name=_name,
     keywords=(
         "anova",

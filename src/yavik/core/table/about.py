@@ -1,0 +1,75 @@
+"""What is known about a whole table: its survey design, and the unit and time that make it a panel."""
+
+from typing import Literal
+
+from pydantic import BaseModel, ConfigDict
+
+ReplicateMethod = Literal["jackknife", "balanced", "fay", "bootstrap", "successive"]
+
+
+class Design(BaseModel):
+    """A survey's design. ``scale`` multiplies the sum of squared differences between replicate estimates."""
+
+    model_config = ConfigDict(frozen=True)
+
+    weight: str | None = None
+    replicates: tuple[str, ...] = ()
+    method: ReplicateMethod = "jackknife"
+    scale: float = 1.0
+    strata: str | None = None
+    clusters: str | None = None
+
+    @property
+    def columns(self) -> list[str]:
+        return [n for n in (self.weight, *self.replicates, self.strata, self.clusters) if n]
+
+
+class Panel(BaseModel):
+    """Which column names the unit and which the time."""
+
+    model_config = ConfigDict(frozen=True)
+
+    unit: str
+    time: str
+
+
+class About(BaseModel):
+    model_config = ConfigDict(frozen=True)
+
+    design: Design | None = None
+    panel: Panel | None = None
+
+    def renamed(self, names: dict[str, str]) -> "About":
+        """The same with columns under their new names."""
+
+        def now(name: str | None) -> str | None:
+            return names.get(name, name) if name else name
+
+        design, panel = self.design, self.panel
+        if design:
+            design = design.model_copy(
+                update={
+                    "weight": now(design.weight),
+                    "replicates": tuple(now(r) for r in design.replicates),
+                    "strata": now(design.strata),
+                    "clusters": now(design.clusters),
+                }
+            )
+        if panel:
+            panel = Panel(unit=names.get(panel.unit, panel.unit), time=names.get(panel.time, panel.time))
+        return About(design=design, panel=panel)
+
+    def fitting(self, names: list[str]) -> tuple["About", list[str]]:
+        """What still holds for a table with these columns, and a sentence for each part that no longer does."""
+        have, notes = set(names), []
+        design, panel = self.design, self.panel
+        if design and (gone := [n for n in design.columns if n not in have]):
+            notes.append(f"The survey design is forgotten here: {gone[0]} is no longer a column.")
+            design = None
+        if panel and (lost := [n for n in (panel.unit, panel.time) if n not in have]):
+            notes.append(f"Unit and time are forgotten here: {lost[0]} is no longer a column.")
+            panel = None
+        return About(design=design, panel=panel), notes
+
+
+NOTHING = About()

@@ -1,0 +1,110 @@
+"""Tables of a study as they are now: from their file, or from another table that they stay linked to."""
+
+import threading
+from collections.abc import Iterable
+
+from yavik.core.methods.registry import new_columns
+from yavik.core.steps.base import Around, Effect, Other
+from yavik.core.table import DataProblem
+from yavik.store.bodies import TableBody
+from yavik.store.items import Items
+from yavik.store.versions import Snapshot, Versions, tables_of
+
+GONE = "gone"
+CIRCLE = "These tables would be made from each other in a circle."
+
+
+class Tables:
+    """Gives the versions what lies around a step, and finds the present version of any table by its id.
+
+    Keys of versions hold the keys of the other tables that were used: when one of them changes, so does the key,
+    and what depends on it is computed anew; nothing else is.
+    """
+
+    def __init__(self, items: Items, versions: Versions) -> None:
+        self.items, self.versions = items, versions
+        self._walk = threading.local()
+        versions.key_of_other = self.key_or_gone
+        versions.around = self.around
+
+    def body(self, table_id: str) -> TableBody:
+        """Raises LookupError."""
+        return TableBody.model_validate(self.items.find(table_id, "table").body)
+
+    def root(self, body: TableBody) -> str:
+        """The key of the version its path begins with."""
+        return self.key(body.link) if body.link else body.root
+
+    def key(self, table_id: str) -> str:
+        """The key of a table's present version, without working it out. Raises LookupError, DataProblem (a circle)."""
+        walked: list[str] = getattr(self._walk, "ids", [])
+        if table_id in walked:
+            raise DataProblem(CIRCLE)
+        self._walk.ids = [*walked, table_id]
+        try:
+            body = self.body(table_id)
+            return self.last_key(body)
+        finally:
+            self._walk.ids = walked
+
+    def last_key(self, body: TableBody) -> str:
+        root = self.root(body)
+        keys = self.versions.keys(root, body.steps)
+        return keys[-1] if keys else root
+
+    def key_or_gone(self, table_id: str) -> str:
+        try:
+            return f"{self.key(table_id)} {self.items.find(table_id).name}"
+        except (LookupError, DataProblem):
+            return GONE
+
+    def replay(self, body: TableBody) -> tuple[Snapshot, list[Effect]]:
+        """The present version and every step's effect. Raises LookupError when the source is gone, DataProblem."""
+        root = self.root(body)
+        if body.link and self.versions.find(root) is None:
+            self.replay(self.body(body.link))
+        return self.versions.replay(root, body.steps)
+
+    def prepare(self, link: str | None) -> None:
+        """Works out the table that another one begins with."""
+        if link:
+            self.replay(self.body(link))
+
+    def known(self, body: TableBody) -> bool:
+        return self.versions.find(self.last_key(body)) is not None
+
+    def around(self, ids: Iterable[str]) -> Around:
+        found = {}
+        for table_id in ids:
+            try:
+                snapshot, _ = self.replay(self.body(table_id))
+                found[table_id] = Other(self.items.find(table_id).name, self.versions.table(snapshot))
+            except LookupError:
+                continue
+        return Around(tables=found, columns_of_answer=new_columns)
+
+    def refuse_circle(self, table_id: str, body: TableBody) -> None:
+        """Raises DataProblem when these steps would make a table from itself, by whatever way round."""
+        waiting, seen = self._read(body), set()
+        while waiting:
+            other = waiting.pop()
+            if other == table_id:
+                raise DataProblem(CIRCLE)
+            if other in seen:
+                continue
+            seen.add(other)
+            try:
+                waiting += self._read(self.body(other))
+            except LookupError:
+                continue
+
+    def _read(self, body: TableBody) -> list[str]:
+        return ([body.link] if body.link else []) + [t for step in body.steps for t in tables_of(step)]
+
+    def made_from(self, study_id: str, table_id: str) -> list[str]:
+        """Names of the tables that read this one: to be said before it is deleted."""
+        return [
+            i.name
+            for i in self.items.items(study_id)
+            if i.type == "table" and table_id in self._read(TableBody.model_validate(i.body))
+        ]
