@@ -10,8 +10,9 @@ from yavik.core.figures import Figure
 from yavik.core.files.options import Preview, ReadOptions
 from yavik.core.methods.fit import Fit
 from yavik.core.steps.base import Effect
-from yavik.core.table import Column, Kind
+from yavik.core.table import About, Column, Kind
 from yavik.core.table.profile import Profile
+from yavik.core.table.summary import GroupLine
 
 ItemType = Literal["table", "question", "figure", "report"]
 
@@ -106,6 +107,11 @@ class TableOut(BaseModel):
     effects: list[Effect]
     version: str
     """Changes whenever the cells or their descriptions do."""
+    about: About
+    linked_to: str | None = None
+    """The table it is made from, where it is not made from a file."""
+    made_into: list[str] = []
+    """Names of the tables that read this one."""
 
 
 class TableState(BaseModel):
@@ -138,6 +144,29 @@ class Window(BaseModel):
     start: int
     rows: list[list[str | None]]
     numbers: list[int]
+    total: int
+    """Rows that are shown in all, under the filter."""
+
+
+class Found(BaseModel):
+    """Where a notable cell is: its place in what is shown, its row's number and its column; None where there is none."""
+
+    row: int | None = None
+    number: int | None = None
+    column: str | None = None
+    count: int
+
+
+class SummaryOut(BaseModel):
+    columns: list[ColumnOut]
+    groups: dict[str, list[GroupLine]]
+    groupable: list[str]
+    total: int
+
+
+class Derived(BaseModel):
+    name: str = Field(min_length=1, max_length=200)
+    steps: list[dict[str, Any]]
 
 
 class LayoutOut(BaseModel):

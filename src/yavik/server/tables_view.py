@@ -1,5 +1,7 @@
 """Tables as the interface sees them: present version, effects, and jobs for large ones."""
 
+from yavik.core.answers.wording import counted
+from yavik.core.steps.base import Effect
 from yavik.engine import Engine, Job
 from yavik.engine.tasks import Replay
 from yavik.server.schemas import JobOut, TableOut, TableState
@@ -61,11 +63,19 @@ def table_out(store: Store, item: Item) -> TableOut:
         rows=snapshot.n_rows,
         empty_cells=empty_cells(store, snapshot),
         columns=snapshot.columns,
-        source=root.effect,
+        source=root.effect if body.link is None else _link_effect(store, body.link, root.n_rows, len(root.columns)),
         steps=body.steps,
         effects=effects,
         version=snapshot.key,
+        about=snapshot.about,
+        linked_to=body.link,
+        made_into=store.tables.made_from(item.study_id, item.id),
     )
+
+
+def _link_effect(store: Store, link: str, rows: int, columns: int) -> Effect:
+    said = f"{counted(rows, 'row')}, {counted(columns, 'column')}"
+    return Effect(title=store.items.find(link).name, said=said, rows_in=rows, rows_out=rows)
 
 
 def empty_cells(store: Store, snapshot: Snapshot) -> int:

@@ -475,6 +475,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study_id}/tables/{table_id}/before": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Columns Before
+         * @description The columns as they are before a step: what the editor of a step in the middle of a path offers.
+         */
+        get: operations["columns_before"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study_id}/tables/{table_id}/columns": {
         parameters: {
             query?: never;
@@ -489,6 +509,26 @@ export interface paths {
         get: operations["columns"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/tables/{table_id}/derived": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * New Derived
+         * @description A new table made from this one by steps of its own; it stays linked and is renewed with its source.
+         */
+        post: operations["new_derived"];
         delete?: never;
         options?: never;
         head?: never;
@@ -515,6 +555,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study_id}/tables/{table_id}/likeness": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Likeness
+         * @description For each column the one of another table that may be the same: by name, by label, by likeness of labels.
+         */
+        get: operations["likeness"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/tables/{table_id}/patterns": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Missing Patterns
+         * @description Which columns are empty together, the commonest pattern first.
+         */
+        get: operations["missing_patterns"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study_id}/tables/{table_id}/rows": {
         parameters: {
             query?: never;
@@ -524,9 +604,29 @@ export interface paths {
         };
         /**
          * Rows
-         * @description A window of cells as texts (None where empty), with the rows' numbers in the original file.
+         * @description A window of cells as texts (None where empty), with the rows' numbers. Raises DataProblem for a mistaken filter.
          */
         get: operations["rows"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/tables/{table_id}/seek": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Seek Cell
+         * @description The next empty cell, outlier or cell with a text after a row of what is shown; or where a row (by number) is.
+         */
+        get: operations["seek_cell"];
         put?: never;
         post?: never;
         delete?: never;
@@ -548,6 +648,26 @@ export interface paths {
          * @description The whole path anew: adding, editing, switching, moving and deleting are all this. Raises DataProblem for a step that is not understood.
          */
         put: operations["set_steps"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/tables/{table_id}/summary": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Summary
+         * @description Every column described and drawn (``SUMMARY_MOST`` at a time), also for each level of another column.
+         */
+        get: operations["summary"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -693,6 +813,11 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /** About */
+        About: {
+            design?: components["schemas"]["Design"] | null;
+            panel?: components["schemas"]["Panel"] | null;
+        };
         /** AddToReport */
         AddToReport: {
             /**
@@ -880,6 +1005,43 @@ export interface components {
             study: components["schemas"]["StudyOut"];
             /** Undo */
             undo: string | null;
+        };
+        /** Derived */
+        Derived: {
+            /** Name */
+            name: string;
+            /** Steps */
+            steps: {
+                [key: string]: unknown;
+            }[];
+        };
+        /**
+         * Design
+         * @description A survey's design. ``scale`` multiplies the sum of squared differences between replicate estimates.
+         */
+        Design: {
+            /** Clusters */
+            clusters?: string | null;
+            /**
+             * Method
+             * @default jackknife
+             * @enum {string}
+             */
+            method: "jackknife" | "balanced" | "fay" | "bootstrap" | "successive";
+            /**
+             * Replicates
+             * @default []
+             */
+            replicates: string[];
+            /**
+             * Scale
+             * @default 1
+             */
+            scale: number;
+            /** Strata */
+            strata?: string | null;
+            /** Weight */
+            weight?: string | null;
         };
         /** DrawingOut */
         DrawingOut: {
@@ -1199,6 +1361,38 @@ export interface components {
             /** Said */
             said: string;
         };
+        /**
+         * Found
+         * @description Where a notable cell is: its place in what is shown, its row's number and its column; None where there is none.
+         */
+        Found: {
+            /** Column */
+            column?: string | null;
+            /** Count */
+            count: number;
+            /** Number */
+            number?: number | null;
+            /** Row */
+            row?: number | null;
+        };
+        /**
+         * GroupLine
+         * @description One group's line of a column: texts, as all numbers are put into words in Python.
+         */
+        GroupLine: {
+            /** Empty */
+            empty: number;
+            /** Group */
+            group: string;
+            /** Mean */
+            mean?: number | null;
+            /** N */
+            n: number;
+            /** Said */
+            said: string;
+            /** Sd */
+            sd?: number | null;
+        };
         /** Head */
         Head: {
             /**
@@ -1297,6 +1491,15 @@ export interface components {
             label?: string | null;
             /** Value */
             value: string;
+        };
+        /** Likely */
+        Likely: {
+            /** Mine */
+            mine: string;
+            /** Theirs */
+            theirs: string | null;
+            /** Why */
+            why: string;
         };
         /**
          * Listed
@@ -1484,6 +1687,41 @@ export interface components {
             rows: number[];
             /** Text */
             text: string;
+        };
+        /**
+         * Panel
+         * @description Which column names the unit and which the time.
+         */
+        Panel: {
+            /** Time */
+            time: string;
+            /** Unit */
+            unit: string;
+        };
+        /**
+         * Pattern
+         * @description Rows whose empty cells are in exactly these columns.
+         */
+        Pattern: {
+            /** Columns */
+            columns: string[];
+            /** Rows */
+            rows: number;
+            /** Share */
+            share: string;
+        };
+        /** Patterns */
+        Patterns: {
+            /** Columns */
+            columns: string[];
+            /** Complete */
+            complete: number;
+            /** More */
+            more: number;
+            /** Patterns */
+            patterns: components["schemas"]["Pattern"][];
+            /** Rows */
+            rows: number;
         };
         /**
          * Preview
@@ -1736,6 +1974,19 @@ export interface components {
              */
             touched: string;
         };
+        /** SummaryOut */
+        SummaryOut: {
+            /** Columns */
+            columns: components["schemas"]["ColumnOut"][];
+            /** Groupable */
+            groupable: string[];
+            /** Groups */
+            groups: {
+                [key: string]: components["schemas"]["GroupLine"][];
+            };
+            /** Total */
+            total: number;
+        };
         /** TableBlock */
         TableBlock: {
             /** Columns */
@@ -1773,6 +2024,7 @@ export interface components {
         };
         /** TableOut */
         TableOut: {
+            about: components["schemas"]["About"];
             /** Columns */
             columns: components["schemas"]["Column"][];
             /** Effects */
@@ -1783,6 +2035,13 @@ export interface components {
             filename: string;
             /** Id */
             id: string;
+            /** Linked To */
+            linked_to?: string | null;
+            /**
+             * Made Into
+             * @default []
+             */
+            made_into: string[];
             /** Name */
             name: string;
             /** Rows */
@@ -1861,6 +2120,8 @@ export interface components {
             rows: (string | null)[][];
             /** Start */
             start: number;
+            /** Total */
+            total: number;
         };
     };
     responses: never;
@@ -2945,6 +3206,40 @@ export interface operations {
             };
         };
     };
+    columns_before: {
+        parameters: {
+            query: {
+                at: number;
+            };
+            header?: never;
+            path: {
+                study_id: string;
+                table_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Column"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     columns: {
         parameters: {
             query: {
@@ -2966,6 +3261,42 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ColumnOut"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    new_derived: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+                table_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Derived"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TableState"];
                 };
             };
             /** @description Validation Error */
@@ -3013,13 +3344,83 @@ export interface operations {
             };
         };
     };
+    likeness: {
+        parameters: {
+            query: {
+                other: string;
+            };
+            header?: never;
+            path: {
+                study_id: string;
+                table_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Likely"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    missing_patterns: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+                table_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Patterns"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     rows: {
         parameters: {
             query?: {
                 columns?: number;
                 count?: number;
+                falling?: boolean;
+                find?: string | null;
                 first?: number;
+                sort?: string | null;
                 start?: number;
+                where?: string | null;
             };
             header?: never;
             path: {
@@ -3037,6 +3438,48 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Window"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    seek_cell: {
+        parameters: {
+            query: {
+                back?: boolean;
+                columns?: string[];
+                falling?: boolean;
+                find?: string | null;
+                sort?: string | null;
+                start?: number;
+                text?: string;
+                what: ("empty" | "outlier" | "text") | "row";
+                where?: string | null;
+            };
+            header?: never;
+            path: {
+                study_id: string;
+                table_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Found"];
                 };
             };
             /** @description Validation Error */
@@ -3073,6 +3516,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TableState"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    summary: {
+        parameters: {
+            query?: {
+                by?: string | null;
+                first?: number;
+            };
+            header?: never;
+            path: {
+                study_id: string;
+                table_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SummaryOut"];
                 };
             };
             /** @description Validation Error */

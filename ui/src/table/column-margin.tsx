@@ -31,14 +31,33 @@ export function ColumnMargin({ study, table, name }: { study: string; table: S["
       {column.note && <p className="muted mt-2 text-sm">{column.note}</p>}
       {column.levels && column.levels.length > 0 && <Levels column={column} profile={profile} />}
       <div className="mt-4 flex flex-col gap-2">
-        <button className="btn btn-sm" onClick={() => go(`/s/${study}/t/${table.id}?column=${encodeURIComponent(name)}&step=compute:${encodeURIComponent(quoted)}`)}>Compute from this column</button>
+        <select
+          className="select select-sm w-full" aria-label="Prepare this column" value=""
+          onChange={(e) => {
+            const [step, field] = e.target.value.split(" ");
+            const filled = step === "compute" ? { name: "", expression: quoted } : step === "rename" ? { names: [{ old: name, new: "" }] } : { [field ?? "column"]: field === "columns" || field === "by" ? [name] : name };
+            void go(`/s/${study}/t/${table.id}?column=${encodeURIComponent(name)}&step=${step}:${encodeURIComponent(JSON.stringify(filled))}`);
+          }}
+        >
+          <option value="" disabled>Prepare this column …</option>
+          {PREPARE.filter(([, , kinds]) => !kinds || kinds.includes(column.kind)).map(([value, words]) => <option key={value} value={value}>{words}</option>)}
+        </select>
         <button className="btn btn-sm" onClick={() => ask.mutate({ table: table.id, method: "describe", spec: { columns: [name] } })}>Describe this column</button>
       </div>
     </>
   );
 }
 
-function describe(column: S["Column"], p: S["Profile"]): [string, string][] {
+const NUMBERS = ["measure", "count"];
+const CODED = ["category", "ordered", "yes_no"];
+/** Steps that begin with this column, the slot it fills, and the kinds it must be of. */
+const PREPARE: [string, string, string[]?][] = [
+  ["compute expression", "Compute from it"], ["recode columns", "Recode its values"], ["empty_codes columns", "Codes that mean empty"], ["fill columns", "Fill its empty cells"], ["levels column", "Label its levels", [...CODED, "count"]],
+  ["standardise columns", "Standardise it", NUMBERS], ["transform columns", "Logarithm, root, rank …", NUMBERS], ["bin column", "Put it in classes", NUMBERS], ["lag columns", "From the row before"], ["difference columns", "Difference from the row before", NUMBERS],
+  ["dummies column", "A yes/no column for each level", CODED], ["summarise by", "One row for each of its levels", [...CODED, "identifier", "date", "text", "count"]], ["rename names", "Rename it"], ["drop_columns columns", "Drop it"],
+];
+
+export function describe(column: S["Column"], p: S["Profile"]): [string, string][] {
   const lines: [string, string][] = [["Kind", kindWords(column.kind)]];
   if (column.unit) lines.push(["Unit", column.unit]);
   lines.push(["Filled", `${p.filled} of ${p.filled + p.empty}`]);

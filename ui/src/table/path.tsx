@@ -4,18 +4,19 @@ import type { S, Step } from "../client/api";
 import { useCatalogue } from "../client/hooks";
 import { Menu, MenuItem } from "../common/bits";
 import { Marked } from "../common/spans";
-import { StepEditor } from "./step-editor";
+import { AddStep, type StepKind } from "./add-step";
+import { EffectNotes } from "./effect-notes";
+import { StepEditor, type Draft } from "./step-editor";
 import type { SetSteps } from "./table-page";
 
-type Draft = { at: number; step: Step; fresh: boolean };
-
-export function Path({ study, table, setSteps, startWith, busy }: { study: string; table: S["TableOut"]; setSteps: SetSteps; startWith: string | null; busy: boolean }) {
+export function Path({ study, table, setSteps, startWith, busy, showRows }: { study: string; table: S["TableOut"]; setSteps: SetSteps; startWith: string | null; busy: boolean; showRows: (numbers: number[]) => void }) {
   const steps = table.steps as Step[];
   const { data: catalogue } = useCatalogue();
   const key = `yavik.draft.${table.id}`;
   // A step that is being written survives a reload.
   const [draft, setDraftState] = useState<Draft | null>(() => JSON.parse(localStorage.getItem(key) ?? "null") as Draft | null);
   const [over, setOver] = useState<number | null>(null);
+  const [said, setSaid] = useState<number | null>(null);
   const setDraft = (next: Draft | null) => {
     if (next) localStorage.setItem(key, JSON.stringify(next));
     else localStorage.removeItem(key);
@@ -23,7 +24,8 @@ export function Path({ study, table, setSteps, startWith, busy }: { study: strin
   };
   useEffect(() => {
     const [kind, value] = startWith?.split(/:(.*)/s) ?? [];
-    if (kind === "compute") setDraftState({ at: steps.length, step: { step: "compute", name: "", expression: value ?? "" }, fresh: true });
+    if (kind === "edit") setDraftState(steps[Number(value)] ? { at: Number(value), step: steps[Number(value)]!, fresh: false } : null);
+    else if (kind) setDraftState({ at: steps.length, step: { ...(JSON.parse(value || "{}") as object), step: kind }, fresh: true });
     // eslint-disable-next-line react-hooks/exhaustive-deps -- only when the address asks for another step
   }, [startWith]);
 
@@ -58,11 +60,14 @@ export function Path({ study, table, setSteps, startWith, busy }: { study: strin
             <li key={s.id ?? i} className={`flex items-center ${over === i ? "border-primary border-l-2" : ""}`} draggable onDragStart={(e) => e.dataTransfer.setData("text/yavik-step", String(i))}
               onDragOver={(e) => (e.preventDefault(), setOver(i))} onDragLeave={() => setOver(null)} onDrop={(e) => (setOver(null), move(Number(e.dataTransfer.getData("text/yavik-step")), i))}>
               <span className="muted px-1" aria-hidden="true">→</span>
-              <span className={`chip flex items-start gap-1 !py-0 !pr-0 ${off ? "off" : ""} ${effect?.problem ? "bad" : ""} ${draft && !draft.fresh && draft.at === i ? "chosen" : ""}`}>
+              <span className={`chip flex items-start gap-1 !py-0 !pr-0 ${off ? "off" : ""} ${effect?.problem || effect?.broken ? "bad" : ""} ${draft && !draft.fresh && draft.at === i ? "chosen" : ""}`}>
                 <button type="button" className="py-1 text-left" title={effect?.problem ?? "Edit this step"} onClick={() => setDraft({ at: i, step: s, fresh: false })} data-step={s.step}>
                   <span className="block max-w-64 truncate"><Marked text={effect?.title ?? s.step} /></span>
                   <span className={`block max-w-64 truncate text-[0.78rem] ${effect?.problem ? "text-error" : "muted"}`}>{effect?.problem ?? effect?.said}</span>
                 </button>
+                {(effect?.notes?.length ?? 0) > 0 && !effect?.problem && (
+                  <button type="button" className="muted mt-1 rounded px-1 text-[0.8rem] leading-4" aria-label={`What step ${i + 1} says`} aria-expanded={said === i} title={effect?.notes?.join(" ")} onClick={() => (setDraft(null), setSaid(said === i ? null : i))}>i</button>
+                )}
                 <Menu label={`Actions for step ${i + 1}`} button="⋯" align="left">
                   {(close) => (
                     <>
@@ -80,27 +85,20 @@ export function Path({ study, table, setSteps, startWith, busy }: { study: strin
         })}
         <li className="flex items-center">
           <span className="muted px-1" aria-hidden="true">→</span>
-          <AddStep kinds={catalogue?.steps ?? []} choose={(step) => setDraft({ at: steps.length, step: { step }, fresh: true })} />
+          <AddStep kinds={(catalogue?.steps ?? []) as StepKind[]} choose={(step) => setDraft({ at: steps.length, step: { step }, fresh: true })} />
         </li>
       </ol>
-      {draft && catalogue && <StepEditor key={`${draft.at}-${draft.step.step}-${draft.fresh}`} study={study} table={table} draft={draft} keep={setDraft} save={save} close={() => setDraft(null)} />}
+      {draft && catalogue && <StepEditor key={`${draft.at}-${draft.step.step}-${draft.fresh}`} study={study} table={table} draft={draft} keep={setDraft} save={save} close={() => setDraft(null)} effect={draft.fresh ? undefined : table.effects[draft.at]} />}
+      {!draft && said !== null && table.effects[said] && <Said effect={table.effects[said]} close={() => setSaid(null)} showRows={showRows} />}
     </div>
   );
 }
 
-function AddStep({ kinds, choose }: { kinds: { [key: string]: unknown }[]; choose: (step: string) => void }) {
+function Said({ effect, close, showRows }: { effect: S["Effect"]; close: () => void; showRows: (numbers: number[]) => void }) {
   return (
-    <Menu label="Add a step" button={<span className="text-primary border-primary block rounded-md border px-2.5 py-1.5 text-[0.86rem] font-semibold">Add a step</span>} align="left">
-      {(close) => (
-        <div className="w-[26rem]">
-          {kinds.map((k) => (
-            <MenuItem key={String(k.step)} onClick={() => (choose(String(k.step)), close())}>
-              <span className="block font-semibold">{String(k.words).replace(/\{(\w+)\}/g, "…").replace(/_/g, " ")}</span>
-              <span className="muted block text-[0.82rem]">{String(k.help)}</span>
-            </MenuItem>
-          ))}
-        </div>
-      )}
-    </Menu>
+    <section aria-label="What the step says" className="rule bg-base-200/60 mt-2 rounded-md border px-4 py-3">
+      <div className="flex justify-between gap-4"><h3 className="font-semibold"><Marked text={effect.title} /></h3><button type="button" className="link-quiet" onClick={close}>Close</button></div>
+      <EffectNotes effect={effect} showRows={showRows} />
+    </section>
   );
 }

@@ -1,112 +1,110 @@
-// Writing a step: its sentence with slots, what it would do, and where the mistake is.
-import { useQuery, keepPreviousData } from "@tanstack/react-query";
+// Writing a step: its sentence with slots, its settings, what it would do, and where the mistake is.
+import { useQuery, useQueryClient, keepPreviousData } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, Problem, take, type Column, type S, type Step } from "../client/api";
-import { useCatalogue, useTable } from "../client/hooks";
-import { kindWords, useDebounced } from "../common/bits";
-import { asList } from "../common/sentence";
-import { Slot } from "../common/slot";
-import { ExpressionInput } from "./expression";
+import { useNavigate } from "react-router";
+import { api, Problem, take, type S, type Step } from "../client/api";
+import { useCatalogue } from "../client/hooks";
+import { useDebounced } from "../common/bits";
+import { sayProblem } from "../common/toasts";
+import { EffectNotes } from "./effect-notes";
+import { EditsList } from "./edits-list";
 import { LevelsEditor, type Level } from "./levels-editor";
-import { KINDS } from "./preview";
+import { fieldsOf, isComplete, matters, StepField, type Schema } from "./step-fields";
+import { WavesEditor } from "./waves-editor";
 
-const ANY = { kinds: [...KINDS] as string[], placeholder: "a column", many: false };
-type Draft = { at: number; step: Step; fresh: boolean };
+export type Draft = { at: number; step: Step; fresh: boolean };
+const BELOW = ["levels", "edits", "waves", "variables", "fixed"];
 
-export function StepEditor({ study, table, draft, keep, save, close }: {
-  study: string; table: S["TableOut"]; draft: Draft; keep: (d: Draft) => void; save: (step: Step) => Promise<void>; close: () => void;
+export function StepEditor({ study, table, draft, keep, save, close, effect }: {
+  study: string; table: S["TableOut"]; draft: Draft; keep: (d: Draft) => void; save: (step: Step) => Promise<void>; close: () => void; effect?: S["Effect"];
 }) {
   const { data: catalogue } = useCatalogue();
+  const go = useNavigate();
+  const client = useQueryClient();
   const kind = catalogue?.steps.find((k) => k.step === draft.step.step);
+  const schema = kind?.schema as Schema | undefined;
   const [step, setStep] = useState<Step>(draft.step);
   const [saving, setSaving] = useState(false);
-  // The columns as they are before this step: the present ones do while it is the last.
-  const { data: now } = useTable(study, table.id);
-  const columns = now?.table?.columns ?? table.columns;
+  // A step in the middle of the path sees the columns as they are there.
+  const before = useQuery({
+    queryKey: ["before", study, table.id, table.version, draft.at], staleTime: Infinity, placeholderData: keepPreviousData,
+    queryFn: () => take(api.GET("/api/studies/{study_id}/tables/{table_id}/before", { params: { path: { study_id: study, table_id: table.id }, query: { at: draft.at } } })),
+  });
+  const columns = before.data ?? table.columns;
   const set = (field: string, value: unknown) => {
     const next = { ...step, [field]: value };
     setStep(next);
     keep({ ...draft, step: next });
   };
   const waiting = useDebounced(step, 180);
-  const complete = isComplete(waiting);
+  const complete = schema !== undefined && isComplete(waiting, schema);
   const tried = useQuery({
     queryKey: ["try", study, table.id, table.version, draft.at, waiting], enabled: complete, retry: false, placeholderData: keepPreviousData, staleTime: 60_000,
     queryFn: () => take(api.POST("/api/studies/{study_id}/tables/{table_id}/try", { params: { path: { study_id: study, table_id: table.id } }, body: { step: waiting, at: draft.at } })),
   });
-  if (!kind) return null;
+  if (!kind || !schema) return null;
   const problem = complete && tried.error instanceof Problem ? tried.error : null;
   const apply = () => {
+    if (!isComplete(step, schema)) return;
     setSaving(true);
     void save(step).catch(() => undefined).finally(() => setSaving(false));
   };
+  const derive = async () => {
+    setSaving(true);
+    try {
+      const made = await take(api.POST("/api/studies/{study_id}/tables/{table_id}/derived", { params: { path: { study_id: study, table_id: table.id } }, body: { name: derivedName(table.name, step.step), steps: [step] } }));
+      close();
+      await client.invalidateQueries({ queryKey: ["contents", study] });
+      const id = made.table?.id ?? made.job?.item_id;
+      if (id) await go(`/s/${study}/t/${id}`);
+    } catch (e) {
+      sayProblem(e);
+    } finally {
+      setSaving(false);
+    }
+  };
+  const words = String(kind.words);
+  const inWords = new Set([...words.matchAll(/\{(\w+)\}/g)].map((m) => m[1]));
+  const settings = fieldsOf(schema).filter(([n, f]) => !inWords.has(n) && !BELOW.includes(f.shown) && matters(step, f, schema));
+  const field = (name: string) => <StepField study={study} table={table.id} name={name} field={schema.properties[name]!} step={step} set={set} columns={columns} problem={problem} apply={apply} />;
+  const last = draft.at >= table.steps.length - (draft.fresh ? 0 : 1);
   return (
     // eslint-disable-next-line jsx-a11y/no-noninteractive-element-interactions -- Escape closes from anywhere inside
-    <section aria-label={draft.fresh ? "A new step" : "Edit the step"} className="rule bg-base-200/60 mt-2 rounded-md border p-4" onKeyDown={(e) => e.key === "Escape" && close()}>
+    <section aria-label={draft.fresh ? "A new step" : "Edit the step"} className="rule bg-base-200/60 mt-2 max-h-[62vh] overflow-auto rounded-md border p-4" onKeyDown={(e) => e.key === "Escape" && close()}>
       <div className="flex flex-wrap items-baseline gap-x-2 gap-y-3 text-[1.15rem]">
-        {String(kind.words).split(/(\{\w+\})/).map((part, i) => {
-          const field = /^\{(\w+)\}$/.exec(part)?.[1];
-          return field ? <StepField key={i} field={field} step={step} set={set} columns={columns} problem={problem} apply={apply} /> : <span key={i}>{part.trim()}</span>;
+        {words.split(/(\{\w+\})/).map((part, i) => {
+          const name = /^\{(\w+)\}$/.exec(part)?.[1];
+          return name ? <span key={i}>{field(name)}</span> : <span key={i}>{part.trim()}</span>;
         })}
       </div>
-      {draft.step.step === "levels" && typeof step.column === "string" && (
-        <LevelsEditor study={study} table={table} column={step.column} levels={(step.levels as Level[] | undefined) ?? null} set={(levels) => set("levels", levels)} />
-      )}
-      {draft.step.step === "describe_column" && (
-        <div className="mt-3 grid max-w-2xl grid-cols-[2fr_1fr] gap-3">
-          {(["label", "unit", "note"] as const).map((f) => (
-            <label key={f} className="field"><span>{{ label: "Label (a question's wording)", unit: "Unit", note: "Note" }[f]}</span>
-              <input className="input input-sm w-full" value={String(step[f] ?? columns.find((c) => c.name === step.column)?.[f] ?? "")} onChange={(e) => set(f, e.target.value)} />
-            </label>
+      {settings.length > 0 && (
+        <div className="mt-3 flex flex-wrap items-baseline gap-x-6 gap-y-2 text-[0.95rem]" role="group" aria-label="Settings of the step">
+          {settings.map(([name, f]) => (
+            <span key={name} className="inline-flex items-baseline gap-2"><span className="muted" aria-hidden="true">{f.title}</span>{field(name)}</span>
           ))}
         </div>
       )}
+      {schema.properties.levels && step.step === "levels" && typeof step.column === "string" && (
+        <LevelsEditor study={study} table={table} column={step.column} levels={(step.levels as Level[] | undefined) ?? null} set={(levels) => set("levels", levels)} />
+      )}
+      {schema.properties.edits && <EditsList edits={step.edits} set={(v) => set("edits", v)} />}
+      {schema.properties.waves && <WavesEditor study={study} table={table.id} columns={columns} step={step} change={(next) => (setStep(next), keep({ ...draft, step: next }))} />}
       <div className="mt-3 flex flex-wrap items-center gap-3">
-        <button type="button" className="btn btn-primary btn-outline btn-sm" disabled={!isComplete(step) || saving} onClick={apply}>{draft.fresh ? "Add the step" : "Keep the change"}</button>
+        <button type="button" className="btn btn-primary btn-outline btn-sm" disabled={!isComplete(step, schema) || saving} onClick={apply}>{draft.fresh ? "Add the step" : "Keep the change"}</button>
+        {Boolean(kind.fresh) && draft.fresh && last && <button type="button" className="btn btn-sm" disabled={!isComplete(step, schema) || saving || problem !== null} title="The new table stays linked to this one and is renewed with it" onClick={() => void derive()}>Make a new table of it</button>}
         <button type="button" className="btn btn-ghost btn-sm" onClick={close}>Cancel</button>
         <span aria-live="polite" className="text-[0.95rem]">
           {problem ? <span className="text-error" role="alert">{problem.message}</span> : complete && tried.data ? <span className="muted">{tried.data.effect.said}. {tried.data.note ?? ""}</span> : <span className="muted">{String(kind.help)}</span>}
         </span>
       </div>
-      {complete && tried.data && !problem && <TriedRows tried={tried.data} />}
+      {complete && tried.data && !problem ? <><EffectNotes effect={tried.data.effect} /><TriedRows tried={tried.data} /></> : effect && !complete && <EffectNotes effect={effect} />}
     </section>
   );
 }
 
-function isComplete(step: Step): boolean {
-  const filled = (f: string) => (Array.isArray(step[f]) ? (step[f] as unknown[]).length > 0 : typeof step[f] === "string" && step[f] !== "");
-  const needs: Record<string, string[]> = { empty_codes: ["columns", "codes"], levels: ["column", "levels"], keep_rows: ["where"], compute: ["name", "expression"], kind: ["column", "kind"], describe_column: ["column"] };
-  return (needs[step.step] ?? []).every(filled);
-}
-
-function StepField({ field, step, set, columns, problem, apply }: { field: string; step: Step; set: (f: string, v: unknown) => void; columns: Column[]; problem: Problem | null; apply: () => void }) {
-  if (field === "column" || field === "columns") {
-    const many = field === "columns";
-    return <Slot label={many ? "Columns" : "Column"} slot={{ ...ANY, many, placeholder: many ? "columns" : "a column" }} columns={columns} value={asList(step[field])} set={(v) => set(field, many ? v : (v[0] ?? ""))} wrong={problem?.column === step[field]} />;
-  }
-  if (field === "where" || field === "expression") {
-    return <ExpressionInput label={field === "where" ? "Condition" : "Expression"} value={String(step[field] ?? "")} set={(v) => set(field, v)} columns={columns} position={problem?.position} enter={apply} />;
-  }
-  if (field === "kind") {
-    return (
-      <select className="select select-sm w-40" aria-label="Kind" value={String(step.kind ?? "")} onChange={(e) => set("kind", e.target.value)}>
-        <option value="" disabled>a kind</option>
-        {KINDS.map((k) => <option key={k} value={k}>{kindWords(k)}</option>)}
-      </select>
-    );
-  }
-  if (field === "codes") return <CodesInput value={asList(step.codes)} set={(v) => set("codes", v)} enter={apply} />;
-  return <input className="input input-sm w-48" aria-label="Name of the new column" placeholder="a name" value={String(step[field] ?? "")} onChange={(e) => set(field, e.target.value)} onKeyDown={(e) => e.key === "Enter" && apply()} />;
-}
-
-function CodesInput({ value, set, enter }: { value: string[]; set: (v: string[]) => void; enter: () => void }) {
-  const [text, setText] = useState(value.join(", "));
-  return (
-    <input
-      className="input input-sm w-48" aria-label="Codes that mean empty, with commas between" placeholder="−9, 99, refused" value={text} onKeyDown={(e) => e.key === "Enter" && enter()}
-      onChange={(e) => (setText(e.target.value), set(e.target.value.split(",").map((c) => c.trim().replace(/−/g, "-")).filter(Boolean)))}
-    />
-  );
+function derivedName(table: string, step: string): string {
+  const words: Record<string, string> = { lengthen: "long", widen: "wide", summarise: "summary", transpose: "turned", append: "and more", join: "joined", join_waves: "waves joined" };
+  return `${table}, ${words[step] ?? step}`;
 }
 
 function TriedRows({ tried }: { tried: S["Tried"] }) {
@@ -114,9 +112,9 @@ function TriedRows({ tried }: { tried: S["Tried"] }) {
     <div className="mt-3 overflow-x-auto">
       <table className="res !w-auto">
         <caption className="sr-only">The first rows after this step</caption>
-        <thead><tr>{tried.columns.map((c) => <th key={c} scope="col" className="left">{c}</th>)}</tr></thead>
+        <thead><tr>{tried.columns.map((c) => <th key={c} scope="col" className="left max-w-44 truncate" title={c}>{c}</th>)}</tr></thead>
         <tbody>
-          {tried.rows.slice(0, 4).map((r, i) => <tr key={i}>{r.map((c, j) => <td key={j} className="left">{c ?? <span className="muted">empty</span>}</td>)}</tr>)}
+          {tried.rows.slice(0, 5).map((r, i) => <tr key={i}>{r.map((c, j) => <td key={j} className="left max-w-44 truncate">{c ?? <span className="muted">empty</span>}</td>)}</tr>)}
         </tbody>
       </table>
     </div>

@@ -7,10 +7,10 @@ import { refreshStudy, useItemChange, useTable } from "../client/hooks";
 import { count, EditableName, Loading, Trouble } from "../common/bits";
 import { JobBar, useJob } from "../common/job";
 import { sayProblem } from "../common/toasts";
-import { ColumnMargin } from "./column-margin";
 import { Dictionary } from "./dictionary";
-import { Grid } from "./grid";
 import { Path } from "./path";
+import { RowsView } from "./rows-view";
+import { Summary } from "./summary";
 
 export type SetSteps = (steps: Step[], label: string) => Promise<unknown>;
 
@@ -59,21 +59,19 @@ export function TablePage() {
           <div className="seg" role="group" aria-label="View">
             <button aria-pressed={view === "rows"} onClick={() => show("rows")}>Rows</button>
             <button aria-pressed={view === "dictionary"} onClick={() => show("dictionary")}>Dictionary</button>
+            <button aria-pressed={view === "summary"} onClick={() => show("summary")}>Summary</button>
           </div>
           <Link className="btn btn-primary btn-sm" to={`/s/${study}/ask/${id}`}>Ask about this table</Link>
         </div>
-        <Path study={study} table={table} setSteps={setSteps} startWith={query.get("step")} busy={save.isPending} />
+        <Path study={study} table={table} setSteps={setSteps} startWith={query.get("step")} busy={save.isPending} showRows={(numbers) => setQuery((q) => (q.set("view", "rows"), q.set("rows", numbers.slice(0, 200).join(",")), q), { replace: true })} />
         {data?.job && job && <JobBar job={job} />}
       </header>
       {view === "dictionary" ? (
         <Dictionary study={study} table={table} setSteps={setSteps} />
+      ) : view === "summary" ? (
+        <Summary study={study} table={table} choose={(name) => setQuery((q) => (q.set("column", name), q.set("view", "rows"), q))} />
       ) : (
-        <div className="flex min-h-0 flex-1 max-[1100px]:flex-col">
-          <Grid key={id} study={study} table={table} chosen={chosen} choose={choose} showRows={query.get("rows")} />
-          <aside aria-label="The chosen column" className="rule w-[286px] shrink-0 overflow-y-auto border-l p-5 max-[1100px]:max-h-72 max-[1100px]:w-full max-[1100px]:border-l-0 max-[1100px]:border-t">
-            <ColumnMargin study={study} table={table} name={chosen} />
-          </aside>
-        </div>
+        <RowsView key={id} study={study} table={table} setSteps={setSteps} chosen={chosen} choose={choose} showRows={query.get("rows")} openStep={(at) => setQuery((q) => (q.set("step", `edit:${at}`), q), { replace: true })} />
       )}
     </div>
   );

@@ -1,7 +1,7 @@
 """Bringing files in, and tables: their rows, columns and path."""
 
 from collections import Counter
-from typing import Annotated
+from typing import Annotated, Any, Literal
 from urllib.parse import unquote
 
 from fastapi import APIRouter, Header, Query, Request, Response
@@ -15,12 +15,29 @@ from yavik.core.files.options import Preview, ReadOptions
 from yavik.core.methods.fit import fitting
 from yavik.core.steps import parse_step
 from yavik.core.steps.expressions import Parsed
+from yavik.core.steps.likeness import Likely, likely_matches
 from yavik.core.steps.path import apply_step
-from yavik.core.table import DataProblem, Table
+from yavik.core.table import Column, DataProblem, Table
+from yavik.core.table.summary import Patterns, by_group, groupable, patterns
 from yavik.core.table.table import cell_texts, kind_words
+from yavik.core.table.view import Sought, row_of, seek
 from yavik.engine.tasks import ReadFile
 from yavik.server.access import TheEngine, TheStore, TheStudy
-from yavik.server.schemas import ColumnOut, FitOut, NewSteps, NewTable, TableState, Tried, TryStep, UploadOut, Window
+from yavik.server.looking import Look, TheLook, places_of
+from yavik.server.schemas import (
+    ColumnOut,
+    Derived,
+    FitOut,
+    Found,
+    NewSteps,
+    NewTable,
+    SummaryOut,
+    TableState,
+    Tried,
+    TryStep,
+    UploadOut,
+    Window,
+)
 from yavik.server.tables_view import LARGE_CELLS, body_of, job_out, snapshot_of, table_state
 from yavik.store.bodies import TableBody
 
@@ -28,6 +45,8 @@ router = APIRouter(prefix="/api/studies/{study_id}", tags=["tables"])
 TRY_ROWS = 200_000
 """A step being written is tried on at most these rows of a large table, and says so."""
 WINDOW_MOST = 2000
+SUMMARY_MOST = 60
+ALL = Look()
 MANY = {"category": "categories", "yes/no": "yes/no columns", "ordered": "ordered categories"}
 
 
@@ -109,19 +128,89 @@ def rows(
     count: Annotated[int, Query(ge=1, le=WINDOW_MOST)] = 200,
     first: Annotated[int, Query(ge=0)] = 0,
     columns: Annotated[int, Query(ge=1, le=500)] = 60,
+    look: TheLook = ALL,
 ) -> Window:
-    """A window of cells as texts (None where empty), with the rows' numbers in the original file."""
+    """A window of cells as texts (None where empty), with the rows' numbers. Raises DataProblem for a mistaken filter."""
     snapshot = snapshot_of(store, study.id, table_id)
     names = [c.name for c in snapshot.columns[first : first + columns]]
-    return window(store.versions.table(snapshot), names, start, count)
+    return window(store.versions.table(snapshot), names, start, count, places_of(store, snapshot, look))
 
 
-def window(whole: Table, names: list[str], start: int, count: int) -> Window:
-    part = whole.select(names).slice(start, count)
+def window(whole: Table, names: list[str], start: int, count: int, places: Any = None) -> Window:
+    chosen = whole.select(names)
+    part = chosen.slice(start, count) if places is None else chosen.take(places[start : start + count])
     texts = [cell_texts(c, a) for c, a in zip(part.columns, part.arrays, strict=True)]
     return Window(
-        start=start, rows=[list(r) for r in zip(*texts, strict=True)] if texts else [], numbers=part.rows.tolist()
+        start=start,
+        rows=[list(r) for r in zip(*texts, strict=True)] if texts else [],
+        numbers=part.rows.tolist(),
+        total=whole.n_rows if places is None else len(places),
     )
+
+
+@router.get("/tables/{table_id}/seek")
+def seek_cell(
+    study: TheStudy,
+    table_id: str,
+    store: TheStore,
+    what: Sought | Literal["row"],
+    columns: Annotated[list[str], Query(default_factory=list)],
+    start: int = -1,
+    text: Annotated[str, Query(max_length=200)] = "",
+    back: bool = False,
+    look: TheLook = ALL,
+) -> Found:
+    """The next empty cell, outlier or cell with a text after a row of what is shown; or where a row (by number) is."""
+    snapshot = snapshot_of(store, study.id, table_id)
+    table, places = store.versions.table(snapshot), places_of(store, snapshot, look)
+    if what == "row":
+        row = row_of(table, places, start)
+        return Found(row=row, number=start if row is not None else None, column=None, count=0 if row is None else 1)
+    cell, count = seek(table, places, what, [n for n in columns or table.names if table.has(n)], start, text, back)
+    if cell is None:
+        return Found(count=count)
+    return Found(row=cell.row, number=cell.number, column=cell.column, count=count)
+
+
+@router.get("/tables/{table_id}/summary")
+def summary(study: TheStudy, table_id: str, store: TheStore, by: str | None = None, first: int = 0) -> SummaryOut:
+    """Every column described and drawn (``SUMMARY_MOST`` at a time), also for each level of another column."""
+    snapshot = snapshot_of(store, study.id, table_id)
+    part = snapshot.columns[first : first + SUMMARY_MOST]
+    described = [ColumnOut(column=c, profile=store.profile(snapshot, c.name)) for c in part]
+    table = store.versions.table(snapshot)
+    groups = {c.name: by_group(table, c.name, by) for c in part if c.name != by} if by and table.has(by) else {}
+    return SummaryOut(columns=described, groups=groups, groupable=groupable(table), total=len(snapshot.columns))
+
+
+@router.get("/tables/{table_id}/patterns")
+def missing_patterns(study: TheStudy, table_id: str, store: TheStore) -> Patterns:
+    """Which columns are empty together, the commonest pattern first."""
+    return patterns(store.versions.table(snapshot_of(store, study.id, table_id)))
+
+
+@router.get("/tables/{table_id}/before")
+def columns_before(study: TheStudy, table_id: str, store: TheStore, at: Annotated[int, Query(ge=0)]) -> list[Column]:
+    """The columns as they are before a step: what the editor of a step in the middle of a path offers."""
+    body = body_of(store.items.item(study.id, table_id, "table"))
+    return store.tables.replay(body.model_copy(update={"steps": body.steps[:at]}))[0].columns
+
+
+@router.get("/tables/{table_id}/likeness")
+def likeness(study: TheStudy, table_id: str, other: str, store: TheStore) -> list[Likely]:
+    """For each column the one of another table that may be the same: by name, by label, by likeness of labels."""
+    mine, theirs = snapshot_of(store, study.id, table_id), snapshot_of(store, study.id, other)
+    return likely_matches(mine.columns, theirs.columns)
+
+
+@router.post("/tables/{table_id}/derived", status_code=201)
+def new_derived(study: TheStudy, table_id: str, data: Derived, store: TheStore, engine: TheEngine) -> TableState:
+    """A new table made from this one by steps of its own; it stays linked and is renewed with its source."""
+    source = store.items.item(study.id, table_id, "table")
+    steps = [parse_step(s).model_dump(mode="json", exclude_none=True) for s in data.steps]
+    body = TableBody(link=source.id, steps=steps)
+    item = store.items.add(study.id, "table", data.name, body.model_dump(mode="json"), f"Make {data.name}")
+    return table_state(store, engine, item)
 
 
 @router.get("/tables/{table_id}/columns")
