@@ -119,12 +119,12 @@ def answer(args: argparse.Namespace) -> int:
 
 def read_table(path: Path, dictionary: list[dict[str, Any]]) -> Any:
     """A file with what a dictionary says of its columns, as steps: the same as in the interface."""
-    from yavik.core.files.delimited import read
+    from yavik.core.files.formats import open_file
     from yavik.core.steps import parse_step
     from yavik.core.table import DataProblem
 
     path.stat()
-    table, _ = read(path)
+    table, _ = open_file(path, path.name)
     for entry in dictionary:
         name = entry.get("name")
         if not name:

@@ -5,7 +5,7 @@ from typing import Annotated, Any, Literal
 import pyarrow as pa
 from pydantic import BaseModel, Field
 
-from yavik.core.files.delimited import read
+from yavik.core.files.formats import read
 from yavik.core.files.options import ReadOptions
 from yavik.core.methods import Run, parse_spec
 from yavik.core.methods import answer as compute_answer

@@ -2,7 +2,6 @@
 
 import csv
 import io
-import re
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
@@ -14,6 +13,7 @@ from pyarrow import csv as pa_csv
 
 from yavik.core.files.detect import SAMPLE_BYTES, decode_head, detect
 from yavik.core.files.kinds import DATE_FORMS, change_kind, number_mask
+from yavik.core.files.naming import unique_names
 from yavik.core.files.options import Notice, Preview, ReadOptions
 from yavik.core.table import DataProblem, Kind, Table, rows_in_words
 from yavik.core.table.infer import infer
@@ -124,28 +124,7 @@ def _names(source: Source, options: ReadOptions) -> tuple[list[str], list[Notice
         )
     if not options.header:
         return [f"column {i + 1}" for i in range(len(first))], []
-    notices: list[Notice] = []
-    names: list[str] = []
-    taken: set[str] = set()
-    for i, raw in enumerate(first):
-        name = re.sub(r"\s+", " ", raw.replace("\ufeff", "").replace("`", "'")).strip()
-        if not name:
-            name = f"column {i + 1}"
-            notices.append(
-                Notice(text=f"Column {i + 1} has no name in the file; it is called '{name}'.", column=name)
-            )
-        if name in taken:
-            fresh = next(f"{name} ({k})" for k in range(2, len(first) + 2) if f"{name} ({k})" not in taken)
-            notices.append(
-                Notice(
-                    text=f"The name '{name}' stands twice in the file; the later one is called '{fresh}'.",
-                    column=fresh,
-                )
-            )
-            name = fresh
-        taken.add(name)
-        names.append(name)
-    return names, notices
+    return unique_names(first)
 
 
 def _parse(source: Source, options: ReadOptions, names: list[str]) -> tuple[Any, list[Notice]]:

@@ -1,4 +1,4 @@
-"""How a delimited file is to be read: found out, shown, and correctable."""
+"""How a file is to be read: found out, shown, and correctable."""
 
 from typing import Literal
 
@@ -9,12 +9,18 @@ from yavik.core.table import Column, Kind
 EMPTY_WORDS = ("", "NA", "N/A", "n/a", "NaN", "nan", "NULL", "null", "#N/A")
 
 Encoding = Literal["utf-8", "utf-8-sig", "utf-16", "utf-16-le", "utf-16-be", "cp1252", "latin-1"]
+FormatId = Literal["text", "xlsx", "ods", "json", "parquet", "arrow", "package"]
 Dates = Literal["iso", "day_first", "month_first"]
 
 
 class ReadOptions(BaseModel):
     model_config = ConfigDict(extra="forbid")
 
+    format: FormatId = "text"
+    sheet: str | None = None
+    """Of a workbook; of a package the table (resource)."""
+    cells: str | None = Field(default=None, max_length=40)
+    """Of a sheet, such as B3:H200; nothing for all that is filled."""
     encoding: Encoding = "utf-8"
     delimiter: str = Field(default=",", min_length=1, max_length=1)
     decimal: Literal[".", ","] = "."
@@ -46,3 +52,5 @@ class Preview(BaseModel):
     """True when the file ended within what was read for the preview."""
     notices: list[Notice]
     n_columns: int
+    sheets: list[str] = []
+    """Sheets or tables of the file to choose from."""

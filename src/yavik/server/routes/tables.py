@@ -11,6 +11,7 @@ from starlette.concurrency import run_in_threadpool
 from yavik.core.answers.wording import counted, listing
 from yavik.core.files.delimited import preview
 from yavik.core.files.detect import SAMPLE_BYTES
+from yavik.core.files.formats import find_format, preview_file
 from yavik.core.files.options import Preview, ReadOptions
 from yavik.core.methods.fit import fitting
 from yavik.core.steps import parse_step
@@ -66,7 +67,11 @@ async def upload(
 
 def _preview(store: TheStore, upload_id: str, size: int, options: ReadOptions | None) -> Preview:
     head = store.files.head(upload_id, SAMPLE_BYTES)
-    return preview(head, size <= SAMPLE_BYTES, options)
+    format = options.format if options else find_format(head, store.files.get(upload_id).filename)
+    if format == "text":
+        return preview(head, size <= SAMPLE_BYTES, options)
+    with store.files.as_path(upload_id) as path:
+        return preview_file(path, format, options)
 
 
 @router.post("/uploads/{upload_id}/preview")
@@ -91,7 +96,7 @@ def new_table(study: TheStudy, data: NewTable, store: TheStore, engine: TheEngin
     """Small files become a table at once; large ones as a job whose end is told at ``PUT …/tables/finish``."""
     kept = store.files.get(data.upload)
     read = ReadFile(upload=data.upload, options=data.options)
-    if kept.size > 1_500_000:
+    if kept.size > (1_500_000 if data.options.format == "text" else 200_000):
         return TableState(job=job_out(engine.submit(read, f"Reading {kept.filename}", study.id)))
     done = engine.do(read)
     return _finish(study, data, store, engine, done["key"])
