@@ -67,6 +67,8 @@ def arrow_of(name: str, values: Sequence[Any], options: ReadOptions) -> tuple[An
         return pa.array(plain, pa.timestamp("us")), None
     empty = set(options.empty_codes)
     texts = pa.array([_text(v, empty) for v in values], pa.large_string())
+    if name in options.text_columns:
+        return texts, None
     mixed = len(kinds - {str}) > 0 and str in kinds
     return _numbers_if_all(name, texts, mixed)
 

@@ -8,8 +8,8 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from yavik.core.files.kinds import change_kind
-from yavik.core.files.options import Notice
-from yavik.core.table import CODED, Column, DataProblem, Kind, Table
+from yavik.core.files.options import Notice, ReadOptions
+from yavik.core.table import CODED, NUMERIC, Column, DataProblem, Kind, Table
 from yavik.core.table.infer import single
 
 SHEET = "Dictionary"
@@ -79,6 +79,12 @@ def columns_from_rows(rows: list[list[Any]]) -> list[Column] | None:
     except (ValueError, TypeError, KeyError, IndexError):
         return None
     return found
+
+
+def as_written(options: ReadOptions, known: list[Column]) -> ReadOptions:
+    """How to read the cells of our own workbook: 'NULL' is a word there, and '0E0' in a text column no number."""
+    texts = [c.name for c in known if c.kind not in (*NUMERIC, Kind.date)]
+    return options.model_copy(update={"empty_codes": [""], "text_columns": texts})
 
 
 def restored(table: Table, known: list[Column], words: bool = False) -> tuple[Table, list[Notice]]:

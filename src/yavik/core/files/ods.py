@@ -11,7 +11,7 @@ from xml.sax.saxutils import escape, quoteattr
 from lxml import etree
 
 from yavik.core.files.archive import safe_zip
-from yavik.core.files.dictionary import HEAD, SHEET, columns_from_rows, dictionary_rows, restored
+from yavik.core.files.dictionary import HEAD, SHEET, as_written, columns_from_rows, dictionary_rows, restored
 from yavik.core.files.options import Notice, ReadOptions
 from yavik.core.files.sheets import Area, Sheet, area_of, chosen_sheet, table_from_sheet
 from yavik.core.files.xlsx import MOST_ROWS, _values, clean
@@ -39,7 +39,7 @@ def read(path: Path, options: ReadOptions, most: int | None = None) -> tuple[Tab
         found = dict(_sheets(archive, wanted, most))
     known = columns_from_rows([list(r) for r in found[SHEET].rows]) if SHEET in found and name != SHEET else None
     if known is not None:
-        options = options.model_copy(update={"empty_codes": [""]})  # in our own workbook 'NULL' is a word
+        options = as_written(options, known)
     table, notices = table_from_sheet(_cut(found[name], area), options)
     if known is not None and options.header and not options.kinds:
         table, more = restored(table, known, words=True)

@@ -8,7 +8,7 @@ from typing import Any, BinaryIO
 from xml.etree.ElementTree import ParseError
 
 from yavik.core.files.archive import safe_zip
-from yavik.core.files.dictionary import HEAD, SHEET, columns_from_rows, dictionary_rows, restored
+from yavik.core.files.dictionary import HEAD, SHEET, as_written, columns_from_rows, dictionary_rows, restored
 from yavik.core.files.options import Notice, ReadOptions
 from yavik.core.files.sheets import Area, Sheet, area_of, chosen_sheet, column_number, table_from_sheet
 from yavik.core.table import CODED, NUMERIC, DataProblem, Kind, Table
@@ -38,7 +38,7 @@ def read(path: Path, options: ReadOptions, most: int | None = None) -> tuple[Tab
             merged = _merged(archive, str(page._worksheet_path), area)
             known = _dictionary(book, name)
             if known is not None:
-                options = options.model_copy(update={"empty_codes": [""]})  # in our own workbook 'NULL' is a word
+                options = as_written(options, known)
             table, notices = table_from_sheet(Sheet(rows, merged), options)
         except (ParseError, SyntaxError, ValueError, KeyError, AttributeError, TypeError, IndexError) as trouble:
             raise _damaged() from trouble
