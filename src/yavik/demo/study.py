@@ -7,7 +7,7 @@ from yavik.core.files.detect import detect
 from yavik.core.methods import Run
 from yavik.core.methods.registry import get, parse_spec
 from yavik.core.steps import new_step
-from yavik.demo import binding_glue, room_trial
+from yavik.demo import binding_glue, branches, experiments, people, room_trial, surveys
 from yavik.engine.tasks import Ask, ReadFile, carry_out
 from yavik.store import Store
 from yavik.store.bodies import FigureBody, QuestionBody, ReportBody, TableBody
@@ -21,6 +21,11 @@ def make_demo(store: Store) -> Study:
     study = store.items.new_study(DEMO_NAME, demo=True)
     rooms = _table(store, study.id, "Room trial", "room-trial.csv", room_trial.as_csv(), room_trial.STEPS)
     glue = _table(store, study.id, "Binding glue", "binding-glue.csv", binding_glue.as_csv(), binding_glue.STEPS)
+    made = {
+        t.name: _table(store, study.id, t.name, t.filename, t.as_csv(), t.steps)
+        for t in (*experiments.TABLES, *people.TABLES, *branches.TABLES, *surveys.TABLES)
+    }
+    _linked(store, study.id, made)
     minutes = _question(
         store,
         study.id,
@@ -75,6 +80,27 @@ def _table(store: Store, study_id: str, name: str, filename: str, data: bytes, s
     store.versions.replay(done["key"], path)
     body = TableBody(upload=upload.id, filename=filename, root=done["key"], options=options, steps=path)
     return store.items.add(study_id, "table", name, body.model_dump(mode="json"), f"Bring in {name}").id
+
+
+def _linked(store: Store, study_id: str, tables: dict[str, str]) -> None:
+    """Tables that are made from others and renewed with them."""
+    means = {"step": "summarise", "columns": ["loans", "staff"], "by": ["branch"], "what": ["mean", "sd"]}
+    register = {
+        "step": "join",
+        "table": tables["Branch register"],
+        "keys": [{"mine": "branch", "theirs": "Branch"}],
+        "columns": ["town", "rent", "steps_free"],
+    }
+    waves = surveys.join_step(tables["Reader survey 2025"])
+    made: list[tuple[str, str, list[dict[str, Any]]]] = [
+        ("Branch means", "Branch years", [means, register]),
+        ("Reader survey, both waves", "Reader survey 2023", [waves]),
+    ]
+    for name, source, steps in made:
+        path = [new_step(s).model_dump(mode="json", exclude_none=True) for s in steps]
+        body = TableBody(link=tables[source], steps=path)
+        store.tables.replay(body)
+        store.items.add(study_id, "table", name, body.model_dump(mode="json"), f"Make {name}")
 
 
 def _question(
