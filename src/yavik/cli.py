@@ -36,14 +36,18 @@ def main(argv: list[str] | None = None) -> int:
     commands.add_parser("methods", help="list the methods")
     ask = commands.add_parser("answer", help="answer a question from files, as JSON, without a server")
     ask.add_argument("method")
-    ask.add_argument("--data", type=Path, required=True, help="comma- or tab-separated text")
+    ask.add_argument("--data", type=Path, required=True, help="a file in any of the open formats")
     ask.add_argument("--spec", required=True, help="JSON file, or - for standard input")
     ask.add_argument(
         "--dictionary", type=Path, help="JSON list of {name, kind?, label?, unit?, levels?, empty_codes?}"
     )
+    again = commands.add_parser("rerun", help="compute a packed study anew and say whether every number is the same")
+    again.add_argument("study", type=Path, help="a packed study (zip)")
     args = parser.parse_args(argv)
     if args.command in ("serve", "demo"):
         return serve(args.data_dir or default_folder(), args.port, demo=args.command == "demo", reload=args.reload)
+    if args.command == "rerun":
+        return rerun(args.study)
     return list_methods() if args.command == "methods" else answer(args)
 
 
@@ -75,8 +79,16 @@ def serve(folder: Path, port: int, *, demo: bool, reload: bool = False) -> int:
         source = str(Path(__file__).parent)
         uvicorn.run("yavik.server.app:from_environment", factory=True, reload=True, reload_dirs=[source], **settings)
     else:
-        uvicorn.run(create_app(folder), **settings)
+        uvicorn.run(create_app(folder, more_archives=stand_in() if demo else []), **settings)
     return 0
+
+
+def stand_in() -> list[Any]:
+    """The demo's own archive, started beside the server."""
+    from yavik.demo import archive
+    from yavik.server.archives import Archive
+
+    return [Archive(name=archive.NAME, address=archive.start(), words=archive.WORDS)]
 
 
 def taken(port: int) -> bool:
@@ -115,6 +127,28 @@ def answer(args: argparse.Namespace) -> int:
         return refuse(f"The JSON cannot be read: {trouble}.")
     except OSError as trouble:
         return refuse(f"{trouble.filename}: {trouble.strerror}.")
+
+
+def rerun(path: Path) -> int:
+    """Prints each question with 'same' or its differences. Exit code 0 when all is the same, 1 when not, 2 for a file
+    that is no packed study."""
+    from yavik.core.table import DataProblem
+    from yavik.engine.packing import compare
+
+    try:
+        path.stat()
+        found = compare(path)
+    except (DataProblem, OSError) as trouble:
+        return refuse(trouble.message if isinstance(trouble, DataProblem) else f"{path}: {trouble.strerror}.")
+    for name, differences in found:
+        print(f"{name}: {'same' if not differences else f'{len(differences)} differences'}")
+        for line in differences[:20]:
+            print(f"  {line}")
+    changed = sum(bool(d) for _, d in found)
+    print(
+        f"{len(found)} answers computed anew: {'every number is the same' if not changed else f'{changed} differ'}."
+    )
+    return 1 if changed else 0
 
 
 def read_table(path: Path, dictionary: list[dict[str, Any]]) -> Any:

@@ -14,7 +14,20 @@ from fastapi.staticfiles import StaticFiles
 from yavik import __version__
 from yavik.engine import Engine
 from yavik.server import problems
-from yavik.server.routes import figures, items, jobs, methods, questions, reports, studies, tables
+from yavik.server.archives import Archive, configured
+from yavik.server.routes import (
+    archives,
+    figures,
+    items,
+    jobs,
+    methods,
+    paths,
+    questions,
+    reports,
+    saving,
+    studies,
+    tables,
+)
 from yavik.server.security import LocalOnly
 from yavik.store import Store
 
@@ -22,17 +35,21 @@ FOLDER = "YAVIK_DATA_DIR"
 STATIC = Path(__file__).with_name("static")
 
 
-def create_app(folder: Path, *, workers: int | None = None, warm: bool = True) -> FastAPI:
+def create_app(
+    folder: Path, *, workers: int | None = None, warm: bool = True, more_archives: list[Archive] | None = None
+) -> FastAPI:
     """
     Args:
         folder: where the data live.
         workers: processes for long work; 0 in tests that need none.
         warm: import and start what the first question would otherwise wait for.
+        more_archives: beside those of the folder's archives.json.
     """
 
     @asynccontextmanager
     async def life(app: FastAPI) -> AsyncIterator[None]:
         app.state.store = Store(folder)
+        app.state.archives = [*configured(folder), *(more_archives or [])]
         app.state.engine = Engine(app.state.store, workers, os.environ.get("YAVIK_ENGINE"))
         if warm:
             threading.Thread(target=warm_up, daemon=True).start()
@@ -50,7 +67,7 @@ def create_app(folder: Path, *, workers: int | None = None, warm: bool = True) -
     )
     app.add_middleware(LocalOnly)
     problems.install(app)
-    for module in (studies, items, tables, methods, questions, figures, reports, jobs):
+    for module in (studies, items, tables, paths, saving, archives, methods, questions, figures, reports, jobs):
         app.include_router(module.router)
     _interface(app)
     return app

@@ -13,6 +13,8 @@ from yavik.server.tables_view import body_of, needs_job
 from yavik.store import Store
 from yavik.store.models import Change, Item, Study
 
+SHOWN = ("table", "question", "figure", "report")
+
 
 def study_out(store: Store, study: Study) -> StudyOut:
     with store.items.session() as s:
@@ -39,7 +41,7 @@ def study_out(store: Store, study: Study) -> StudyOut:
 
 
 def contents_of(store: Store, study: Study) -> Contents:
-    entries = [entry(store, item) for item in store.items.items(study.id)]
+    entries = [entry(store, item) for item in store.items.items(study.id) if item.type in SHOWN]
     changes = store.items.changes(study.id, 50)
     last = next((c.label for c in changes if not c.undone), None)
     again: list[Change] = [c for c in changes if c.undone]

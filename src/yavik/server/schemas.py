@@ -56,6 +56,9 @@ class ChangeOut(BaseModel):
     at: datetime
     label: str
     undone: bool
+    who: str
+    moment: str | None
+    item_id: str
 
 
 class Moved(BaseModel):
@@ -63,6 +66,54 @@ class Moved(BaseModel):
 
     label: str | None
     item_id: str | None
+
+
+class PathOut(BaseModel):
+    id: str
+    name: str
+    steps: list[dict[str, Any]]
+    columns: list[str]
+
+
+class NewPath(BaseModel):
+    name: str = Field(min_length=1, max_length=200)
+    table: str
+
+
+class PathTried(BaseModel):
+    """What a path would do on a table: an effect for each step, and columns that it was made on and this table lacks."""
+
+    effects: list[Effect]
+    lacking: list[str]
+    rows: int
+    columns: int
+
+
+class TryPath(BaseModel):
+    steps: list[dict[str, Any]]
+    columns: list[str] = []
+
+
+class OutputOut(BaseModel):
+    id: str
+    title: str
+    keeps: bool
+
+
+class ArchiveOut(BaseModel):
+    name: str
+    words: str
+
+
+class ArchiveFile(BaseModel):
+    """A file of an archive, as its listing describes it."""
+
+    id: str
+    title: str
+    description: str
+    filename: str
+    size: int
+    year: int | None = None
 
 
 class JobOut(BaseModel):

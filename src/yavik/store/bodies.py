@@ -24,6 +24,14 @@ class TableBody(BaseModel):
     steps: list[dict[str, Any]] = []
 
 
+class PathBody(BaseModel):
+    """A path kept under a name in the study, to be used on other tables."""
+
+    steps: list[dict[str, Any]]
+    columns: list[str] = []
+    """Names of the columns of the table it was made on."""
+
+
 class QuestionBody(BaseModel):
     table: str
     method: str

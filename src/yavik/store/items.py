@@ -12,9 +12,13 @@ TOGETHER = timedelta(seconds=20)
 """Typing in one place within this time is one change to undo."""
 
 
+BACK = "Go back"
+"""Begins the label of changes that take the study back."""
+
+
 class Items:
-    def __init__(self, engine: Engine) -> None:
-        self.engine = engine
+    def __init__(self, engine: Engine, who: str = "") -> None:
+        self.engine, self.who = engine, who
 
     def session(self) -> Session:
         return Session(self.engine, expire_on_commit=False)
@@ -87,6 +91,20 @@ class Items:
                 raise LookupError(item_id)
             return item
 
+    def put(self, item: Item) -> None:
+        """An entry as it is, after the others, without a change to undo: for whole studies that come in."""
+        with self.session() as s, s.begin():
+            last = s.scalar(select(func.max(Item.position)).where(Item.study_id == item.study_id)) or 0.0
+            item.position = last + 1
+            s.add(item)
+
+    def drop_study(self, study_id: str) -> None:
+        """Takes a study away for good: one that could not be brought in whole."""
+        with self.session() as s, s.begin():
+            study = s.get(Study, study_id)
+            if study:
+                s.delete(study)
+
     def find(self, item_id: str, type: str | None = None) -> Item:
         """An entry of whatever study. Raises LookupError."""
         with self.session() as s:
@@ -124,9 +142,7 @@ class Items:
         last = s.scalars(
             select(Change).where(Change.study_id == item.study_id).order_by(Change.id.desc()).limit(1)
         ).first()
-        # A new change ends the redo line: what was undone before it is gone from there.
-        for old in s.scalars(select(Change).where(Change.study_id == item.study_id, Change.undone.is_(True))):
-            s.delete(old)
+        self._end_redo(s, item.study_id)
         if (
             together
             and last
@@ -145,11 +161,40 @@ class Items:
                     before=before,
                     after=_state(item),
                     undone=False,
+                    who=self.who,
                 )
             )
         s.execute(update(Study).where(Study.id == item.study_id).values(touched=now()))
 
-    # Undo
+    def _end_redo(self, s: Session, study_id: str) -> None:
+        """A new change ends the redo line: what was undone before it is gone from there. Where a moment in it was
+        named, it stays in the history instead, followed by its taking back, so that it can still be gone to."""
+        undone = list(
+            s.scalars(select(Change).where(Change.study_id == study_id, Change.undone.is_(True)).order_by(Change.id))
+        )
+        if not any(c.moment for c in undone):
+            for old in undone:
+                s.delete(old)
+            return
+        at = now()
+        for old in undone:
+            old.undone = False
+        for old in reversed(undone):
+            s.add(
+                Change(
+                    study_id=study_id,
+                    item_id=old.item_id,
+                    at=at,
+                    label=BACK,
+                    before=old.after,
+                    after=old.before,
+                    undone=False,
+                    who=self.who,
+                )
+            )
+        s.flush()
+
+    # Undo and history
 
     def undo(self, study_id: str) -> Change | None:
         return self._move(study_id, undone=False)
@@ -166,13 +211,85 @@ class Items:
             ).first()
             if change is None:
                 return None
-            item = s.get(Item, change.item_id)
-            if item is not None:
-                for key, value in (change.after if undone else change.before).items():
-                    setattr(item, key, value)
-            change.undone = not undone
+            # Going back to a moment may touch several entries: its changes are undone together.
+            together = [change]
+            if change.label.startswith(BACK):
+                same = select(Change).where(
+                    Change.study_id == study_id,
+                    Change.undone.is_(undone),
+                    Change.label == change.label,
+                    Change.at == change.at,
+                )
+                together = list(s.scalars(same.order_by(order)))
+            for one in together:
+                item = s.get(Item, one.item_id)
+                if item is not None:
+                    for key, value in (one.after if undone else one.before).items():
+                        setattr(item, key, value)
+                one.undone = not undone
             s.execute(update(Study).where(Study.id == study_id).values(touched=now()))
             return change
+
+    def go_to(self, study_id: str, change_id: int) -> Change:
+        """The study as it was right after a change: every entry changed since then gets its state of that moment, as a
+        change of its own, so that nothing in between is lost. Raises LookupError."""
+        with self.session() as s, s.begin():
+            moment = s.get(Change, change_id)
+            if moment is None or moment.study_id != study_id:
+                raise LookupError(str(change_id))
+            self._end_redo(s, study_id) if not moment.undone else self._redo_all(s, study_id)
+            later = list(
+                s.scalars(
+                    select(Change)
+                    .where(Change.study_id == study_id, Change.id > change_id, Change.undone.is_(False))
+                    .order_by(Change.id)
+                )
+            )
+            first: dict[str, dict[str, Any]] = {}
+            for change in later:
+                first.setdefault(change.item_id, change.before)
+            at, label = now(), f"{BACK} to {moment.moment or moment.label}"
+            for item_id, state in first.items():
+                item = s.get(Item, item_id)
+                if item is None or _state(item) == state:
+                    continue
+                before = _state(item)
+                for key, value in state.items():
+                    setattr(item, key, value)
+                s.add(
+                    Change(
+                        study_id=study_id,
+                        item_id=item_id,
+                        at=at,
+                        label=label,
+                        before=before,
+                        after=state,
+                        undone=False,
+                        who=self.who,
+                    )
+                )
+            s.execute(update(Study).where(Study.id == study_id).values(touched=at))
+            return moment
+
+    def _redo_all(self, s: Session, study_id: str) -> None:
+        """Everything undone is done again, so that the way to a moment in it is only the way back."""
+        for change in s.scalars(
+            select(Change).where(Change.study_id == study_id, Change.undone.is_(True)).order_by(Change.id)
+        ):
+            item = s.get(Item, change.item_id)
+            if item is not None:
+                for key, value in change.after.items():
+                    setattr(item, key, value)
+            change.undone = False
+        s.flush()
+
+    def name_moment(self, study_id: str, change_id: int, name: str | None) -> None:
+        """Names the study as it was right after a change; nothing takes the name away. Raises LookupError."""
+        with self.session() as s, s.begin():
+            change = s.get(Change, change_id)
+            if change is None or change.study_id != study_id:
+                raise LookupError(str(change_id))
+            change.moment = name
 
     def changes(self, study_id: str, most: int = 100) -> list[Change]:
         with self.session() as s:

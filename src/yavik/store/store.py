@@ -1,5 +1,6 @@
 """The store: one folder, one database, everything in it."""
 
+import getpass
 from pathlib import Path
 from typing import Any
 
@@ -18,6 +19,14 @@ from yavik.store.tables import Tables
 from yavik.store.versions import Snapshot, Versions, key_of
 
 
+def who_am_i() -> str:
+    """The name under which changes are kept: that of the account at this computer."""
+    try:
+        return getpass.getuser()
+    except (OSError, KeyError):
+        return ""
+
+
 class Store:
     """
     Args:
@@ -33,7 +42,7 @@ class Store:
             migrate(folder, self.engine)
         self.cells = ColumnStore(self.engine)
         self.versions = Versions(self.engine, self.cells)
-        self.items = Items(self.engine)
+        self.items = Items(self.engine, who_am_i())
         self.files = Files(self.engine)
         self.tables = Tables(self.items, self.versions)
 

@@ -4,6 +4,40 @@
  */
 
 export interface paths {
+    "/api/archives": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Archives */
+        get: operations["list_archives"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/archives/{name}/files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Search Archive */
+        get: operations["search_archive"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/catalogue": {
         parameters: {
             query?: never;
@@ -90,6 +124,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/outputs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Outputs */
+        get: operations["outputs"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies": {
         parameters: {
             query?: never;
@@ -127,6 +178,26 @@ export interface paths {
         patch: operations["rename_study"];
         trace?: never;
     };
+    "/api/studies/{study_id}/archives/{name}/files/{file_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Open From Archive
+         * @description Takes a file of the archive in, as if it had been brought from this computer.
+         */
+        post: operations["open_from_archive"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study_id}/changes": {
         parameters: {
             query?: never;
@@ -137,6 +208,46 @@ export interface paths {
         /** Changes */
         get: operations["changes"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/changes/{change_id}/go": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Go To Moment
+         * @description Takes the study back (or forward) to the moment right after a change; this is itself a change that can be undone.
+         */
+        post: operations["go_to_moment"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/changes/{change_id}/moment": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Name Moment
+         * @description Names the study as it was right after a change; no name takes the name away.
+         */
+        put: operations["name_moment"];
         post?: never;
         delete?: never;
         options?: never;
@@ -248,6 +359,47 @@ export interface paths {
         put?: never;
         /** Duplicate Item */
         post: operations["duplicate_item"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/pack": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Pack Study
+         * @description The whole study as one zip: a data package, the files as they were brought, everything said, and a script.
+         */
+        get: operations["pack_study"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/paths": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Paths */
+        get: operations["list_paths"];
+        put?: never;
+        /**
+         * Keep Path
+         * @description Keeps a table's present path under a name.
+         */
+        post: operations["keep_path"];
         delete?: never;
         options?: never;
         head?: never;
@@ -615,6 +767,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study_id}/tables/{table_id}/save": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Save Table
+         * @description The prepared table as a file. Raises DataProblem for a format that cannot hold it.
+         */
+        get: operations["save_table"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study_id}/tables/{table_id}/seek": {
         parameters: {
             query?: never;
@@ -689,6 +861,26 @@ export interface paths {
          * @description What a step being written would do, without doing it. Raises DataProblem.
          */
         post: operations["try_step"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/tables/{table_id}/try-path": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try Path
+         * @description What these steps would do after the table's own, step by step; tried on the first rows of a large table.
+         */
+        post: operations["try_path"];
         delete?: never;
         options?: never;
         head?: never;
@@ -809,6 +1001,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/unpack": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Unpack Study
+         * @description A packed study (the body is the zip) as a new study. Raises DataProblem.
+         */
+        post: operations["unpack_study"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -885,6 +1097,31 @@ export interface components {
             /** Version */
             version: string;
         };
+        /**
+         * ArchiveFile
+         * @description A file of an archive, as its listing describes it.
+         */
+        ArchiveFile: {
+            /** Description */
+            description: string;
+            /** Filename */
+            filename: string;
+            /** Id */
+            id: string;
+            /** Size */
+            size: number;
+            /** Title */
+            title: string;
+            /** Year */
+            year?: number | null;
+        };
+        /** ArchiveOut */
+        ArchiveOut: {
+            /** Name */
+            name: string;
+            /** Words */
+            words: string;
+        };
         /** Catalogue */
         Catalogue: {
             /** Aims */
@@ -927,10 +1164,16 @@ export interface components {
             at: string;
             /** Id */
             id: number;
+            /** Item Id */
+            item_id: string;
             /** Label */
             label: string;
+            /** Moment */
+            moment: string | null;
             /** Undone */
             undone: boolean;
+            /** Who */
+            who: string;
         };
         /** Check */
         Check: {
@@ -1592,6 +1835,11 @@ export interface components {
             /** Title */
             title: string;
         };
+        /** Moment */
+        Moment: {
+            /** Name */
+            name?: string | null;
+        };
         /**
          * Moved
          * @description What undo or redo did; None where there was nothing to do.
@@ -1617,6 +1865,13 @@ export interface components {
              * @default stacked
              */
             layout: string;
+            /** Table */
+            table: string;
+        };
+        /** NewPath */
+        NewPath: {
+            /** Name */
+            name: string;
             /** Table */
             table: string;
         };
@@ -1688,6 +1943,15 @@ export interface components {
             /** Text */
             text: string;
         };
+        /** OutputOut */
+        OutputOut: {
+            /** Id */
+            id: string;
+            /** Keeps */
+            keeps: boolean;
+            /** Title */
+            title: string;
+        };
         /**
          * Panel
          * @description Which column names the unit and which the time.
@@ -1697,6 +1961,33 @@ export interface components {
             time: string;
             /** Unit */
             unit: string;
+        };
+        /** PathOut */
+        PathOut: {
+            /** Columns */
+            columns: string[];
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Steps */
+            steps: {
+                [key: string]: unknown;
+            }[];
+        };
+        /**
+         * PathTried
+         * @description What a path would do on a table: an effect for each step, and columns that it was made on and this table lacks.
+         */
+        PathTried: {
+            /** Columns */
+            columns: number;
+            /** Effects */
+            effects: components["schemas"]["Effect"][];
+            /** Lacking */
+            lacking: string[];
+            /** Rows */
+            rows: number;
         };
         /**
          * Pattern
@@ -1739,6 +2030,11 @@ export interface components {
             rows: (string | null)[][];
             /** Rows Seen */
             rows_seen: number;
+            /**
+             * Sheets
+             * @default []
+             */
+            sheets: string[];
             /** Whole */
             whole: boolean;
         };
@@ -1825,6 +2121,8 @@ export interface components {
         };
         /** ReadOptions */
         ReadOptions: {
+            /** Cells */
+            cells?: string | null;
             /**
              * Dates
              * @default iso
@@ -1864,6 +2162,12 @@ export interface components {
              */
             encoding: "utf-8" | "utf-8-sig" | "utf-16" | "utf-16-le" | "utf-16-be" | "cp1252" | "latin-1";
             /**
+             * Format
+             * @default text
+             * @enum {string}
+             */
+            format: "text" | "xlsx" | "ods" | "json" | "parquet" | "arrow" | "package";
+            /**
              * Header
              * @default true
              */
@@ -1875,6 +2179,8 @@ export interface components {
             kinds: {
                 [key: string]: components["schemas"]["Kind"];
             };
+            /** Sheet */
+            sheet?: string | null;
             /**
              * Text Columns
              * @default []
@@ -2072,6 +2378,18 @@ export interface components {
             /** Rows */
             rows: (string | null)[][];
         };
+        /** TryPath */
+        TryPath: {
+            /**
+             * Columns
+             * @default []
+             */
+            columns: string[];
+            /** Steps */
+            steps: {
+                [key: string]: unknown;
+            }[];
+        };
         /**
          * TryStep
          * @description A step being written, and where in the path it would stand.
@@ -2132,6 +2450,59 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    list_archives: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ArchiveOut"][];
+                };
+            };
+        };
+    };
+    search_archive: {
+        parameters: {
+            query?: {
+                q?: string;
+            };
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ArchiveFile"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     catalogue: {
         parameters: {
             query?: never;
@@ -2296,6 +2667,26 @@ export interface operations {
             };
         };
     };
+    outputs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OutputOut"][];
+                };
+            };
+        };
+    };
     list_studies: {
         parameters: {
             query?: never;
@@ -2444,6 +2835,39 @@ export interface operations {
             };
         };
     };
+    open_from_archive: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                file_id: string;
+                name: string;
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UploadOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     changes: {
         parameters: {
             query?: never;
@@ -2463,6 +2887,72 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["ChangeOut"][];
                 };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    go_to_moment: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                change_id: number;
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Moved"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    name_moment: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                change_id: number;
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Moment"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Validation Error */
             422: {
@@ -2727,6 +3217,103 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Entry"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    pack_study: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    list_paths: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PathOut"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    keep_path: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewPath"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PathOut"];
                 };
             };
             /** @description Validation Error */
@@ -3451,6 +4038,40 @@ export interface operations {
             };
         };
     };
+    save_table: {
+        parameters: {
+            query: {
+                format: string;
+            };
+            header?: never;
+            path: {
+                study_id: string;
+                table_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     seek_cell: {
         parameters: {
             query: {
@@ -3587,6 +4208,42 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Tried"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    try_path: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+                table_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TryPath"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PathTried"];
                 };
             };
             /** @description Validation Error */
@@ -3768,6 +4425,26 @@ export interface operations {
         };
     };
     restore_demo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StudyOut"];
+                };
+            };
+        };
+    };
+    unpack_study: {
         parameters: {
             query?: never;
             header?: never;

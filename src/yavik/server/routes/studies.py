@@ -1,6 +1,7 @@
 """Studies, their contents, and undo."""
 
 from fastapi import APIRouter
+from pydantic import BaseModel, Field
 
 from yavik.core.table import DataProblem
 from yavik.demo.study import DEMO_NAME, make_demo
@@ -73,7 +74,27 @@ def redo(study: TheStudy, store: TheStore) -> Moved:
 
 @router.get("/{study_id}/changes")
 def changes(study: TheStudy, store: TheStore) -> list[ChangeOut]:
-    return [ChangeOut(id=c.id, at=c.at, label=c.label, undone=c.undone) for c in store.items.changes(study.id)]
+    return [
+        ChangeOut(id=c.id, at=c.at, label=c.label, undone=c.undone, who=c.who, moment=c.moment, item_id=c.item_id)
+        for c in store.items.changes(study.id, 300)
+    ]
+
+
+class Moment(BaseModel):
+    name: str | None = Field(None, max_length=200)
+
+
+@router.put("/{study_id}/changes/{change_id}/moment", status_code=204)
+def name_moment(study: TheStudy, change_id: int, data: Moment, store: TheStore) -> None:
+    """Names the study as it was right after a change; no name takes the name away."""
+    store.items.name_moment(study.id, change_id, (data.name or "").strip() or None)
+
+
+@router.post("/{study_id}/changes/{change_id}/go")
+def go_to_moment(study: TheStudy, change_id: int, store: TheStore) -> Moved:
+    """Takes the study back (or forward) to the moment right after a change; this is itself a change that can be undone."""
+    moment = store.items.go_to(study.id, change_id)
+    return Moved(label=moment.moment or moment.label, item_id=moment.item_id)
 
 
 @router.post("/{study_id}/renew", status_code=202)

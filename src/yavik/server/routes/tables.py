@@ -58,11 +58,18 @@ async def upload(
     """The file's bytes are the body; its name comes percent-encoded in a header."""
     kept = await store.files.receive(study.id, unquote(x_filename), request.stream())
     try:
-        found = await run_in_threadpool(_preview, store, kept.id, kept.size, None)
+        return await run_in_threadpool(first_look, store, kept.id)
     except DataProblem:
         store.files.drop(kept.id)
         raise
-    return UploadOut(id=kept.id, filename=kept.filename, size=kept.size, preview=found)
+
+
+def first_look(store: TheStore, upload_id: str) -> UploadOut:
+    """What a file that was just taken in seems to be. Raises DataProblem."""
+    kept = store.files.get(upload_id)
+    return UploadOut(
+        id=kept.id, filename=kept.filename, size=kept.size, preview=_preview(store, kept.id, kept.size, None)
+    )
 
 
 def _preview(store: TheStore, upload_id: str, size: int, options: ReadOptions | None) -> Preview:

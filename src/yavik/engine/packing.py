@@ -1,0 +1,254 @@
+"""A study in one zip and back: a data package of its tables, the files as brought, study.json, and a script."""
+
+import hashlib
+import json
+import tempfile
+import zipfile
+from pathlib import Path
+from typing import Any
+
+from pydantic import BaseModel, Field, ValidationError
+
+from yavik import __version__
+from yavik.core.files import package
+from yavik.core.files.archive import safe_zip
+from yavik.core.files.options import ReadOptions
+from yavik.core.methods import Run, answer
+from yavik.core.script import ScriptQuestion, ScriptTable, study_script
+from yavik.core.table import DataProblem, Table
+from yavik.engine.tasks import ReadFile, carry_out
+from yavik.store import Store
+from yavik.store.bodies import QuestionBody, TableBody
+from yavik.store.files import PIECE
+from yavik.store.models import Item, Study, new_id
+
+WHAT = "a packed study"
+KINDS = ("table", "question", "figure", "report", "path")
+
+
+class PackedItem(BaseModel):
+    id: str = Field(max_length=40)
+    type: str
+    name: str
+    body: dict[str, Any]
+    file: str | None = None
+    """Of a table from a file: its path in the zip."""
+    filename: str | None = None
+    answer: dict[str, Any] | None = None
+    """Of a question: the answer it showed, for ``yavik rerun`` to compare with."""
+
+
+class PackedStudy(BaseModel):
+    yavik: str
+    name: str
+    items: list[PackedItem]
+
+
+def pack(store: Store, study: Study, path: Path) -> None:
+    """Writes the zip. Raises DataProblem when a table cannot be worked out."""
+    items = [i for i in store.items.items(study.id) if i.type in KINDS]
+    files: dict[str, str] = {}
+    packed, tables = [], []
+    with zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as archive:
+        for item in items:
+            entry = PackedItem(id=item.id, type=item.type, name=item.name, body=item.body)
+            if item.type == "table":
+                body = TableBody.model_validate(item.body)
+                tables.append((item.name, _table(store, body)))
+                if not body.link:
+                    entry.file, entry.filename = _original(store, archive, body, files), body.filename
+            if item.type == "question" and (key := store.shown(item.id)):
+                entry.answer = store.result(key)
+            packed.append(entry)
+        package.add_tables(archive, study.name, tables)
+        found = PackedStudy(yavik=__version__, name=study.name, items=packed)
+        archive.writestr("study.json", found.model_dump_json(indent=1))
+        archive.writestr("study.py", script_of(study.name, packed))
+
+
+def _table(store: Store, body: TableBody) -> Table:
+    return store.versions.table(store.tables.replay(body)[0])
+
+
+def _original(store: Store, archive: zipfile.ZipFile, body: TableBody, files: dict[str, str]) -> str:
+    """Puts a brought file into the zip, once, byte for byte."""
+    if body.upload not in files:
+        name = f"originals/{len(files) + 1:03d}-{package.slug(Path(body.filename).stem)}{Path(body.filename).suffix[:10]}"
+        with archive.open(name, "w", force_zip64=True) as out:
+            for piece in store.files.pieces(body.upload):
+                out.write(piece)
+        files[body.upload] = name
+    return files[body.upload]
+
+
+def script_of(name: str, items: list[PackedItem]) -> str:
+    bodies = {i.id: (i, TableBody.model_validate(i.body)) for i in items if i.type == "table"}
+    done: list[str] = []
+
+    def visit(key: str) -> None:
+        """Tables in an order in which each finds what it reads; circles were refused when the steps were kept."""
+        if key in done or key not in bodies:
+            return
+        body = bodies[key][1]
+        for other in [
+            *([body.link] if body.link else []),
+            *(s.get("table") for s in body.steps),
+            *(w.get("table") for s in body.steps for w in s.get("waves") or []),
+        ]:
+            if other and other != key:
+                visit(other)
+        done.append(key)
+
+    for key in bodies:
+        visit(key)
+    tables = []
+    for key in done:
+        item, body = bodies[key]
+        options = body.options.model_dump(mode="json", exclude_defaults=True)
+        tables.append(ScriptTable(key, item.name, item.file, body.link, options, body.steps))
+    questions = []
+    for item in items:
+        if item.type == "question" and item.answer is not None:
+            q = QuestionBody.model_validate(item.body)
+            questions.append(ScriptQuestion(item.name, q.table, q.method, q.spec))
+    return study_script(name, tables, questions)
+
+
+def read_packed(archive: zipfile.ZipFile) -> PackedStudy:
+    """Raises DataProblem when this is no packed study."""
+    if "study.json" not in archive.namelist():
+        raise DataProblem(
+            "This zip is no packed study: it has no study.json. A data package can be brought in as a table instead."
+        )
+    try:
+        return PackedStudy.model_validate_json(archive.read("study.json"))
+    except ValidationError as trouble:
+        raise DataProblem(
+            "The study.json of this packed study cannot be read: it is damaged, or from another version."
+        ) from trouble
+
+
+def unpack(store: Store, path: Path) -> Study:
+    """A new study from a packed one; tables are worked out from their files. Raises DataProblem."""
+    with safe_zip(path, WHAT) as archive:
+        packed = read_packed(archive)
+        study = store.items.new_study(packed.name)
+        try:
+            ids = {i.id: new_id() for i in packed.items}
+            uploads: dict[str, str] = {}
+            for entry in packed.items:
+                if entry.type not in KINDS:
+                    continue
+                body = _renamed(entry.body, ids)
+                if entry.type == "table" and entry.file:
+                    body = _with_file(store, study, archive, entry, body, uploads)
+                _add(store, study, ids[entry.id], entry, body)
+        except (ValidationError, KeyError, LookupError) as trouble:
+            store.items.drop_study(study.id)
+            raise DataProblem("This packed study is damaged: a part that it names is missing.") from trouble
+        except BaseException:
+            store.items.drop_study(study.id)
+            raise
+    return store.items.study(study.id)
+
+
+def _with_file(
+    store: Store,
+    study: Study,
+    archive: zipfile.ZipFile,
+    entry: PackedItem,
+    body: dict[str, Any],
+    uploads: dict[str, str],
+) -> dict[str, Any]:
+    assert entry.file
+    if entry.file not in uploads:
+        uploads[entry.file] = _upload(store, study, archive, entry)
+    options = ReadOptions.model_validate(body["options"])
+    done = carry_out(store, ReadFile(upload=uploads[entry.file], options=options), Run())
+    return {**body, "upload": uploads[entry.file], "root": done["key"]}
+
+
+def _upload(store: Store, study: Study, archive: zipfile.ZipFile, entry: PackedItem) -> str:
+    assert entry.file
+    upload, digest, size = store.files.begin(study.id, entry.filename or entry.name), hashlib.sha256(), 0
+    with archive.open(entry.file) as source:
+        number = 0
+        while chunk := source.read(PIECE):
+            digest.update(chunk)
+            size += len(chunk)
+            store.files.add(upload, number, chunk)
+            number += 1
+        if number == 0:
+            store.files.add(upload, 0, b"")
+    store.files.finish(upload, digest.hexdigest(), size)
+    return upload
+
+
+def _add(store: Store, study: Study, item_id: str, entry: PackedItem, body: dict[str, Any]) -> None:
+    store.items.put(
+        Item(id=item_id, study_id=study.id, type=entry.type, name=entry.name[:200], body=body, deleted=False)
+    )
+
+
+def _renamed(value: Any, ids: dict[str, str]) -> Any:
+    if isinstance(value, dict):
+        return {k: _renamed(v, ids) for k, v in value.items()}
+    if isinstance(value, list):
+        return [_renamed(v, ids) for v in value]
+    return ids.get(value, value) if isinstance(value, str) else value
+
+
+def compare(path: Path) -> list[tuple[str, list[str]]]:
+    """Computes every answer of a packed study anew, in a store of its own, and compares. Raises DataProblem.
+
+    Returns:
+        For each question that had an answer its name and where the new answer differs.
+    """
+    with safe_zip(path, WHAT) as archive:
+        packed = read_packed(archive)
+    before = [i.answer for i in packed.items if i.type == "question"]
+    found = []
+    with tempfile.TemporaryDirectory(prefix="yavik-") as folder:
+        store = Store(Path(folder))
+        try:
+            study = unpack(store, path)
+            items = [i for i in store.items.items(study.id) if i.type == "question"]
+            for item, old in zip(items, before, strict=True):
+                if old is not None:
+                    found.append((item.name, _compared(store, item, old)))
+        finally:
+            store.close()
+    return found
+
+
+def _compared(store: Store, item: Item, old: dict[str, Any]) -> list[str]:
+    q = QuestionBody.model_validate(item.body)
+    try:
+        body = store.tables.body(q.table)
+        table = store.versions.table(store.tables.replay(body)[0])
+        new = answer(q.method, table, q.spec).model_dump(mode="json")
+    except (DataProblem, LookupError) as trouble:
+        return [f"cannot be computed: {trouble}"]
+    return differences(old, new)
+
+
+def differences(before: Any, after: Any, place: str = "") -> list[str]:
+    """Where two answers differ: every number and text by its place. Times and versions are not looked at."""
+    if isinstance(before, dict) and isinstance(after, dict):
+        keys = sorted(set(before) | set(after))
+        return [
+            d
+            for k in keys
+            if k not in ("version", "drawing")
+            for d in differences(before.get(k), after.get(k), f"{place}.{k}" if place else k)
+        ]
+    if isinstance(before, list) and isinstance(after, list):
+        if len(before) != len(after):
+            return [f"{place}: {len(before)} entries before, {len(after)} now"]
+        return [
+            d for i, (a, b) in enumerate(zip(before, after, strict=True)) for d in differences(a, b, f"{place}[{i}]")
+        ]
+    if isinstance(before, float) and isinstance(after, float):
+        close = before == after or abs(before - after) <= 1e-9 * max(abs(before), abs(after))
+        return [] if close else [f"{place}: {before!r} before, {after!r} now"]
+    return [] if before == after else [f"{place}: {json.dumps(before)[:60]} before, {json.dumps(after)[:60]} now"]
