@@ -159,6 +159,8 @@ class TableOut(BaseModel):
     version: str
     """Changes whenever the cells or their descriptions do."""
     about: About
+    upload: str | None = None
+    """The file it was read from, which can be had again byte for byte."""
     linked_to: str | None = None
     """The table it is made from, where it is not made from a file."""
     made_into: list[str] = []

@@ -68,6 +68,7 @@ def table_out(store: Store, item: Item) -> TableOut:
         effects=effects,
         version=snapshot.key,
         about=snapshot.about,
+        upload=body.upload or None,
         linked_to=body.link,
         made_into=store.tables.made_from(item.study_id, item.id),
     )

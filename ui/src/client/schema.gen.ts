@@ -2357,6 +2357,8 @@ export interface components {
             steps: {
                 [key: string]: unknown;
             }[];
+            /** Upload */
+            upload?: string | null;
             /** Version */
             version: string;
         };

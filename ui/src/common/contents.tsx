@@ -10,6 +10,9 @@ import { say, sayProblem } from "./toasts";
 
 export const LETTER = { table: "t", question: "q", figure: "f", report: "r" } as const;
 
+/** Entries of a long part that are always in sight. */
+const SHORT = 6;
+
 export function path(study: string, entry: { id: string; type: Entry["type"] }): string {
   return `/s/${study}/${LETTER[entry.type]}/${entry.id}`;
 }
@@ -37,6 +40,11 @@ export function Contents({ study, current }: { study: string; current?: string }
 function Part({ title, study, entries, current, add, addLabel, empty }: { title: string; study: string; entries: Entry[]; current?: string; add?: () => void; addLabel: string; empty: string }) {
   const change = useItemChange(study);
   const [over, setOver] = useState<string | null>(null);
+  const key = `yavik.all.${study}.${title}`;
+  const [all, setAll] = useState(localStorage.getItem(key) === "yes");
+  const open = (next: boolean) => (localStorage.setItem(key, next ? "yes" : "no"), setAll(next));
+  // Long parts are folded, so that the parts below them stay in sight; the entry that is open always shows.
+  const shown = all || entries.length <= SHORT + 2 ? entries : entries.filter((e, i) => i < SHORT || e.id === current);
   const drop = (event: React.DragEvent, before: string) => {
     const id = event.dataTransfer.getData("text/yavik-entry");
     setOver(null);
@@ -50,12 +58,13 @@ function Part({ title, study, entries, current, add, addLabel, empty }: { title:
       </div>
       {entries.length === 0 && <p className="muted px-2 py-1 text-[0.85rem]">{empty}</p>}
       <ul>
-        {entries.map((e) => (
+        {shown.map((e) => (
           <li key={e.id} className={over === e.id ? "border-primary border-t-2" : ""} onDragOver={(ev) => (ev.preventDefault(), setOver(e.id))} onDragLeave={() => setOver(null)} onDrop={(ev) => drop(ev, e.id)}>
             <EntryLine study={study} entry={e} current={e.id === current} others={entries} />
           </li>
         ))}
       </ul>
+      {entries.length > SHORT + 2 && <button type="button" className="link-quiet px-2 py-1 text-[0.85rem] !font-normal" aria-expanded={all} onClick={() => open(!all)}>{all ? `Only the first ${SHORT}` : `All ${entries.length} ${title.toLowerCase()}`}</button>}
     </section>
   );
 }

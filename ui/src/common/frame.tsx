@@ -1,11 +1,12 @@
 // The frame around every page: top bar, contents, and the keys that work anywhere.
-import { Moon, Sun, Undo2, Redo2, PanelLeftClose, PanelLeftOpen } from "lucide-react";
+import { History as Clock, Moon, Sun, Undo2, Redo2, PanelLeftClose, PanelLeftOpen } from "lucide-react";
 import { useEffect, useState, type ReactNode } from "react";
 import { Link, Outlet, useMatches, useParams } from "react-router";
 import { useQuery } from "@tanstack/react-query";
 import { api, take } from "../client/api";
 import { useContents, useUndo } from "../client/hooks";
 import { Contents } from "./contents";
+import { History } from "./history";
 import { HelpKeys, useKeys } from "./keys";
 import { Mark } from "./mark";
 import { Palette } from "./palette";
@@ -56,6 +57,7 @@ function TopBar({ study, names, search, undo, redo, fold, folded }: {
 }) {
   const { dark, toggle } = useTheme();
   const move = useUndo(study);
+  const [history, setHistory] = useState(false);
   return (
     <header className="rule flex h-11 shrink-0 items-center gap-2 border-b px-4">
       <Link to="/" className="flex items-center gap-2 font-bold"><Mark />Yavik</Link>
@@ -75,6 +77,8 @@ function TopBar({ study, names, search, undo, redo, fold, folded }: {
         <>
           <IconButton label={undo ? `Undo: ${undo}` : "Nothing to undo"} disabled={!undo} onClick={() => move.mutate("undo")}><Undo2 size={17} /></IconButton>
           <IconButton label={redo ? `Do again: ${redo}` : "Nothing to do again"} disabled={!redo} onClick={() => move.mutate("redo")}><Redo2 size={17} /></IconButton>
+          <IconButton label="History of the study" onClick={() => setHistory(true)}><Clock size={17} /></IconButton>
+          {history && <History study={study} close={() => setHistory(false)} />}
         </>
       )}
       {fold && <IconButton label={folded ? "Show the contents" : "Fold the contents"} onClick={fold}>{folded ? <PanelLeftOpen size={17} /> : <PanelLeftClose size={17} />}</IconButton>}

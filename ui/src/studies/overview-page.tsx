@@ -39,11 +39,11 @@ export function OverviewPage() {
       ) : (
         <>
           <Section title="Tables">
-            <ul className="grid grid-cols-2 gap-x-10">
+            <ul className={`grid gap-x-10 ${of("table").length > 8 ? "grid-cols-3 max-[1100px]:grid-cols-2" : "grid-cols-2"}`}>
               {of("table").map((e) => (
                 <li key={e.id} className="rule border-b py-2.5">
                   <Link to={path(study, e)} className="font-semibold hover:underline">{e.name}</Link>
-                  <span className="muted ml-3">{e.line}</span>
+                  <span className={`muted ${of("table").length > 8 ? "block text-[0.85rem] leading-tight" : "ml-3"}`}>{e.line}</span>
                 </li>
               ))}
             </ul>

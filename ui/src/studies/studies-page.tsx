@@ -1,7 +1,7 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { useRef, useState } from "react";
 import { Link, useNavigate } from "react-router";
-import { api, take, type S } from "../client/api";
+import { api, Problem, take, type S } from "../client/api";
 import { useStudies } from "../client/hooks";
 import { count, Empty, Loading, Menu, MenuItem, Trouble } from "../common/bits";
 import { say, sayProblem } from "../common/toasts";
@@ -21,6 +21,17 @@ export function StudiesPage() {
     onSuccess: (made) => (void renew(), go(`/s/${made.id}`)),
     onError: sayProblem,
   });
+  const zip = useRef<HTMLInputElement>(null);
+  const unpack = useMutation({
+    mutationFn: async (file: File) => {
+      const response = await fetch("/api/unpack", { method: "POST", body: file, headers: { "content-type": "application/octet-stream" } });
+      const found = (await response.json()) as S["StudyOut"];
+      if (!response.ok) throw new Problem(found as object);
+      return found;
+    },
+    onSuccess: (made) => (void renew(), go(`/s/${made.id}`)),
+    onError: sayProblem,
+  });
   if (error) return <Trouble error={error} />;
   if (!data) return <Loading />;
   return (
@@ -31,6 +42,8 @@ export function StudiesPage() {
           <p className="muted">Everything stays on this computer.</p>
         </div>
         <div className="flex gap-2">
+          <button className="btn" onClick={() => zip.current?.click()} disabled={unpack.isPending}>{unpack.isPending ? "Unpacking …" : "Open a packed study"}</button>
+          <input ref={zip} type="file" accept=".zip" className="sr-only" aria-label="Packed study" tabIndex={-1} onChange={(e) => e.target.files?.[0] && unpack.mutate(e.target.files[0])} />
           {!data.some((s) => s.demo) && <button className="btn" onClick={() => demo.mutate()} disabled={demo.isPending}>Put the demo study back</button>}
           <button className="btn btn-primary" onClick={() => begin.mutate()} disabled={begin.isPending}>New study</button>
         </div>
@@ -75,6 +88,7 @@ function StudyLine({ study, renew }: { study: S["StudyOut"]; renew: () => Promis
           <>
             <MenuItem onClick={() => (setRenaming(true), close())}>Rename</MenuItem>
             <MenuItem onClick={() => (copy(), close())}>Duplicate</MenuItem>
+            <MenuItem onClick={() => (window.location.assign(`/api/studies/${study.id}/pack`), close())}>Pack into one file</MenuItem>
             <MenuItem onClick={() => (remove(), close())}>Delete</MenuItem>
           </>
         )}

@@ -7,7 +7,8 @@ import { useStudyId } from "../client/hooks";
 import { count, Trouble } from "../common/bits";
 import { JobBar, useJob } from "../common/job";
 import { sayProblem } from "../common/toasts";
-import { PreviewTable, ReadControls } from "./preview";
+import { ArchiveShelf } from "./archive-shelf";
+import { PreviewTable, ReadControls, SheetControls } from "./preview";
 
 type Brought = { id: string; filename: string; size: number };
 
@@ -24,14 +25,16 @@ export function BringPage() {
   const [job, setJob] = useState<Job | null>(null);
   const [error, setError] = useState<unknown>(null);
 
+  const took = (found: S["UploadOut"]) => {
+    setBrought(found);
+    setPreview(found.preview);
+    const sheet = (found.preview.sheets?.length ?? 0) > 1 ? ` ${found.preview.options.sheet ?? ""}` : "";
+    setName((found.filename.replace(/\.\w+$/, "").replace(/[-_]+/g, " ") + sheet).replace(/^./, (c) => c.toUpperCase()));
+    setError(null);
+  };
   const take_in = useMutation({
     mutationFn: ({ data, filename }: { data: Blob | string; filename: string }) => upload(study, data, filename),
-    onSuccess: (found) => {
-      setBrought(found);
-      setPreview(found.preview);
-      setName(found.filename.replace(/\.\w+$/, "").replace(/[-_]+/g, " ").replace(/^./, (c) => c.toUpperCase()));
-      setError(null);
-    },
+    onSuccess: took,
     onError: (e) => setError(e),
   });
   const again = useMutation({
@@ -64,7 +67,7 @@ export function BringPage() {
   return (
     <div className="mx-auto max-w-5xl px-8 py-8">
       <h1 className="text-2xl font-bold">Bring in a table</h1>
-      <p className="muted mb-5">Comma-, semicolon- or tab-separated text, up to 2 GB. Your file is kept as it is and never altered.</p>
+      <p className="muted mb-5">CSV or other separated text, workbooks (XLSX, ODS), JSON, Parquet, Arrow, or a data package; up to 2 GB. Your file is kept as it is and never altered.</p>
       {!preview && (
         <>
           { }
@@ -74,13 +77,14 @@ export function BringPage() {
           >
             <p className="mb-3">Drop a file here, or</p>
             <button className="btn btn-primary" onClick={() => file.current?.click()} disabled={take_in.isPending}>{take_in.isPending ? "Taking it in …" : "Choose a file"}</button>
-            <input ref={file} type="file" accept=".csv,.tsv,.txt,text/*" className="sr-only" aria-label="File to bring in" tabIndex={-1} onChange={(e) => choose(e.target.files)} />
+            <input ref={file} type="file" accept=".csv,.tsv,.txt,.xlsx,.ods,.json,.jsonl,.ndjson,.parquet,.arrow,.feather,.zip,text/*" className="sr-only" aria-label="File to bring in" tabIndex={-1} onChange={(e) => choose(e.target.files)} />
           </div>
           <label className="field mt-6 block">
             <span>Or paste cells copied from a spreadsheet</span>
             <textarea className="textarea h-36 w-full font-mono text-sm" value={pasted} placeholder={"town\tvisits\nCorrin\t41\nHollin\t38"} onChange={(e) => setPasted(e.target.value)} />
           </label>
           <button className="btn mt-2" disabled={!pasted.trim() || take_in.isPending} onClick={() => take_in.mutate({ data: pasted, filename: "pasted cells.tsv" })}>Use the pasted cells</button>
+          <ArchiveShelf study={study} took={took} failed={setError} />
         </>
       )}
       {error !== null && <Trouble error={error} />}
@@ -92,7 +96,11 @@ export function BringPage() {
             <button className="btn btn-primary" onClick={() => make.mutate()} disabled={make.isPending || Boolean(job)}>Make the table</button>
           </div>
           {working && <JobBar job={working} />}
-          <ReadControls options={preview.options} change={(options) => again.mutate(options)} busy={again.isPending} />
+          {preview.options.format === "text" || preview.options.format === undefined ? (
+            <ReadControls options={preview.options} change={(options) => again.mutate(options)} busy={again.isPending} />
+          ) : (
+            <SheetControls options={preview.options} sheets={preview.sheets ?? []} change={(options) => again.mutate(options)} busy={again.isPending} />
+          )}
           <p className="muted mt-3 text-sm">
             {brought.filename}, {size(brought.size)}: {count(preview.n_columns, "column")}, {preview.whole ? count(preview.rows_seen, "row") : `the first ${count(preview.rows_seen, "row")} looked at`}.
           </p>

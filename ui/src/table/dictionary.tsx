@@ -4,6 +4,7 @@ import type { Column, S, Step } from "../client/api";
 import { kindWords } from "../common/bits";
 import { Modal } from "../common/modal";
 import { LevelsEditor, type Level } from "./levels-editor";
+import { PasteLabels } from "./paste-labels";
 import { KINDS } from "./preview";
 import type { SetSteps } from "./table-page";
 
@@ -12,10 +13,13 @@ const SHOWN = 200;
 export function Dictionary({ study, table, setSteps }: { study: string; table: S["TableOut"]; setSteps: SetSteps }) {
   const [editing, setEditing] = useState<{ column: string; levels: Level[] | null } | null>(null);
   const [more, setMore] = useState(SHOWN);
+  const [pasting, setPasting] = useState(false);
   const steps = table.steps as Step[];
   const put = (step: Step, label: string) => void setSteps(merge(steps, step), label).catch(() => undefined);
   return (
     <div className="min-h-0 flex-1 overflow-auto px-6 py-4">
+      <p className="mb-2 text-right text-[0.93rem]"><button type="button" className="link-quiet" onClick={() => setPasting(true)}>Paste labels from a sheet</button></p>
+      {pasting && <PasteLabels table={table} setSteps={setSteps} close={() => setPasting(false)} />}
       <table className="w-full border-collapse text-[0.95rem]" aria-label={`Dictionary of ${table.name}`}>
         <thead>
           <tr className="text-left">

@@ -34,6 +34,35 @@ export function ReadControls({ options, change, busy }: { options: Options; chan
   );
 }
 
+const FORMATS: Record<string, string> = { xlsx: "a workbook", ods: "an OpenDocument workbook", json: "JSON", parquet: "Parquet", arrow: "Arrow", package: "a data package" };
+
+export function SheetControls({ options, sheets, change, busy }: { options: Options; sheets: string[]; change: (options: Options) => void; busy: boolean }) {
+  const [cells, setCells] = useState<string | null>(null);
+  const set = (part: Partial<Options>) => change({ ...options, kinds: {}, ...part });
+  const sheet = options.format === "xlsx" || options.format === "ods";
+  return (
+    <fieldset className="mt-4 flex flex-wrap items-end gap-x-5 gap-y-3" aria-busy={busy}>
+      <legend className="mb-2 font-semibold">Read as {FORMATS[options.format ?? ""] ?? "a file"}</legend>
+      {sheets.length > 1 && (
+        <label className="field"><span>{sheet ? "Sheet" : "Table"}</span>
+          <select className="select select-sm w-56" value={options.sheet ?? sheets[0]} onChange={(e) => set({ sheet: e.target.value, cells: null })}>{sheets.map((s) => <option key={s} value={s}>{s}</option>)}</select>
+        </label>
+      )}
+      {sheet && (
+        <>
+          <label className="field"><span>Only the cells</span>
+            <input className="input input-sm w-32" placeholder="all, or B3:H200" value={cells ?? options.cells ?? ""} onChange={(e) => setCells(e.target.value)} onKeyDown={(e) => e.key === "Enter" && e.currentTarget.blur()} onBlur={() => cells !== null && (set({ cells: cells.trim() || null }), setCells(null))} />
+          </label>
+          <label className="flex items-center gap-2 pb-1.5 text-[0.95rem]">
+            <input type="checkbox" className="checkbox checkbox-sm checkbox-primary" checked={options.header} onChange={(e) => set({ header: e.target.checked })} />
+            The first row holds names
+          </label>
+        </>
+      )}
+    </fieldset>
+  );
+}
+
 function Choice({ label, value, options, set }: { label: string; value: string; options: [string, string][]; set: (value: string) => void }) {
   return (
     <label className="field">

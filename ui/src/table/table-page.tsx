@@ -11,6 +11,7 @@ import { Dictionary } from "./dictionary";
 import { Path } from "./path";
 import { RowsView } from "./rows-view";
 import { Summary } from "./summary";
+import { TableMenu } from "./table-menu";
 
 export type SetSteps = (steps: Step[], label: string) => Promise<unknown>;
 
@@ -54,13 +55,14 @@ export function TablePage() {
       <header className="rule border-b px-6 pb-2 pt-3">
         <div className="flex flex-wrap items-center gap-x-4 gap-y-2">
           <EditableName name={table.name} rename={(name) => rename.mutate({ id, name })} label="the table" className="text-xl font-bold" />
-          <p className="muted">{count(table.rows, "row")}, {count(table.columns.length, "column")}, {count(table.empty_cells, "empty cell")}</p>
+          <p className="muted">{count(table.rows, "row")}, {count(table.columns.length, "column")}, {count(table.empty_cells, "empty cell")}{table.linked_to ? "; linked" : ""}</p>
           <span className="flex-1" />
           <div className="seg" role="group" aria-label="View">
             <button aria-pressed={view === "rows"} onClick={() => show("rows")}>Rows</button>
             <button aria-pressed={view === "dictionary"} onClick={() => show("dictionary")}>Dictionary</button>
             <button aria-pressed={view === "summary"} onClick={() => show("summary")}>Summary</button>
           </div>
+          <TableMenu study={study} table={table} setSteps={setSteps} />
           <Link className="btn btn-primary btn-sm" to={`/s/${study}/ask/${id}`}>Ask about this table</Link>
         </div>
         <Path study={study} table={table} setSteps={setSteps} startWith={query.get("step")} busy={save.isPending} showRows={(numbers) => setQuery((q) => (q.set("view", "rows"), q.set("rows", numbers.slice(0, 200).join(",")), q), { replace: true })} />

@@ -1,0 +1,38 @@
+// What can be done with a whole table: save it, have its file again, and its path elsewhere.
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { api, take, type S, type Step } from "../client/api";
+import { Menu, MenuItem } from "../common/bits";
+import { PathsModal } from "./paths-modal";
+import type { SetSteps } from "./table-page";
+
+export function TableMenu({ study, table, setSteps }: { study: string; table: S["TableOut"]; setSteps: SetSteps }) {
+  const [paths, setPaths] = useState(false);
+  const { data } = useQuery({ queryKey: ["outputs"], staleTime: Infinity, queryFn: () => take(api.GET("/api/outputs")) });
+  const base = `/api/studies/${study}`;
+  return (
+    <>
+      <Menu label="Save as" button="Save as">
+        {(close) => (
+          <div className="w-72">
+            {(data ?? []).map((o) => (
+              <a key={o.id} role="menuitem" className="hover:bg-base-200 flex justify-between gap-4 rounded px-3 py-1.5 text-sm" href={`${base}/tables/${table.id}/save?format=${o.id}`} download onClick={close}>
+                <span>{o.title}</span>{o.keeps && <span className="muted text-xs">keeps labels</span>}
+              </a>
+            ))}
+            {table.upload && <a role="menuitem" className="hover:bg-base-200 rule mt-1 block rounded border-t px-3 py-1.5 text-sm" href={`${base}/uploads/${table.upload}/original`} download={table.filename} onClick={close}>The file as it was brought</a>}
+          </div>
+        )}
+      </Menu>
+      <Menu label="Path" button="Path">
+        {(close) => (
+          <>
+            <MenuItem onClick={() => (setPaths(true), close())}>Keep or use a path …</MenuItem>
+            <MenuItem disabled={table.steps.length === 0} onClick={() => (void setSteps((table.steps as Step[]).map((s) => ({ ...s, on: false })), `Switch off the path of ${table.name}`), close())}>Switch every step off</MenuItem>
+          </>
+        )}
+      </Menu>
+      {paths && <PathsModal study={study} table={table} setSteps={setSteps} close={() => setPaths(false)} />}
+    </>
+  );
+}
