@@ -1,5 +1,6 @@
 """Studies and what is in them, with undo and redo that survive anything: every change keeps its before and after."""
 
+import threading
 from datetime import timedelta
 from typing import Any
 
@@ -19,6 +20,8 @@ BACK = "Go back"
 class Items:
     def __init__(self, engine: Engine, who: str = "") -> None:
         self.engine, self.who = engine, who
+        # Changes of a study build on one another: two that come at once are taken one after the other.
+        self._turn = threading.RLock()
 
     def session(self) -> Session:
         return Session(self.engine, expire_on_commit=False)
@@ -114,7 +117,7 @@ class Items:
             return item
 
     def add(self, study_id: str, type: str, name: str, body: dict[str, Any], label: str) -> Item:
-        with self.session() as s, s.begin():
+        with self._turn, self.session() as s, s.begin():
             last = s.scalar(select(func.max(Item.position)).where(Item.study_id == study_id)) or 0.0
             item = Item(
                 id=new_id(), study_id=study_id, type=type, name=name, position=last + 1, body=body, deleted=False
@@ -126,7 +129,7 @@ class Items:
 
     def change(self, study_id: str, item_id: str, label: str, *, together: bool = False, **values: Any) -> Item:
         """Sets name, position, body or deleted. ``together`` joins quick successive changes into one undo."""
-        with self.session() as s, s.begin():
+        with self._turn, self.session() as s, s.begin():
             item = s.get(Item, item_id)
             if item is None or item.study_id != study_id:
                 raise LookupError(item_id)
@@ -205,7 +208,7 @@ class Items:
     def _move(self, study_id: str, *, undone: bool) -> Change | None:
         """Takes back the last change that stands, or does again the first that was taken back."""
         order = Change.id.asc() if undone else Change.id.desc()
-        with self.session() as s, s.begin():
+        with self._turn, self.session() as s, s.begin():
             change = s.scalars(
                 select(Change).where(Change.study_id == study_id, Change.undone.is_(undone)).order_by(order).limit(1)
             ).first()
@@ -233,7 +236,7 @@ class Items:
     def go_to(self, study_id: str, change_id: int) -> Change:
         """The study as it was right after a change: every entry changed since then gets its state of that moment, as a
         change of its own, so that nothing in between is lost. Raises LookupError."""
-        with self.session() as s, s.begin():
+        with self._turn, self.session() as s, s.begin():
             moment = s.get(Change, change_id)
             if moment is None or moment.study_id != study_id:
                 raise LookupError(str(change_id))

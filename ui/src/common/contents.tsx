@@ -64,7 +64,7 @@ function Part({ title, study, entries, current, add, addLabel, empty }: { title:
           </li>
         ))}
       </ul>
-      {entries.length > SHORT + 2 && <button type="button" className="link-quiet px-2 py-1 text-[0.85rem] !font-normal" aria-expanded={all} onClick={() => open(!all)}>{all ? `Only the first ${SHORT}` : `All ${entries.length} ${title.toLowerCase()}`}</button>}
+      {entries.length > SHORT + 2 && <button type="button" className="link-quiet !px-2 !py-1 text-[0.85rem] !font-normal" aria-expanded={all} onClick={() => open(!all)}>{all ? `Only the first ${SHORT}` : `All ${entries.length} ${title.toLowerCase()}`}</button>}
     </section>
   );
 }

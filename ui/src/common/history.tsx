@@ -34,7 +34,7 @@ export function History({ study, close }: { study: string; close: () => void }) 
               ) : c.moment && <span className="text-primary ml-3 font-semibold">{c.moment}</span>}
             </span>
             <button type="button" className="link-quiet !font-normal" onClick={() => setNaming(c.id)}>{c.moment ? "Rename" : "Name it"}</button>
-            {i === 0 && !c.undone ? <span className="muted w-20 text-right">now</span> : <button type="button" className="link-quiet w-20 text-right" onClick={() => go(c)}>Go there</button>}
+            {i === 0 && !c.undone ? <span className="muted w-20 text-right">now</span> : <button type="button" className="link-quiet w-20 !text-right" onClick={() => go(c)}>Go there</button>}
           </li>
         ))}
       </ol>

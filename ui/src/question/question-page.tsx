@@ -115,6 +115,8 @@ function useAnswer(study: string, id: string, state: State | undefined) {
   const asked = useRef("");
   const where = { params: { path: { study_id: study, item_id: id } } };
   const store = useCallback((next: State) => {
+    // A look that was on its way from before would bring the sentence back as it was.
+    void client.cancelQueries({ queryKey: ["question", study, id] }, { revert: false, silent: true });
     client.setQueryData(["question", study, id], next);
     void client.invalidateQueries({ queryKey: ["contents", study] });
   }, [client, study, id]);
@@ -136,9 +138,11 @@ function useAnswer(study: string, id: string, state: State | undefined) {
   const change = (part: { spec?: Record<string, unknown>; layout?: string; table?: string }) => {
     if (!state) return;
     // The sentence answers at once; the server keeps it, and the answer follows.
+    void client.cancelQueries({ queryKey: ["question", study, id] }, { revert: false, silent: true });
     client.setQueryData(["question", study, id], { ...state, ...part });
     asked.current = "";
     turn.current++;
+    setComputing(false); // an answer on its way is for the sentence as it was; it will not be told of
     setUnsaved((n) => n + 1);
     const mine = turn.current;
     // Changes are sent in order, and the answer is asked for when the last of them is kept.

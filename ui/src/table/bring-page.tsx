@@ -77,7 +77,7 @@ export function BringPage() {
           >
             <p className="mb-3">Drop a file here, or</p>
             <button className="btn btn-primary" onClick={() => file.current?.click()} disabled={take_in.isPending}>{take_in.isPending ? "Taking it in …" : "Choose a file"}</button>
-            <input ref={file} type="file" accept=".csv,.tsv,.txt,.xlsx,.ods,.json,.jsonl,.ndjson,.parquet,.arrow,.feather,.zip,text/*" className="sr-only" aria-label="File to bring in" tabIndex={-1} onChange={(e) => choose(e.target.files)} />
+            <input ref={file} type="file" accept=".csv,.tsv,.txt,.xlsx,.ods,.json,.jsonl,.ndjson,.parquet,.arrow,.feather,.zip,text/*" className="sr-only" aria-label="File to bring in" tabIndex={-1} onChange={(e) => (choose(e.target.files), (e.target.value = ""))} />
           </div>
           <label className="field mt-6 block">
             <span>Or paste cells copied from a spreadsheet</span>

@@ -19,7 +19,7 @@ export function ColumnMargin({ study, table, name }: { study: string; table: S["
     <>
       <h2 className="truncate font-bold" title={column.name}>{column.name}</h2>
       {column.label && <p className="muted">{column.label}</p>}
-      <div className="mt-3"><Bars profile={profile} width={236} height={58} /></div>
+      {(profile.bars?.length ?? 0) > 0 && <div className="mt-3"><Bars profile={profile} width={236} height={58} /></div>}
       {profile.low !== null && profile.low !== undefined && (
         <div className="muted flex justify-between text-sm"><span>{show(profile.low, column)}</span><span>{show(profile.high ?? 0, column)}</span></div>
       )}

@@ -53,7 +53,7 @@ export function GridTools({ study, table, look, setLook, chosen, grid, total, ke
         )}
       </span>
       {filtering ? (
-        <span className="flex items-center gap-1"><span className="muted">Rows where</span><span className="w-72"><ExpressionInput label="Condition" value={where} set={setWhere} columns={table.columns} enter={() => setLook({ ...look, where })} /></span><Small label="Take the filter away" run={() => (setFiltering(false), setWhere(""), setLook({ ...look, where: "" }))}><X size={14} /></Small></span>
+        <span className="flex items-center gap-1"><span className="muted">Rows where</span><span className="w-72"><ExpressionInput label="Rows where" value={where} set={setWhere} columns={table.columns} enter={() => setLook({ ...look, where })} /></span><Small label="Take the filter away" run={() => (setFiltering(false), setWhere(""), setLook({ ...look, where: "" }))}><X size={14} /></Small></span>
       ) : (
         <button type="button" className="link-quiet" onClick={() => setFiltering(true)}>Filter</button>
       )}

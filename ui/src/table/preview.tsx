@@ -45,7 +45,7 @@ export function SheetControls({ options, sheets, change, busy }: { options: Opti
       <legend className="mb-2 font-semibold">Read as {FORMATS[options.format ?? ""] ?? "a file"}</legend>
       {sheets.length > 1 && (
         <label className="field"><span>{sheet ? "Sheet" : "Table"}</span>
-          <select className="select select-sm w-56" value={options.sheet ?? sheets[0]} onChange={(e) => set({ sheet: e.target.value, cells: null })}>{sheets.map((s) => <option key={s} value={s}>{s}</option>)}</select>
+          <select className="select select-sm w-56" aria-label={sheet ? "Sheet" : "Table"} value={options.sheet ?? sheets[0]} onChange={(e) => set({ sheet: e.target.value, cells: null })}>{sheets.map((s) => <option key={s} value={s}>{s}</option>)}</select>
         </label>
       )}
       {sheet && (

@@ -23,7 +23,7 @@ export function RowsView({ study, table, setSteps, chosen, choose, showRows, ope
     void setSteps(next, `Edit ${one.column} in row ${one.row} of ${table.name}`).then(() => say(`${one.column}, row ${one.row}: ${one.old ?? "empty"} → ${one.new ?? "empty"}`, { label: "Say why", run: () => openStep(next.length - 1) }), () => undefined);
   };
   return (
-    <div className="flex min-h-0 flex-1 max-[1100px]:flex-col">
+    <div className="flex min-h-[24rem] flex-1 max-[1100px]:min-h-[40rem] max-[1100px]:flex-col">
       <div className="flex min-h-0 min-w-0 flex-1 flex-col">
         <GridTools study={study} table={table} look={look} setLook={setLook} chosen={chosen} grid={grid} total={total} keep={(fresh) => void setSteps([...steps, ...fresh], `Keep how ${table.name} is looked at`)} />
         <Grid study={study} table={table} look={look} chosen={chosen} choose={choose} showRows={showRows} handle={grid} edit={edit} told={setTotal} />

@@ -1,6 +1,6 @@
 // Writing a step: its sentence with slots, its settings, what it would do, and where the mistake is.
 import { useQuery, useQueryClient, keepPreviousData } from "@tanstack/react-query";
-import { useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { useNavigate } from "react-router";
 import { api, Problem, take, type S, type Step } from "../client/api";
 import { useCatalogue } from "../client/hooks";
@@ -25,6 +25,13 @@ export function StepEditor({ study, table, draft, keep, save, close, effect }: {
   const schema = kind?.schema as Schema | undefined;
   const [step, setStep] = useState<Step>(draft.step);
   const [saving, setSaving] = useState(false);
+  const box = useRef<HTMLElement>(null);
+  const ready = kind !== undefined;
+  useEffect(() => {
+    // A new step is begun by filling its first gap.
+    if (draft.fresh && ready) box.current?.querySelector<HTMLElement>(".slot, input, select")?.focus({ preventScroll: true });
+    // eslint-disable-next-line react-hooks/exhaustive-deps -- once, when it opens
+  }, [ready]);
   // A step in the middle of the path sees the columns as they are there.
   const before = useQuery({
     queryKey: ["before", study, table.id, table.version, draft.at], staleTime: Infinity, placeholderData: keepPreviousData,
@@ -69,8 +76,8 @@ export function StepEditor({ study, table, draft, keep, save, close, effect }: {
   const field = (name: string) => <StepField study={study} table={table.id} name={name} field={schema.properties[name]!} step={step} set={set} columns={columns} problem={problem} apply={apply} />;
   const last = draft.at >= table.steps.length - (draft.fresh ? 0 : 1);
   return (
-    // eslint-disable-next-line jsx-a11y/no-noninteractive-element-interactions -- Escape closes from anywhere inside
-    <section aria-label={draft.fresh ? "A new step" : "Edit the step"} className="rule bg-base-200/60 mt-2 max-h-[62vh] overflow-auto rounded-md border p-4" onKeyDown={(e) => e.key === "Escape" && close()}>
+    // eslint-disable-next-line jsx-a11y/no-noninteractive-element-interactions -- Escape closes from anywhere inside, while nothing has been written
+    <section ref={box} aria-label={draft.fresh ? "A new step" : "Edit the step"} className="rule bg-base-200/60 mt-2 max-h-[62vh] overflow-auto rounded-md border p-4" onKeyDown={(e) => e.key === "Escape" && step === draft.step && close()}>
       <div className="flex flex-wrap items-baseline gap-x-2 gap-y-3 text-[1.15rem]">
         {words.split(/(\{\w+\})/).map((part, i) => {
           const name = /^\{(\w+)\}$/.exec(part)?.[1];

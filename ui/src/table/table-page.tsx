@@ -51,11 +51,11 @@ export function TablePage() {
   const choose = (name: string) => setQuery((q) => (q.set("column", name), q), { replace: true });
   const show = (v: string) => setQuery((q) => (q.set("view", v), q), { replace: true });
   return (
-    <div className="flex h-full flex-col">
-      <header className="rule border-b px-6 pb-2 pt-3">
+    <div className="flex h-full flex-col overflow-y-auto">
+      <header className="rule shrink-0 border-b px-6 pb-2 pt-3">
         <div className="flex flex-wrap items-center gap-x-4 gap-y-2">
           <EditableName name={table.name} rename={(name) => rename.mutate({ id, name })} label="the table" className="text-xl font-bold" />
-          <p className="muted">{count(table.rows, "row")}, {count(table.columns.length, "column")}, {count(table.empty_cells, "empty cell")}{table.linked_to ? "; linked" : ""}</p>
+          <p className="muted min-w-0 truncate">{count(table.rows, "row")}, {count(table.columns.length, "column")}, {count(table.empty_cells, "empty cell")}{table.linked_to ? "; linked" : ""}</p>
           <span className="flex-1" />
           <div className="seg" role="group" aria-label="View">
             <button aria-pressed={view === "rows"} onClick={() => show("rows")}>Rows</button>

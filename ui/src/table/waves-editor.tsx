@@ -36,9 +36,9 @@ export function WavesEditor({ study, table, columns, step, change }: { study: st
         <span>called</span>
         <input className="input input-sm w-28" aria-label="Name of the other wave" placeholder="2025" value={wave.label} onChange={(e) => set({ label: e.target.value })} />
         <span>weighed by</span>
-        <Slot label="Its weight" slot={{ kinds: NUMBERS, many: false, placeholder: "a weight" }} columns={others} value={wave.weight ? [wave.weight] : []} set={(v) => set({ weight: v[0] ?? "" })} />
+        <Slot label="Weight of the other wave" slot={{ kinds: NUMBERS, many: false, placeholder: "a weight" }} columns={others} value={wave.weight ? [wave.weight] : []} set={(v) => set({ weight: v[0] ?? "" })} />
         <span>with</span>
-        <Slot label="Its replicate weights" slot={{ kinds: NUMBERS, many: true, placeholder: "replicate weights" }} columns={others} value={wave.replicates} set={(v) => set({ replicates: v })} />
+        <Slot label="Replicate weights of the other wave" slot={{ kinds: NUMBERS, many: true, placeholder: "replicate weights" }} columns={others} value={wave.replicates} set={(v) => set({ replicates: v })} />
       </div>
       {ready && (
         <div className="mt-3">
@@ -63,7 +63,7 @@ export function WavesEditor({ study, table, columns, step, change }: { study: st
                         <td className="left"><Pick label={`Column of ${own}, variable ${i + 1}`} columns={columns} value={v.columns[own] ?? ""} set={(n) => put(i, { columns: { ...v.columns, [own]: n || null }, name: v.name || n })} /></td>
                         <td className="left max-w-44 truncate" title={coding(a)}>{coding(a)}</td>
                         <td className="left"><Pick label={`Column of ${wave.label}, variable ${i + 1}`} columns={others} value={v.columns[wave.label] ?? ""} set={(n) => put(i, { columns: { ...v.columns, [wave.label]: n || null } })} /></td>
-                        <td className={`left max-w-44 truncate ${a && b && coding(a) !== coding(b) ? "text-warning font-semibold" : ""}`} title={coding(b)}>{coding(b)}</td>
+                        <td className={`left max-w-44 truncate ${a && b && coding(a) !== coding(b) ? "font-semibold" : ""}`} title={coding(b)}>{a && b && coding(a) !== coding(b) ? "≠ " : ""}{coding(b)}</td>
                         <td className="left muted">{why.get(`${v.columns[own]} ${v.columns[wave.label]}`) ?? (a && b ? "by hand" : "in one wave only")}</td>
                         <td><button type="button" className="link-quiet" onClick={() => change({ ...step, variables: variables.filter((_, k) => k !== i) })}>Leave out</button></td>
                       </tr>

@@ -129,7 +129,7 @@ class JoinWaves(Step):
     weight_to: str = ask("text", "The joined weight is called", "weight")
     replicate_to: str = ask("text", "The replicates are called", "replicate")
     method: ReplicateMethod = ask("choice", "Replicates were made by", "jackknife", words=METHODS)
-    words = "Join the survey waves: this one is {label}, weighed by {weight} with {replicates}"
+    words = "Join the survey waves: this one is {label} weighed by {weight} with {replicates}"
     help = "Stacks the waves of a survey with variables matched across renamings, one weight, and a block of replicate weights for each wave."
     family = "Surveys"
     fresh = True
