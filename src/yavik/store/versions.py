@@ -20,6 +20,7 @@ from yavik.store.columns import ColumnStore, build
 from yavik.store.models import Version
 
 KEPT = 24
+KEPT_BYTES = 1 << 30
 
 
 def tables_of(step: dict[str, Any]) -> list[str]:
@@ -140,7 +141,10 @@ class Versions:
     def _remember(self, key: str, table: Table) -> None:
         with self._lock:
             self._tables[key] = table
-            while len(self._tables) > KEPT:
+            self._tables.move_to_end(key)
+            # Of large tables only a few stay: rows that were sorted or filtered are copies of everything.
+            most = max(2, min(KEPT, KEPT_BYTES // max(1, sum(a.nbytes for a in table.arrays))))
+            while len(self._tables) > most:
                 self._tables.popitem(last=False)
 
     def keys(self, root: str, steps: list[dict[str, Any]]) -> list[str]:

@@ -178,9 +178,9 @@ class Fill(Step):
         if self.how == "constant" and not (self.value or "").strip():
             raise DataProblem("Say which value goes into the empty cells.")
         for name in self.columns:
-            before += int(table.empty(name).sum())
+            before += int(table.array(name).null_count)
             table = table.with_column(*self._filled(table, name))
-            after += int(table.empty(name).sum())
+            after += int(table.array(name).null_count)
         left = (
             [f"{plural(after, 'cell')} could not be filled and {'is' if after == 1 else 'are'} still empty."]
             if after
@@ -192,6 +192,8 @@ class Fill(Step):
         column, array = table.column(name), table.array(name)
         if self.how == "constant":
             return with_value(column, array, table.empty(name), str(self.value).strip())
+        if self.how in ("previous", "next") and not self.by and not self.order and column.kind not in CODED:
+            return column, pc.fill_null_forward(array) if self.how == "previous" else pc.fill_null_backward(array)
         if self.how in ("previous", "next"):
             return column, array.take(pa.array(self._neighbour(table, name)))
         values = table.numbers(name)
@@ -321,7 +323,8 @@ class DropEmpty(Step):
             after = after.select([n for n in after.names if n not in set(dropped)])
         # Beside zeros, names of sites say nothing about whether a row holds something.
         counted = [n for n in looked if self.columns or not self.zeros or table.column(n).kind in NUMERIC]
-        if self.what != "columns" and counted:
+        # A row is hollow only if it is so in every column: one column without empty cells settles it.
+        if self.what != "columns" and counted and all(hollow[n].any() for n in counted):
             after = after.keep(~np.logical_and.reduce([hollow[n] for n in counted]))
         if not after.columns:
             raise DataProblem("Every column would be dropped.")
@@ -331,7 +334,7 @@ class DropEmpty(Step):
         return Outcome(after, ", ".join(said), notes)
 
     def _hollow(self, table: Table, name: str) -> Any:
-        mask = table.empty(name)
+        mask = table.empty(name) if table.array(name).null_count else np.zeros(table.n_rows, bool)
         if self.zeros and table.column(name).kind in NUMERIC:
             mask = mask | (table.numbers(name) == 0)
         return mask

@@ -112,7 +112,8 @@ def holds(value: Vec, table: Table) -> Any:
         raise DataProblem(
             "This gives a value, not yes or no: compare it with something, such as age >= 18.", position=0
         )
-    return np.broadcast_to(value.data & ~value.empty, table.n_rows)
+    data = value.data if not np.ndim(value.empty) and not value.empty else value.data & ~value.empty
+    return np.broadcast_to(data, table.n_rows)
 
 
 class _Run:
@@ -122,6 +123,8 @@ class _Run:
 
     def count_undefined(self, why: str, result: Any, *inputs: Any) -> None:
         """Cells that had values and have none now."""
+        if not np.any(result):
+            return
         fresh = np.broadcast_to(result, self.table.n_rows)
         for empty in inputs:
             fresh = fresh & ~empty
@@ -183,14 +186,15 @@ class _Run:
         self.must(right, "number", node.right, "Only numbers can be calculated with")
         with np.errstate(all="ignore"):
             data = do(np.asarray(left.data, float), np.asarray(right.data, float))
+        whole = left.whole and right.whole and not isinstance(node.op, ast.Div)
+        if np.isfinite(data).all():
+            return Vec("number", data, left.empty | right.empty, whole=whole)
         data = np.where(np.isinf(data), np.nan, data)  # a division by zero has no value: the cell is empty
         why = (
             "a division by zero" if type(node.op) in DIVISIONS else "a result that is no number or too large to hold"
         )
         self.count_undefined(why, np.isnan(data), left.empty, right.empty)
-        return numeric(
-            data, left.empty | right.empty, left.whole and right.whole and not isinstance(node.op, ast.Div)
-        )
+        return numeric(data, left.empty | right.empty, whole)
 
     def _boolop(self, node: ast.BoolOp) -> Vec:
         values = [self.visit(v) for v in node.values]

@@ -30,6 +30,8 @@ def _plain(name: str, help: str, f: Callable[[Any], Any], undefined: str = "a nu
     def call(x: Vec) -> Vec:
         with np.errstate(all="ignore"):
             data = f(x.data)
+        if np.isfinite(data).all():
+            return Vec("number", data, x.empty)
         return numeric(np.where(np.isinf(data), np.nan, data), x.empty)
 
     return Function(name, f"{name}(x)", help, call, undefined=undefined)
@@ -39,7 +41,8 @@ def _over(name: str, help: str, f: Callable[[Any], float]) -> Function:
     """One number from the filled cells of a column, the same for every row."""
 
     def call(x: Vec) -> Vec:
-        filled = np.atleast_1d(x.data)[~np.atleast_1d(x.empty)]
+        data = np.atleast_1d(x.data)
+        filled = data[~np.broadcast_to(x.empty, data.shape)]
         value = f(filled) if len(filled) else np.nan
         return numeric(np.float64(value), np.bool_(False))
 
@@ -51,8 +54,8 @@ def _empty(x: Vec) -> Vec:
 
 
 def _rank(x: Vec) -> Vec:
-    out = np.zeros(np.shape(x.data))
-    out[~x.empty] = rankdata(x.data[~x.empty])
+    out, full = np.zeros(np.shape(x.data)), ~np.broadcast_to(x.empty, np.shape(x.data))
+    out[full] = rankdata(x.data[full])
     return numeric(out, x.empty)
 
 
@@ -92,11 +95,11 @@ _ALL = [
     _plain(
         "log",
         "Natural logarithm; empty where x is not positive",
-        lambda v: np.where(v > 0, np.log(v), np.nan),
+        np.log,
         NOT_POSITIVE,
     ),
-    _plain("log2", "Logarithm to base 2", lambda v: np.where(v > 0, np.log2(v), np.nan), NOT_POSITIVE),
-    _plain("log10", "Logarithm to base 10", lambda v: np.where(v > 0, np.log10(v), np.nan), NOT_POSITIVE),
+    _plain("log2", "Logarithm to base 2", np.log2, NOT_POSITIVE),
+    _plain("log10", "Logarithm to base 10", np.log10, NOT_POSITIVE),
     _plain("exp", "e to the power of x", np.exp),
     _plain("sqrt", "Square root; empty where x is negative", np.sqrt, "the root of a negative number"),
     _plain("abs", "Size without sign", np.abs),

@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -121,6 +122,10 @@ def _one_key(left: Table, a: str, right: Table, b: str) -> tuple[Ints, int]:
             "Give both the same kind first.",
             column=a,
         )
+    if plain[0] == "number" and all(k is Kind.count for k in kinds):
+        found = _small_numbers([t.array(name) for t, name in sides])
+        if found is not None:
+            return found
     if plain[0]:
         numbers = [t.array(name).cast(pa.int64() if plain[0] == "date" else pa.float64()) for t, name in sides]
         encoded = pa.concat_arrays(numbers).dictionary_encode()
@@ -133,6 +138,17 @@ def _one_key(left: Table, a: str, right: Table, b: str) -> tuple[Ints, int]:
         move = np.array([words.setdefault(w, len(words)) for w in own[1]] + [-1], np.int64)
         parts.append(move[own[0]])
     return np.concatenate(parts), len(words)
+
+
+def _small_numbers(arrays: list[Any]) -> tuple[Ints, int] | None:
+    """Whole numbers within a narrow range are their own codes; None where the range is wide."""
+    ends = [pc.min_max(a).as_py() for a in arrays]
+    lows, highs = [e["min"] for e in ends if e["min"] is not None], [e["max"] for e in ends if e["max"] is not None]
+    if not lows or max(highs) - min(lows) >= DENSE:
+        return None
+    low = min(lows)
+    parts = [a.fill_null(low - 1).to_numpy(zero_copy_only=False) if a.null_count else a.to_numpy() for a in arrays]
+    return np.concatenate(parts) - low, max(highs) - low + 1
 
 
 def _words(table: Table, name: str) -> tuple[npt.NDArray[np.int64], Sequence[str]]:

@@ -16,8 +16,8 @@ MOST_DECIMALS = 4
 def measure(name: str, values: Any, *, like: Column | None = None, decimals: int | None = None) -> tuple[Column, Any]:
     """Numbers as a measure; what is not finite is empty. Decimals follow the data, four at most."""
     values = np.ascontiguousarray(values, dtype=np.float64)
-    bad = ~np.isfinite(values)
-    array = pa.array(values, pa.float64(), mask=bad) if bad.any() else pa.array(values, pa.float64())
+    good = np.isfinite(values)
+    array = pa.array(values, pa.float64()) if good.all() else pa.array(values, pa.float64(), mask=~good)
     places = min(MOST_DECIMALS, decimals_of(array)) if decimals is None else decimals
     column = Column(name=name, kind=Kind.measure, decimals=places)
     return (column.but(unit=like.unit) if like else column), array
@@ -36,10 +36,12 @@ def words(name: str, codes: Any, levels: Sequence[Level], kind: Kind = Kind.cate
 
 
 def yes_no(name: str, truth: Any, empty: Any = None) -> tuple[Column, Any]:
-    codes = np.asarray(truth, np.int32)
-    if empty is not None:
-        codes = np.where(empty, -1, codes)
-    return words(name, codes, (Level(value="no"), Level(value="yes")), Kind.yes_no)
+    levels = (Level(value="no"), Level(value="yes"))
+    indices = pa.array(
+        np.asarray(truth, np.int32), pa.int32(), mask=empty if empty is not None and empty.any() else None
+    )
+    array = pa.DictionaryArray.from_arrays(indices, pa.array(["no", "yes"], pa.string()))
+    return Column(name=name, kind=Kind.yes_no, levels=levels), array
 
 
 def emptied(array: Any, mask: Any) -> Any:

@@ -87,7 +87,7 @@ class CheckRows(Step):
         used = [n for n in table.names if n in Parsed(self.rule).columns]
         rows = listed("Rows that break the rule", table, broken, used or table.names[:3])
         said = f"{plural(len(broken), 'row')} {'breaks' if len(broken) == 1 else 'break'} it"
-        note = f"{said}: {rows_in_words(table.rows[broken].tolist())}."
+        note = f"{said}: {rows_in_words(table.rows[broken])}."
         return Outcome(table, said, [note], [rows], broken=len(broken))
 
 
@@ -174,8 +174,11 @@ class Sample(Step):
         return f"{plural(self.rows, 'random row')}{within}"
 
     def apply(self, table: Table, around: Around = ALONE) -> Outcome:
-        groups = grouping(table, self.by)
         ticket = np.random.default_rng(self.seed).random(table.n_rows)
+        if not self.by and self.rows < table.n_rows:
+            after = table.take(np.sort(np.argpartition(ticket, self.rows)[: self.rows]))
+            return Outcome(after, rows_change(table.n_rows, after.n_rows))
+        groups = grouping(table, self.by)
         place = np.lexsort([ticket, groups.codes])
         starts = np.concatenate([[0], np.cumsum(np.bincount(groups.codes, minlength=groups.count))])
         number = np.arange(table.n_rows) - starts[groups.codes[place]]

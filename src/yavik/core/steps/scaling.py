@@ -3,6 +3,8 @@
 from typing import Any, Literal
 
 import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
 from scipy import stats
 
 from yavik.core.steps.base import (
@@ -77,6 +79,8 @@ class Standardise(Step):
 
 def _standard(values: Any, codes: Any, count: int, how: str) -> tuple[Any, int]:
     """Standardised values and how many could not be (no spread). Deviations from the mean are squared, never the raw values."""
+    if count == 1 and how != "range":
+        return _standard_all(values, how)
     full = ~np.isnan(values)
     whole = full.all()
     own, x = (codes, values) if whole else (codes[full], values[full])
@@ -100,6 +104,20 @@ def _standard(values: Any, codes: Any, count: int, how: str) -> tuple[Any, int]:
     else:
         out[full] = fresh
     return out, int(np.isnan(fresh).sum())
+
+
+def _standard_all(values: Any, how: str) -> tuple[Any, int]:
+    """The same for one group: nothing to look up."""
+    full = values[~np.isnan(values)] if np.isnan(values).any() else values
+    if not len(full):
+        return values, 0
+    fresh = values - full.mean()
+    if how == "z":
+        sd = full.std(ddof=1) if len(full) > 1 else 0.0
+        if sd <= 1e-14 * np.abs(full).max(initial=1.0):
+            return np.full(len(values), np.nan), len(full)
+        fresh /= sd
+    return fresh, 0
 
 
 TRANSFORMS = {
@@ -138,7 +156,7 @@ class Transform(Step):
         for name in self.columns:
             values = table.numbers(name)
             fresh, note = self._transformed(name, values)
-            lost = int((np.isnan(fresh) & ~np.isnan(values)).sum())
+            lost = 0 if np.isfinite(fresh).all() else int((~np.isfinite(fresh) & ~np.isnan(values)).sum())
             if note:
                 notes.append(note)
             if lost:
@@ -164,9 +182,9 @@ class Transform(Step):
         with np.errstate(invalid="ignore", divide="ignore"):
             divisor = {"e": 1.0, "10": np.log(10), "2": np.log(2)}[self.base]
             if self.how == "log":
-                return np.where(x > 0, np.log(x), np.nan) / divisor, None
+                return np.log(x) if divisor == 1 else np.log(x) / divisor, None
             if self.how == "log1p":
-                return np.where(x > -1, np.log1p(x), np.nan) / divisor, None
+                return np.log1p(x) if divisor == 1 else np.log1p(x) / divisor, None
             if self.how == "sqrt":
                 return np.sqrt(x), None
             if self.how == "fourth_root":
@@ -213,6 +231,9 @@ class Reverse(Step):
         if self.low >= self.high:
             raise DataProblem("The lowest possible answer must be under the highest.")
         for name in self.columns:
+            if (turned := self._whole(table, name)) is not None:
+                table = table.with_column(table.column(name).but(name=self._place(table, name)), turned)
+                continue
             values = numbers_for(table, name)
             outside = (values < self.low) | (values > self.high)
             if outside.any():
@@ -222,10 +243,21 @@ class Reverse(Step):
                     column=name,
                     rows=rows.tolist(),
                 )
-            place = new_name(table, f"{name} {self.ending.strip()}") if self.ending.strip() else name
             fresh, array = self._turned(table, name, values)
-            table = table.with_column(fresh.but(name=place), array)
+            table = table.with_column(fresh.but(name=self._place(table, name)), array)
         return Outcome(table, f"{number_text(self.low + self.high, 0)} − x")
+
+    def _place(self, table: Table, name: str) -> str:
+        return new_name(table, f"{name} {self.ending.strip()}") if self.ending.strip() else name
+
+    def _whole(self, table: Table, name: str) -> Any | None:
+        """Whole numbers stay whole numbers throughout; None where that is not so, or an answer lies outside."""
+        if table.column(name).kind is not Kind.count or not (self.low.is_integer() and self.high.is_integer()):
+            return None
+        ends = pc.min_max(table.array(name)).as_py()
+        if ends["min"] is not None and (ends["min"] < self.low or ends["max"] > self.high):
+            return None
+        return pc.subtract(pa.scalar(int(self.low + self.high), pa.int64()), table.array(name))
 
     def _turned(self, table: Table, name: str, values: Any) -> tuple[Column, Any]:
         column = table.column(name)
@@ -267,12 +299,17 @@ class Score(Step):
         required = k if self.at_least is None else self.at_least
         if required > k:
             raise DataProblem(f"{required} items must be answered, but there are {k}.")
-        total, answered = np.zeros(table.n_rows), np.zeros(table.n_rows)
+        total, answered, always = np.zeros(table.n_rows), np.zeros(table.n_rows, np.int32), 0
         for name in self.columns:
             values = numbers_for(table, name)
             full = ~np.isnan(values)
-            total += np.where(full, values, 0)
-            answered += full
+            if full.all():
+                total += values
+                always += 1
+            else:
+                total += np.where(full, values, 0)
+                answered += full
+        answered += always
         with np.errstate(invalid="ignore", divide="ignore"):
             mean = total / answered
         score = np.where(

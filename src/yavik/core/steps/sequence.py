@@ -183,9 +183,7 @@ class PanelStructure(Step):
                 self._gaps(table, counts.reshape(units.count, times.count) > 0, units.first, times.first, missing)
             )
         if len(twice):
-            notes.append(
-                f"{plural(len(twice), 'row')} share a unit and a time ({rows_in_words(table.rows[twice].tolist())})."
-            )
+            notes.append(f"{plural(len(twice), 'row')} share a unit and a time ({rows_in_words(table.rows[twice])}).")
             lists.append(listed("Rows that share a unit and a time", table, twice, [self.unit, self.time]))
         return Outcome(table, said, notes, lists)
 

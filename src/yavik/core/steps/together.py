@@ -187,7 +187,7 @@ class Join(Step):
         self, table: Table, right: Table, left_rows: Any, right_rows: Any, mine: list[str], theirs: list[str]
     ) -> Table:
         same = len(left_rows) == table.n_rows and bool(np.array_equal(left_rows, np.arange(table.n_rows)))
-        from_left = pa.array(np.maximum(left_rows, 0), pa.int64(), mask=left_rows < 0)
+        from_left = None if same else pa.array(np.maximum(left_rows, 0), pa.int64(), mask=left_rows < 0)
         from_right = pa.array(np.maximum(right_rows, 0), pa.int64(), mask=right_rows < 0)
         arrays = (
             list(table.arrays)
@@ -295,6 +295,11 @@ class _Match:
 
     def rows(self, how: str) -> tuple[Any, Any]:
         """Places in both tables, row by row of the result; −1 where there is no partner."""
+        if how == "left" and self.counts.max(initial=0) <= 1:
+            # Keys of the other table occur once: each row has one partner or none.
+            lookup = np.full(len(self.counts) + 1, -1, np.int64)
+            lookup[np.flatnonzero(self.counts)] = self.order
+            return np.arange(len(self.left)), lookup[self.left]
         times = self.partners if how == "inner" else np.maximum(self.partners, 1)
         left = np.repeat(np.arange(len(self.left)), times)
         number = np.arange(len(left)) - np.repeat(np.cumsum(times) - times, times)

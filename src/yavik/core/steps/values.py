@@ -33,15 +33,17 @@ def from_column(table: Table, name: str) -> Vec:
     column = table.column(name)
     if column.kind in NUMERIC:
         array = table.array(name)
-        empty = table.empty(name)
-        data = array.cast(pa.float64()).to_numpy(zero_copy_only=False)
+        # No empty cells are one False for all rows: most columns have none, and masks cost as much as numbers.
+        empty = table.empty(name) if array.null_count else np.bool_(False)
+        data = (array.fill_null(0) if array.null_count else array).cast(pa.float64()).to_numpy(zero_copy_only=False)
         return Vec("number", data, empty, whole=column.kind is Kind.count)
     if column.kind is Kind.date:
         days = table.array(name).cast(pa.int64()).fill_null(0).to_numpy(zero_copy_only=False) / 86_400_000_000
         return Vec("number", days, table.empty(name))
     codes = table.codes(name)
+    empty = codes.codes < 0 if table.array(name).null_count else np.bool_(False)
     values = tuple(level.value for level in column.levels) if column.kind in CODED else ()
-    return Vec("text", codes.codes, codes.codes < 0, codes.levels, aliases=values)
+    return Vec("text", codes.codes, empty, codes.levels, aliases=values)
 
 
 def constant(value: float | str | bool) -> Vec:
@@ -55,6 +57,8 @@ def constant(value: float | str | bool) -> Vec:
 def numeric(data: Any, empty: Any, whole: bool = False) -> Vec:
     """Numbers, with what cannot be computed (0/0, log of a negative) left empty."""
     bad = np.isnan(data)
+    if not bad.any():
+        return Vec("number", data, empty, whole=whole)
     return Vec("number", np.where(bad, 0.0, data), empty | bad, whole=whole)
 
 
@@ -90,9 +94,10 @@ def to_column(name: str, value: Vec, rows: int) -> tuple[Column, Any]:
         codes = pa.array(data.astype(np.int32), pa.int32(), mask=empty.copy())
         words = pa.DictionaryArray.from_arrays(codes, pa.array(value.levels, pa.string()))
         return infer(name, words)
-    filled = data[~empty]
+    filled = data[~empty] if value.whole else data[:0]
     if value.whole and len(filled) and np.all(filled == np.floor(filled)) and np.abs(filled).max() < 2**53:
         whole = np.where(empty, 0, data).astype(np.int64)
         return Column(name=name, kind=Kind.count), pa.array(whole, pa.int64(), mask=empty.copy())
-    array = pa.array(data.astype(np.float64), pa.float64(), mask=empty.copy())
+    masked = bool(empty.any())
+    array = pa.array(data.astype(np.float64, copy=False), pa.float64(), mask=empty.copy() if masked else None)
     return Column(name=name, kind=Kind.measure, decimals=min(4, decimals_of(array))), array

@@ -67,8 +67,10 @@ class Recode(Step):
         return Outcome(table, plural(changed, "cell"), notes)
 
     def _recoded(self, column: Column, array: Any, rule: Any) -> tuple[Column, Any]:
-        empty = array.is_null(nan_is_null=True).to_numpy(zero_copy_only=False)
         new = [r.new.strip() for r in self.rules]
+        if self.otherwise == "keep" and column.kind in NUMERIC and all(_number(n) is not None for n in new):
+            return self._as_numbers(column, array, rule, np.array([*map(_number, new), np.nan], float), None)
+        empty = array.is_null(nan_is_null=True).to_numpy(zero_copy_only=False)
         if self.otherwise == "value":
             new.append((self.value or "").strip())
             rule = np.where((rule < 0) & ~empty, len(new) - 1, rule)
@@ -102,7 +104,7 @@ class Recode(Step):
     def _as_numbers(self, column: Column, array: Any, rule: Any, numbers: Any, gone: Any) -> tuple[Column, Any]:
         values = array.cast(pa.float64()).to_numpy(zero_copy_only=False)
         out = np.where(rule >= 0, numbers[rule], values)
-        return measure_like(column, np.where(gone, np.nan, out))
+        return measure_like(column, out if gone is None else np.where(gone, np.nan, out))
 
 
 def _number(text: str) -> float | None:
@@ -255,9 +257,8 @@ class Dummies(Step):
             if word not in codes.levels:
                 raise DataProblem(f"{self.column} has no level '{word}'.", column=self.column)
             at = codes.levels.index(word)
-            table = table.with_column(
-                *yes_no(new_name(table, f"{self.column} {word}"), codes.codes == at, codes.codes < 0)
-            )
+            hollow = codes.codes < 0 if table.array(self.column).null_count else None
+            table = table.with_column(*yes_no(new_name(table, f"{self.column} {word}"), codes.codes == at, hollow))
         return Outcome(table, plural(len(wanted), "column"))
 
 

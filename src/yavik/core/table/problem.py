@@ -2,6 +2,11 @@
 
 from collections.abc import Iterable, Sequence
 from difflib import get_close_matches
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    import numpy as np
+    import numpy.typing as npt
 
 
 class DataProblem(Exception):
@@ -43,7 +48,7 @@ def nearest(name: str, names: Iterable[str]) -> str:
     return f" The nearest name is '{found[0]}'." if found else ""
 
 
-def rows_in_words(rows: Sequence[int], most: int = 5) -> str:
+def rows_in_words(rows: "Sequence[int] | npt.NDArray[np.int64]", most: int = 5) -> str:
     """'row 4' or 'rows 4, 7, 12 and 31 more': row numbers for a sentence."""
     shown = [f"{int(r):,}".replace(",", " ") for r in rows[:most]]
     if len(rows) == 1:
