@@ -18,6 +18,7 @@ from hypothesis import strategies as st
 
 from yavik.core.files import csv_out, formats, ods, xlsx
 from yavik.core.files.options import ReadOptions
+from yavik.core.files.room import demand_room
 from yavik.core.table import Column, DataProblem, Kind, Level, Table
 from yavik.core.table.table import make_table
 
@@ -421,6 +422,14 @@ def test_a_sheet_with_a_cell_at_its_very_end_is_read(tmp_path: Path) -> None:
 def test_what_is_not_read_is_said_with_what_to_do(head: bytes, name: str, words: str) -> None:
     with pytest.raises(DataProblem, match=words):
         formats.find_format(head, name)
+
+
+def test_a_file_that_memory_cannot_hold_is_refused_beforehand(tmp_path: Path) -> None:
+    path = tmp_path / "t.csv"
+    path.write_bytes(b"a,b\n" + b"1,2\n" * 1000)
+    demand_room(path, "text")
+    with pytest.raises(DataProblem, match="takes about 0.0 GB of memory"):
+        demand_room(path, "text", free=5000)
 
 
 def test_long_cells_and_right_to_left_words_survive(tmp_path: Path) -> None:

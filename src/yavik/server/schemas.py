@@ -237,6 +237,8 @@ class MethodOut(BaseModel):
     layouts: list[LayoutOut]
     spec: dict[str, Any]
     keywords: list[str]
+    gives_columns: bool
+    """Whether its answers make columns that can be added to the table."""
 
 
 class AimOut(BaseModel):

@@ -1795,6 +1795,8 @@ export interface components {
         MethodOut: {
             /** Aim */
             aim: string;
+            /** Gives Columns */
+            gives_columns: boolean;
             /** Id */
             id: string;
             /** Keywords */

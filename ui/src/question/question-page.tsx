@@ -8,7 +8,7 @@ import { Loading, Trouble } from "../common/bits";
 import { WithMargin } from "../common/frame";
 import { JobBar, useJob } from "../common/job";
 import { Sentence, type SlotSchema } from "../common/sentence";
-import { sayProblem } from "../common/toasts";
+import { say, sayProblem } from "../common/toasts";
 import { AnswerView } from "./answer-view";
 import { Checks } from "./checks";
 import { Settings } from "./settings";
@@ -49,6 +49,16 @@ function Question({ study, id }: { study: string; id: string }) {
   const answer = state.answer;
   const old = Boolean(answer) && (state.out_of_date || computing || problem !== null);
   const tables = contents?.entries.filter((e) => e.type === "table") ?? [];
+  const addColumns = async () => {
+    const steps = [...(table.data?.table?.steps ?? []), { step: "from_answer", method: state.method, spec: state.spec }];
+    try {
+      await take(api.PUT("/api/studies/{study_id}/tables/{table_id}/steps", { params: { path: { study_id: study, table_id: state.table } }, body: { steps, label: `Add columns of ${state.name}` } }));
+      await client.invalidateQueries({ predicate: (q) => q.queryKey[1] === study });
+      say("Added to the table", { label: "Show it", run: () => void go(`/s/${study}/t/${state.table}`) });
+    } catch (e) {
+      sayProblem(e);
+    }
+  };
   const setField = (field: string, value: unknown) => change({ spec: { ...state.spec, [field]: value } });
   const setLayout = (to: string) => {
     const slots = method.layouts.find((l) => l.id === to)?.slots ?? [];
@@ -74,6 +84,9 @@ function Question({ study, id }: { study: string; id: string }) {
                 )}
               </div>
             )}
+            {answer && method.gives_columns && table.data?.table && state.spec.response ? (
+              <button type="button" className="btn btn-sm mt-2 w-full" title="Group means and residuals become columns of the table, as a step on its path" onClick={() => void addColumns()}>Add its columns to the table</button>
+            ) : null}
             <p className="mt-4 text-sm"><Link className="link-quiet !font-normal" to={`/methods/${method.id}`}>About this method</Link></p>
             {columns.length > 0 && (
               <details className="mt-4 text-[0.92rem]">

@@ -2,7 +2,7 @@
 import { useEffect, useMemo, useRef, useState } from "react";
 import { keepInside, useDismiss } from "../common/bits";
 
-export type StepKind = { step: string; words: string; help: string; family: string; fresh: boolean };
+export type StepKind = { step: string; words: string; help: string; family: string; fresh: boolean; listed: boolean };
 
 export function AddStep({ kinds, choose }: { kinds: StepKind[]; choose: (step: string) => void }) {
   const [open, setOpen] = useState(false);

@@ -69,7 +69,7 @@ export function describe(column: S["Column"], p: S["Profile"]): [string, string]
   if (p.distinct !== null && p.distinct !== undefined && !column.levels?.length) lines.push(["Different values", String(p.distinct)]);
   if (p.infinite) lines.push(["Infinite", String(p.infinite)]);
   const codes = (column.empty_codes ?? []).filter(Boolean);
-  if (codes.length) lines.push(["Means empty", codes.join(", ").replace(/-/g, "−")]);
+  if (codes.length) lines.push(["Means empty", codes.map((k) => (column.empty_meanings?.[k] ? `${k} ${column.empty_meanings[k]}` : k)).join(", ").replace(/-/g, "−")]);
   return lines;
 }
 

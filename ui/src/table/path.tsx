@@ -85,7 +85,7 @@ export function Path({ study, table, setSteps, startWith, busy, showRows }: { st
         })}
         <li className="flex items-center">
           <span className="muted px-1" aria-hidden="true">→</span>
-          <AddStep kinds={(catalogue?.steps ?? []) as StepKind[]} choose={(step) => setDraft({ at: steps.length, step: { step }, fresh: true })} />
+          <AddStep kinds={((catalogue?.steps ?? []) as StepKind[]).filter((k) => k.listed)} choose={(step) => setDraft({ at: steps.length, step: { step }, fresh: true })} />
         </li>
       </ol>
       {draft && catalogue && <StepEditor key={`${draft.at}-${draft.step.step}-${draft.fresh}`} study={study} table={table} draft={draft} keep={setDraft} save={save} close={() => setDraft(null)} effect={draft.fresh ? undefined : table.effects[draft.at]} />}

@@ -55,7 +55,7 @@ export function TablePage() {
       <header className="rule shrink-0 border-b px-6 pb-2 pt-3">
         <div className="flex flex-wrap items-center gap-x-4 gap-y-2">
           <EditableName name={table.name} rename={(name) => rename.mutate({ id, name })} label="the table" className="text-xl font-bold" />
-          <p className="muted min-w-0 truncate">{count(table.rows, "row")}, {count(table.columns.length, "column")}, {count(table.empty_cells, "empty cell")}{table.linked_to ? "; linked" : ""}</p>
+          <p className="muted min-w-0 truncate">{count(table.rows, "row")}, {count(table.columns.length, "column")}, {count(table.empty_cells, "empty cell")}{aboutWords(table)}</p>
           <span className="flex-1" />
           <div className="seg" role="group" aria-label="View">
             <button aria-pressed={view === "rows"} onClick={() => show("rows")}>Rows</button>
@@ -77,4 +77,13 @@ export function TablePage() {
       )}
     </div>
   );
+}
+
+/** What is known of the whole table, in a few words. */
+function aboutWords(table: S["TableOut"]): string {
+  const { panel, design } = table.about ?? {};
+  return [
+    table.linked_to ? "renewed with its source" : "", panel ? `${panel.unit} over ${panel.time}` : "", design ? `survey design: ${design.weight}${design.replicates?.length ? `, ${count(design.replicates.length, "replicate")}` : ""}` : "",
+    table.made_into?.length ? `read by ${table.made_into.join(", ")}` : "",
+  ].filter(Boolean).map((w) => `; ${w}`).join("");
 }

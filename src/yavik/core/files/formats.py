@@ -8,6 +8,7 @@ from yavik.core.files import columnar, csv_out, delimited, ods, package, records
 from yavik.core.files.detect import detect
 from yavik.core.files.dictionary import SHEET
 from yavik.core.files.options import FormatId, Notice, Preview, ReadOptions
+from yavik.core.files.room import demand_room
 from yavik.core.table import DataProblem, Table
 from yavik.core.table.table import cell_texts
 
@@ -139,6 +140,7 @@ def find_format(head: bytes, filename: str) -> FormatId:
 
 def read(path: Path, options: ReadOptions, progress: Progress | None = None) -> tuple[Table, list[Notice]]:
     """The whole file as a Table, with what the reader had to do. Raises DataProblem."""
+    demand_room(path, options.format)
     if options.format == "text":
         return delimited.read(path, options, progress)
     if progress:

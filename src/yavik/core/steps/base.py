@@ -98,6 +98,9 @@ class Step(BaseModel):
     fresh: ClassVar[bool] = False
     """True where the result is another kind of table, which may well stand beside its source."""
 
+    listed: ClassVar[bool] = True
+    """False for steps that are made elsewhere, not chosen from the list."""
+
     def title(self) -> str:
         """Its chip's first line."""
         raise NotImplementedError

@@ -16,6 +16,7 @@ class FromAnswer(Step):
     words = "Take up {columns} of an answer"
     help = "Adds what an answer computed for each row. It is made from the answer's page, by 'Add to the table'."
     family = "New columns"
+    listed = False
 
     def title(self) -> str:
         return f"From an answer: {names_in_words(self.columns)}" if self.columns else "From an answer"

@@ -193,6 +193,7 @@ def step_kinds() -> list[dict[str, Any]]:
             "help": c.help,
             "family": c.family,
             "fresh": c.fresh,
+            "listed": c.listed,
             "schema": c.model_json_schema(),
         }
         for c in STEP_CLASSES

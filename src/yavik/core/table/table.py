@@ -201,7 +201,7 @@ def _taken(arrays: Sequence[Any], places: Ints) -> tuple[Any, ...]:
     chosen = pa.array(places, pa.int64())
     if len(places) * len(arrays) < PARALLEL_CELLS:
         return tuple(a.take(chosen) for a in arrays)
-    with ThreadPoolExecutor(4) as pool:
+    with ThreadPoolExecutor(2) as pool:
         return tuple(pool.map(lambda a: pc.take(a, chosen, boundscheck=False), arrays))
 
 

@@ -24,6 +24,7 @@ def catalogue() -> Catalogue:
                 title=m.title,
                 spec=m.Spec.model_json_schema(),
                 keywords=list(m.keywords),
+                gives_columns=m.new_columns is not None,
                 layouts=[
                     LayoutOut(
                         id=la.id, words=la.words, sentence=la.sentence, slots=list(la.slots), needed=list(la.needed)
