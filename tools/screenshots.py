@@ -51,10 +51,30 @@ def shoot(browser: Browser, name: str, path: str, *, dark: bool = False, act: An
 
 def new_step(page: Page) -> None:
     page.get_by_role("button", name="Add a step", exact=True).click()
-    page.get_by_role("menuitem", name="Compute").click()
+    page.get_by_label("Find a step").fill("compute")
+    page.locator('[data-step-kind="compute"]').click()
     page.get_by_label("Name of the new column").fill("pace")
     page.get_by_label("Expression").fill("pages / minutes")
     page.get_by_role("cell").first.wait_for()
+
+
+def step_list(page: Page) -> None:
+    page.get_by_role("button", name="Add a step", exact=True).click()
+    page.locator("[data-step-kind]").first.wait_for()
+
+
+def said(page: Page) -> None:
+    page.get_by_role("button", name="What step 2 says").click()
+
+
+def waves(page: Page) -> None:
+    page.locator('button[data-step="join_waves"]').click()
+    page.get_by_label("Name of variable 1").wait_for()
+
+
+def by_room(page: Page) -> None:
+    page.get_by_label("For each level of").select_option("room")
+    page.get_by_text("Mean ± SD").first.wait_for()
 
 
 def paste(page: Page) -> None:
@@ -86,6 +106,11 @@ def all_of_them(browser: Browser) -> None:
     shoot(browser, "bring", f"{s}/bring", act=paste)
     shoot(browser, "table", f"{s}/t/{first['table']}?column=pages")
     shoot(browser, "step", f"{s}/t/{first['table']}?column=pages", act=new_step)
+    tables = {e["name"]: e["id"] for e in entries if e["type"] == "table"}
+    shoot(browser, "steps", f"{s}/t/{first['table']}", act=step_list)
+    shoot(browser, "join", f"{s}/t/{tables['Branch means']}", act=said)
+    shoot(browser, "waves", f"{s}/t/{tables['Reader survey, both waves']}", act=waves)
+    shoot(browser, "summary", f"{s}/t/{first['table']}?view=summary", act=by_room)
     shoot(browser, "dictionary", f"{s}/t/{first['table']}?view=dictionary")
     shoot(browser, "ask", f"{s}/ask/{first['table']}", act=choose)
     shoot(browser, "question", f"{s}/q/{first['question']}")

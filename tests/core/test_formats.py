@@ -428,7 +428,7 @@ def test_a_file_that_memory_cannot_hold_is_refused_beforehand(tmp_path: Path) ->
     path = tmp_path / "t.csv"
     path.write_bytes(b"a,b\n" + b"1,2\n" * 1000)
     demand_room(path, "text")
-    with pytest.raises(DataProblem, match="takes about 0.0 GB of memory"):
+    with pytest.raises(DataProblem, match=r"takes about .* of memory"):
         demand_room(path, "text", free=5000)
 
 

@@ -55,8 +55,7 @@ export function TablePage() {
       <header className="rule shrink-0 border-b px-6 pb-2 pt-3">
         <div className="flex flex-wrap items-center gap-x-4 gap-y-2">
           <EditableName name={table.name} rename={(name) => rename.mutate({ id, name })} label="the table" className="text-xl font-bold" />
-          <p className="muted min-w-0 truncate">{count(table.rows, "row")}, {count(table.columns.length, "column")}, {count(table.empty_cells, "empty cell")}{aboutWords(table)}</p>
-          <span className="flex-1" />
+          <p className="muted min-w-40 flex-1 basis-40 truncate" title={`${count(table.rows, "row")}, ${count(table.columns.length, "column")}${aboutWords(table)}`}>{count(table.rows, "row")}, {count(table.columns.length, "column")}, {count(table.empty_cells, "empty cell")}{aboutWords(table)}</p>
           <div className="seg" role="group" aria-label="View">
             <button aria-pressed={view === "rows"} onClick={() => show("rows")}>Rows</button>
             <button aria-pressed={view === "dictionary"} onClick={() => show("dictionary")}>Dictionary</button>

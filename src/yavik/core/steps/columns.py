@@ -71,7 +71,15 @@ class ChangeKind(Step):
     family = "What columns mean"
 
     def title(self) -> str:
-        return f"**{self.column}** is {'an' if self.kind.value[0] in 'aeiou' else 'a'} {kind_words(self.kind)}"
+        words = (
+            "ordered category"
+            if self.kind is Kind.ordered
+            else "text"
+            if self.kind is Kind.text
+            else kind_words(self.kind)
+        )
+        article = "" if self.kind is Kind.text else "an " if words[0] in "aeio" else "a "
+        return f"**{self.column}** is {article}{words}"
 
     def apply(self, table: Table, around: Around = ALONE) -> Outcome:
         column = table.column(self.column)
