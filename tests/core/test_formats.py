@@ -382,6 +382,21 @@ def test_swollen_and_locked_archives_are_refused(tmp_path: Path) -> None:
         formats.open_file(path, path.name)
 
 
+@pytest.mark.parametrize("where", ["central", "local"])
+def test_names_in_an_archive_that_are_no_text(where: str, tmp_path: Path) -> None:
+    """Found by fuzzing: a member's name is said to be UTF-8 and is not."""
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w") as archive:
+        archive.writestr("datapackage.json", json.dumps({"resources": [{"name": "r", "path": "é.csv"}]}))
+        archive.writestr("é.csv", "a\n1\n")
+    data = bytearray(out.getvalue())
+    name = "é.csv".encode()
+    place = data.find(name, data.find(b"PK\x01\x02") if where == "central" else data.find(b'"}]}') + 4)
+    data[place] = 0x88
+    with pytest.raises(DataProblem):
+        read_bytes(bytes(data), "t.zip", tmp_path)
+
+
 def test_xml_that_swells_from_within_is_refused(tmp_path: Path) -> None:
     bomb = '<!DOCTYPE x [<!ENTITY a "aaaaaaaaaa"><!ENTITY b "&a;&a;&a;&a;&a;&a;&a;&a;&a;&a;">]>'
     body = (

@@ -75,12 +75,18 @@ class Tables:
 
     def around(self, ids: Iterable[str]) -> Around:
         found = {}
+        around: list[str] = getattr(self._walk, "around", [])
         for table_id in ids:
+            if table_id in around:
+                continue  # a circle that was not refused in time: the step says that the table is not there
+            self._walk.around = [*around, table_id]
             try:
                 snapshot, _ = self.replay(self.body(table_id))
                 found[table_id] = Other(self.items.find(table_id).name, self.versions.table(snapshot))
             except LookupError:
                 continue
+            finally:
+                self._walk.around = around
         return Around(tables=found, columns_of_answer=new_columns)
 
     def refuse_circle(self, table_id: str, body: TableBody) -> None:

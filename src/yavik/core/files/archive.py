@@ -23,6 +23,7 @@ DAMAGE = (
     OSError,
     KeyError,
     OverflowError,
+    UnicodeDecodeError,
 )
 """What the library raises for archives that are damaged."""
 

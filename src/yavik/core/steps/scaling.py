@@ -252,7 +252,9 @@ class Reverse(Step):
 
     def _whole(self, table: Table, name: str) -> Any | None:
         """Whole numbers stay whole numbers throughout; None where that is not so, or an answer lies outside."""
-        if table.column(name).kind is not Kind.count or not (self.low.is_integer() and self.high.is_integer()):
+        if table.column(name).kind is not Kind.count or not (
+            float(self.low).is_integer() and float(self.high).is_integer()
+        ):
             return None
         ends = pc.min_max(table.array(name)).as_py()
         if ends["min"] is not None and (ends["min"] < self.low or ends["max"] > self.high):
