@@ -2,7 +2,6 @@
 
 import csv
 import io
-from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from typing import Any
@@ -14,7 +13,7 @@ from pyarrow import csv as pa_csv
 from yavik.core.files.detect import SAMPLE_BYTES, decode_head, detect
 from yavik.core.files.kinds import DATE_FORMS, change_kind, number_mask
 from yavik.core.files.naming import unique_names
-from yavik.core.files.options import Notice, Preview, ReadOptions
+from yavik.core.files.options import Notice, Preview, Progress, ReadOptions
 from yavik.core.table import DataProblem, Kind, Table, rows_in_words
 from yavik.core.table.infer import infer
 from yavik.core.table.table import cell_texts, make_table
@@ -23,7 +22,6 @@ MOST_COLUMNS = 20_000
 PREVIEW_ROWS = 50
 WIDEST_LINE = 1 << 24
 NO_ROWS = "The file has column names but no rows."
-Progress = Callable[[float, str], None]
 Source = bytes | Path
 
 

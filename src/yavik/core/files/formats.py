@@ -7,7 +7,7 @@ from pathlib import Path
 from yavik.core.files import columnar, csv_out, delimited, ods, package, records, xlsx
 from yavik.core.files.detect import detect
 from yavik.core.files.dictionary import SHEET
-from yavik.core.files.options import FormatId, Notice, Preview, ReadOptions
+from yavik.core.files.options import FormatId, Notice, Preview, Progress, ReadOptions
 from yavik.core.files.room import demand_room
 from yavik.core.table import DataProblem, Table
 from yavik.core.table.table import cell_texts
@@ -15,7 +15,6 @@ from yavik.core.table.table import cell_texts
 PREVIEW_ROWS = 200
 SHOWN_ROWS = 50
 SHOWN_COLUMNS = 200
-Progress = Callable[[float, str], None]
 
 
 @dataclass(frozen=True)
@@ -145,6 +144,8 @@ def read(path: Path, options: ReadOptions, progress: Progress | None = None) -> 
         return delimited.read(path, options, progress)
     if progress:
         progress(0.1, "Reading the file")
+    if options.format == "xlsx":
+        return xlsx.read(path, options, None, progress)
     return _READERS[options.format](path, options, None)
 
 

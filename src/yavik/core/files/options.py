@@ -1,5 +1,6 @@
 """How a file is to be read: found out, shown, and correctable."""
 
+from collections.abc import Callable
 from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field
@@ -11,6 +12,10 @@ EMPTY_WORDS = ("", "NA", "N/A", "n/a", "NaN", "nan", "NULL", "null", "#N/A")
 Encoding = Literal["utf-8", "utf-8-sig", "utf-16", "utf-16-le", "utf-16-be", "cp1252", "latin-1"]
 FormatId = Literal["text", "xlsx", "ods", "json", "parquet", "arrow", "package"]
 Dates = Literal["iso", "day_first", "month_first"]
+
+
+Progress = Callable[[float, str], None]
+"""(part done, what is being done)"""
 
 
 class ReadOptions(BaseModel):

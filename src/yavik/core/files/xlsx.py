@@ -9,7 +9,7 @@ from xml.etree.ElementTree import ParseError
 
 from yavik.core.files.archive import safe_zip
 from yavik.core.files.dictionary import HEAD, SHEET, as_written, columns_from_rows, dictionary_rows, restored
-from yavik.core.files.options import Notice, ReadOptions
+from yavik.core.files.options import Notice, Progress, ReadOptions
 from yavik.core.files.sheets import Area, Sheet, area_of, chosen_sheet, column_number, table_from_sheet
 from yavik.core.table import CODED, NUMERIC, DataProblem, Kind, Table
 from yavik.core.table.table import cell_texts
@@ -24,7 +24,9 @@ def sheet_names(path: Path) -> list[str]:
         return list(_open(file).sheetnames)
 
 
-def read(path: Path, options: ReadOptions, most: int | None = None) -> tuple[Table, list[Notice]]:
+def read(
+    path: Path, options: ReadOptions, most: int | None = None, progress: Progress | None = None
+) -> tuple[Table, list[Notice]]:
     """One sheet as a Table; ``most`` reads only so many rows. Raises DataProblem."""
     area = area_of(options.cells)
     with safe_zip(path, WHAT) as archive, path.open("rb") as file:
@@ -34,7 +36,7 @@ def read(path: Path, options: ReadOptions, most: int | None = None) -> tuple[Tab
             page = book[name]
             if not hasattr(page, "iter_rows"):
                 raise DataProblem(f"'{name}' is a chart, not a sheet of cells. Choose another sheet.")
-            rows = _rows(page, area, most)
+            rows = _rows(page, area, most, progress)
             merged = _merged(archive, str(page._worksheet_path), area)
             known = _dictionary(book, name)
             if known is not None:
@@ -75,7 +77,7 @@ def _damaged() -> DataProblem:
     return DataProblem("This file cannot be opened as a workbook: it is damaged or incomplete.")
 
 
-def _rows(page: Any, area: Area, most: int | None) -> list[Any]:
+def _rows(page: Any, area: Area, most: int | None, progress: Progress | None) -> list[Any]:
     page.reset_dimensions()  # what the file says of its size is not to be trusted
     bottom = area.bottom
     if most is not None:
@@ -85,6 +87,8 @@ def _rows(page: Any, area: Area, most: int | None) -> list[Any]:
         min_row=area.top, max_row=bottom, min_col=area.left, max_col=area.right, values_only=True
     ):
         rows.append(row)
+        if progress and len(rows) % 2000 == 0:
+            progress(min(0.8, len(rows) / (len(rows) + 50_000)), f"{len(rows)} rows read")
         if most is not None and len(rows) >= most:
             break
     return rows
