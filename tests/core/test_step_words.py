@@ -42,7 +42,7 @@ CASES: list[tuple[dict[str, Any], str, str]] = [
     ({"step": "compute", "name": "z", "expression": "x * 2"}, "Compute **z**", "x * 2, 1 empty"),
     ({"step": "lag", "columns": ["y"], "by": ["unit"], "order": "year"}, "**y** of the row before", "3 rows without"),
     ({"step": "lag", "columns": ["y"], "steps": 2}, "**y** of 2 rows before", "2 rows without"),
-    ({"step": "lag", "columns": ["y"], "steps": -1}, "**y** of 1 rows after", "1 row without"),
+    ({"step": "lag", "columns": ["y"], "steps": -1}, "**y** of the row after", "1 row without"),
     ({"step": "difference", "columns": ["x", "y"]}, "Change of **x** and **y**", "1 row without"),
     ({"step": "cumulate", "columns": ["y"], "by": ["unit"]}, "Running sum of **y**", "3 units"),
     ({"step": "dummies", "column": "town"}, "Yes/no for **town**", "2 columns"),

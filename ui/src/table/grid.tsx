@@ -142,9 +142,12 @@ export function Grid({ study, table, look, chosen, choose, showRows, handle, edi
       aria-colcount={table.columns.length + 1} aria-activedescendant={`cell-${focus.row}-${focus.col}`} onKeyDown={keys} onScroll={() => (sync(), setLeft(area.current?.scrollLeft ?? 0))} data-testid="grid"
     >
       <div style={{ width: GUTTER + across, height: height + head }} className="relative" role="presentation">
-        {cells.error && <div className="sticky left-0 z-30 px-6" style={{ top: head, width: size.width }}><Trouble error={cells.error} /></div>}
-        {!cells.error && total === 0 && <p className="muted sticky left-0 z-30 px-16 py-4" style={{ top: head, width: size.width }}>{table.rows === 0 ? "The path leaves no row over." : "No row is like that."}</p>}
         <GridHeader columns={table.columns} shown={shown} lefts={lefts} widths={widths} gutter={GUTTER} height={head} chosen={chosen} choose={choose} setWidth={setWidth} profiles={profiles ?? []} />
+        {(cells.error !== null || total === 0) && (
+          <div className="sticky left-0 z-20 h-0" style={{ top: head, width: size.width }} role="presentation">
+            <div className="bg-base-100 px-6 py-2">{cells.error ? <Trouble error={cells.error} /> : <p className="muted py-2">{table.rows === 0 ? "The path leaves no row over." : "No row is like that."}</p>}</div>
+          </div>
+        )}
         <div className="sticky left-0" style={{ top: head, height: Math.max(0, size.height - head), width: size.width, overflow: "hidden" }} role="presentation">
           {Array.from({ length: Math.max(0, lastRow - firstRow + 1) }, (_, i) => firstRow + i).map((row) => (
             <div key={row} role="row" aria-rowindex={row + 2} className="absolute left-0 right-0" style={{ top: row * ROW - top, height: ROW }}>

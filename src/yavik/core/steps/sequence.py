@@ -70,11 +70,8 @@ class Lag(_InOrder):
     family = "New columns"
 
     def title(self) -> str:
-        which = (
-            "the row before"
-            if self.steps == 1
-            else f"{abs(self.steps)} rows {'before' if self.steps > 0 else 'after'}"
-        )
+        side = "before" if self.steps > 0 else "after"
+        which = f"the row {side}" if abs(self.steps) == 1 else f"{abs(self.steps)} rows {side}"
         return f"{names_in_words(self.columns)} of {which}"
 
     def apply(self, table: Table, around: Around = ALONE) -> Outcome:

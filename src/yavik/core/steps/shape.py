@@ -171,13 +171,16 @@ class Widen(Step):
         order = np.argsort(groups.first, kind="stable")
         wide = table.select(keys).take(groups.first[order])
         wide = Table(wide.columns, wide.arrays, np.arange(1, groups.count + 1), table.about)
+        words_are_names = table.column(self.names).kind not in (*NUMERIC, Kind.date)
         seen = np.bincount(into.codes[named], minlength=len(into.levels)) > 0
         for value in self.values:
             for level in np.flatnonzero(seen).tolist():
                 column, array = self._column(
                     table, value, np.flatnonzero(into.codes == level), groups.codes, groups.count
                 )
-                name = into.levels[level] if len(self.values) == 1 else f"{value} {into.levels[level]}"
+                # '3' alone would be no name that an expression can be written with.
+                plain = into.levels[level] if words_are_names else f"{self.names} {into.levels[level]}"
+                name = plain if len(self.values) == 1 else f"{value} {into.levels[level]}"
                 label = f"{column.title}, {into.levels[level]}" if column.label else None
                 wide = wide.with_column(
                     column.but(name=new_name(wide, name), label=label), array.take(pa.array(order))
