@@ -67,6 +67,7 @@ def browser() -> Iterator[Browser]:
 def page(browser: Browser, address: str) -> Iterator[Page]:
     """A page that fails the test on an error in its console or script."""
     context = browser.new_context(
+        reduced_motion="reduce",
         viewport={"width": 1280, "height": 800},
         base_url=address,
         permissions=["clipboard-read", "clipboard-write"],

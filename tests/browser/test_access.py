@@ -28,6 +28,7 @@ def links(page: Page) -> dict[str, str]:
         first.setdefault(e["type"], f"/s/{study}/{letter[e['type']]}/{e['id']}")
         if e["name"].startswith("Minutes, pages"):
             first["describe"] = f"/s/{study}/q/{e['id']}"
+    first["summary"] = first["table"] + "?view=summary"
     first["dictionary"] = first["table"] + "?view=dictionary"
     first["ask"] = first["table"].replace("/t/", "/ask/")
     return first
@@ -62,6 +63,45 @@ def test_open_slots_menus_and_dialogs_have_nothing_serious(demo: Page) -> None:
     demo.get_by_role("button", name="Add a step", exact=True).click()
     demo.get_by_role("option", name=re.compile("^Keep the rows")).click()
     assert serious(demo) == []
+
+
+STEPS = (
+    "recode",
+    "join the columns",
+    "summarise",
+    "empty",
+    "lengthen",
+    "survey waves",
+    "edit cells",
+    "label the levels",
+)
+
+
+def test_preparing_has_nothing_serious(demo: Page) -> None:
+    table = links(demo)["table"]
+    demo.goto(table)
+    demo.get_by_role("button", name="Add a step", exact=True).click()
+    demo.locator("[data-step-kind]").first.wait_for()
+    troubles = {"list": serious(demo)}
+    for words in STEPS:
+        demo.get_by_label("Find a step").fill(words)
+        demo.locator("[data-step-kind]").first.click()
+        demo.get_by_role("button", name="Add the step").wait_for()
+        troubles[words] = serious(demo)
+        demo.get_by_role("button", name="Cancel", exact=True).click()
+        demo.get_by_role("button", name="Add a step", exact=True).click()
+    demo.keyboard.press("Escape")
+    demo.get_by_label("Find in the rows").fill("garden")
+    demo.get_by_role("button", name="Filter", exact=True).click()
+    troubles["tools"] = serious(demo)
+    demo.get_by_role("button", name="History of the study").click()
+    demo.get_by_role("dialog").wait_for()
+    troubles["history"] = serious(demo)
+    demo.keyboard.press("Escape")
+    demo.goto(table + "?view=dictionary")
+    demo.get_by_role("button", name="Paste labels from a sheet").click()
+    troubles["paste"] = serious(demo)
+    assert {k: v for k, v in troubles.items() if v} == {}
 
 
 def tab_to(page: Page, wanted: str, most: int = 120) -> None:
@@ -117,7 +157,7 @@ def test_the_walk_by_keyboard_alone(page: Page) -> None:
         page.keyboard.press("Enter")
     expect(page.get_by_test_id("headline")).to_contain_text("by g")
     page.keyboard.press("a")
-    expect(page.get_by_text("Added to Report")).to_be_visible()
+    expect(page.get_by_text("Added to Report").last).to_be_visible()
     tab_to(page, "^Draw as a figure$")
     page.keyboard.press("Enter")
     page.get_by_role("heading", name="Appearance").wait_for()

@@ -75,7 +75,7 @@ def test_from_a_file_to_a_printed_conclusion(page: Page, tmp_path: Path) -> None
     page.locator('[data-option="test"]').select_option("auto")
     expect(page.get_by_test_id("headline")).to_contain_text("Mean minutes read")
     page.get_by_role("button", name="Add to report").click()
-    expect(page.get_by_text("Added to Report")).to_be_visible()
+    expect(page.get_by_text("Added to Report").last).to_be_visible()
 
     # The figure takes its letters from the answer.
     page.get_by_role("button", name="Draw as a figure").click()
@@ -96,7 +96,7 @@ def test_from_a_file_to_a_printed_conclusion(page: Page, tmp_path: Path) -> None
         page.get_by_role("menuitem", name="PNG").click()
     assert Path(image.value.path()).read_bytes().startswith(b"\x89PNG")
     page.get_by_role("button", name="Add to report").click()
-    expect(page.get_by_text("Added to Report")).to_be_visible()
+    expect(page.get_by_text("Added to Report").last).to_be_visible()
 
     # The report: written in, reordered, saved.
     page.get_by_role("navigation", name="Contents").get_by_role("link", name=re.compile("^Report")).click()
@@ -262,7 +262,7 @@ def test_nothing_from_a_file_is_taken_as_markup(page: Page) -> None:
         page.wait_for_load_state("networkidle")
     expect(page.get_by_test_id("headline")).to_contain_text("<img src=x")
     page.get_by_role("button", name="Add to report").click()
-    expect(page.get_by_text("Added to Report")).to_be_visible()
+    expect(page.get_by_text("Added to Report").last).to_be_visible()
     page.keyboard.press("g")
     page.keyboard.press("r")
     expect(page.get_by_role("textbox", name="The report's text")).to_contain_text("<img src=x")

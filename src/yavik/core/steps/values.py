@@ -34,7 +34,7 @@ def from_column(table: Table, name: str) -> Vec:
     if column.kind in NUMERIC:
         array = table.array(name)
         # No empty cells are one False for all rows: most columns have none, and masks cost as much as numbers.
-        empty = table.empty(name) if array.null_count else np.bool_(False)
+        empty = array.is_null().to_numpy(zero_copy_only=False) if array.null_count else np.bool_(False)
         data = (array.fill_null(0) if array.null_count else array).cast(pa.float64()).to_numpy(zero_copy_only=False)
         return Vec("number", data, empty, whole=column.kind is Kind.count)
     if column.kind is Kind.date:
