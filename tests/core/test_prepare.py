@@ -310,6 +310,11 @@ def test_edit_cells_hold_only_what_they_replaced() -> None:
     assert "Row 9 is not in the table" in refused(
         table_of(), step="edit_cells", edits=[{"row": 9, "column": "loans", "new": "1"}]
     )
+    twice = [
+        {"row": 4, "column": "loans", "old": "20", "new": "21"},
+        {"row": 4, "column": "loans", "old": "21", "new": "22"},
+    ]
+    assert cells(do(table_of(), step="edit_cells", edits=twice)[0], "loans")[3] == 22
     emptied, _ = do(table_of(), step="edit_cells", edits=[{"row": 1, "column": "loans", "old": "10"}])
     assert cells(emptied, "loans")[0] is None
 

@@ -1,6 +1,5 @@
 """A study in one zip and back: a data package of its tables, the files as brought, study.json, and a script."""
 
-import hashlib
 import json
 import tempfile
 import zipfile
@@ -19,8 +18,9 @@ from yavik.core.table import DataProblem, Table
 from yavik.engine.tasks import ReadFile, carry_out
 from yavik.store import Store
 from yavik.store.bodies import QuestionBody, TableBody
-from yavik.store.files import PIECE
+from yavik.store.items import renamed
 from yavik.store.models import Item, Study, new_id
+from yavik.store.tables import read_by
 
 WHAT = "a packed study"
 KINDS = ("table", "question", "figure", "report", "path")
@@ -84,19 +84,15 @@ def _original(store: Store, archive: zipfile.ZipFile, body: TableBody, files: di
 def script_of(name: str, items: list[PackedItem]) -> str:
     bodies = {i.id: (i, TableBody.model_validate(i.body)) for i in items if i.type == "table"}
     done: list[str] = []
+    begun: set[str] = set()
 
     def visit(key: str) -> None:
-        """Tables in an order in which each finds what it reads; circles were refused when the steps were kept."""
-        if key in done or key not in bodies:
+        """Tables in an order in which each finds what it reads already made."""
+        if key in begun or key not in bodies:
             return
-        body = bodies[key][1]
-        for other in [
-            *([body.link] if body.link else []),
-            *(s.get("table") for s in body.steps),
-            *(w.get("table") for s in body.steps for w in s.get("waves") or []),
-        ]:
-            if other and other != key:
-                visit(other)
+        begun.add(key)
+        for other in read_by(bodies[key][1]):
+            visit(other)
         done.append(key)
 
     for key in bodies:
@@ -139,7 +135,7 @@ def unpack(store: Store, path: Path) -> Study:
             for entry in packed.items:
                 if entry.type not in KINDS:
                     continue
-                body = _renamed(entry.body, ids)
+                body = renamed(entry.body, ids)
                 if entry.type == "table" and entry.file:
                     body = _with_file(store, study, archive, entry, body, uploads)
                 _add(store, study, ids[entry.id], entry, body)
@@ -170,32 +166,14 @@ def _with_file(
 
 def _upload(store: Store, study: Study, archive: zipfile.ZipFile, entry: PackedItem) -> str:
     assert entry.file
-    upload, digest, size = store.files.begin(study.id, entry.filename or entry.name), hashlib.sha256(), 0
     with archive.open(entry.file) as source:
-        number = 0
-        while chunk := source.read(PIECE):
-            digest.update(chunk)
-            size += len(chunk)
-            store.files.add(upload, number, chunk)
-            number += 1
-        if number == 0:
-            store.files.add(upload, 0, b"")
-    store.files.finish(upload, digest.hexdigest(), size)
-    return upload
+        return store.files.take(study.id, entry.filename or entry.name, iter(lambda: source.read(1 << 20), b"")).id
 
 
 def _add(store: Store, study: Study, item_id: str, entry: PackedItem, body: dict[str, Any]) -> None:
     store.items.put(
         Item(id=item_id, study_id=study.id, type=entry.type, name=entry.name[:200], body=body, deleted=False)
     )
-
-
-def _renamed(value: Any, ids: dict[str, str]) -> Any:
-    if isinstance(value, dict):
-        return {k: _renamed(v, ids) for k, v in value.items()}
-    if isinstance(value, list):
-        return [_renamed(v, ids) for v in value]
-    return ids.get(value, value) if isinstance(value, str) else value
 
 
 def compare(path: Path) -> list[tuple[str, list[str]]]:

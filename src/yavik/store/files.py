@@ -42,28 +42,24 @@ class Files:
 
     async def receive(self, study_id: str, filename: str, chunks: AsyncIterator[bytes]) -> Upload:
         """Takes a file in as it arrives; raises TooLarge past the limit, keeping nothing of it."""
-        upload_id, digest, size, number, waiting = self.begin(study_id, filename), hashlib.sha256(), 0, 0, bytearray()
+        coming = _Coming(self, study_id, filename)
         async for chunk in chunks:
-            digest.update(chunk)
-            size += len(chunk)
-            waiting += chunk
-            if size > MOST_BYTES:
-                self.drop(upload_id)
-                raise TooLarge
-            while len(waiting) >= PIECE:
-                self.add(upload_id, number, bytes(waiting[:PIECE]))
-                number += 1
-                del waiting[:PIECE]
-        self.add(upload_id, number, bytes(waiting))
-        self.finish(upload_id, digest.hexdigest(), size)
-        return self.get(upload_id)
+            coming.add(chunk)
+        return coming.end()
+
+    def take(self, study_id: str, filename: str, chunks: Iterable[bytes]) -> Upload:
+        """The same for chunks that are at hand; whatever stops them, nothing is kept of half a file."""
+        coming = _Coming(self, study_id, filename)
+        try:
+            for chunk in chunks:
+                coming.add(chunk)
+            return coming.end()
+        except BaseException:
+            self.drop(coming.id)
+            raise
 
     def put(self, study_id: str, filename: str, data: bytes) -> Upload:
-        upload_id = self.begin(study_id, filename)
-        for number, start in enumerate(range(0, max(1, len(data)), PIECE)):
-            self.add(upload_id, number, data[start : start + PIECE])
-        self.finish(upload_id, hashlib.sha256(data).hexdigest(), len(data))
-        return self.get(upload_id)
+        return self.take(study_id, filename, [data])
 
     def get(self, upload_id: str) -> Upload:
         """Raises LookupError when there is no such complete upload."""
@@ -107,3 +103,32 @@ class Files:
                 for piece in self.pieces(upload_id):
                     out.write(piece)
             yield path
+
+
+class _Coming:
+    """A file that is being taken in: cut into pieces, hashed and measured on its way."""
+
+    def __init__(self, files: Files, study_id: str, filename: str) -> None:
+        self.files, self.id = files, files.begin(study_id, filename)
+        self.digest, self.size, self.number, self.waiting = hashlib.sha256(), 0, 0, bytearray()
+
+    def add(self, chunk: bytes) -> None:
+        self.digest.update(chunk)
+        self.size += len(chunk)
+        self.waiting += chunk
+        if self.size > MOST_BYTES:
+            self.files.drop(self.id)
+            raise TooLarge
+        while len(self.waiting) >= PIECE:
+            self._store(bytes(self.waiting[:PIECE]))
+            del self.waiting[:PIECE]
+
+    def _store(self, piece: bytes) -> None:
+        self.files.add(self.id, self.number, piece)
+        self.number += 1
+
+    def end(self) -> Upload:
+        if self.waiting or not self.number:
+            self._store(bytes(self.waiting))
+        self.files.finish(self.id, self.digest.hexdigest(), self.size)
+        return self.files.get(self.id)

@@ -68,7 +68,7 @@ class Items:
                         type=item.type,
                         name=item.name,
                         position=item.position,
-                        body=_renamed(item.body, ids),
+                        body=renamed(item.body, ids),
                     )
                 )
             s.flush()
@@ -309,10 +309,10 @@ def _state(item: Item) -> dict[str, Any]:
     return {"name": item.name, "position": item.position, "body": item.body, "deleted": bool(item.deleted)}
 
 
-def _renamed(value: Any, ids: dict[str, str]) -> Any:
+def renamed(value: Any, ids: dict[str, str]) -> Any:
     """Ids inside descriptions point to the copies."""
     if isinstance(value, dict):
-        return {k: _renamed(v, ids) for k, v in value.items()}
+        return {k: renamed(v, ids) for k, v in value.items()}
     if isinstance(value, list):
-        return [_renamed(v, ids) for v in value]
+        return [renamed(v, ids) for v in value]
     return ids.get(value, value) if isinstance(value, str) else value

@@ -91,7 +91,7 @@ class Tables:
 
     def refuse_circle(self, table_id: str, body: TableBody) -> None:
         """Raises DataProblem when these steps would make a table from itself, by whatever way round."""
-        waiting, seen = self._read(body), set()
+        waiting, seen = read_by(body), set()
         while waiting:
             other = waiting.pop()
             if other == table_id:
@@ -100,17 +100,19 @@ class Tables:
                 continue
             seen.add(other)
             try:
-                waiting += self._read(self.body(other))
+                waiting += read_by(self.body(other))
             except LookupError:
                 continue
-
-    def _read(self, body: TableBody) -> list[str]:
-        return ([body.link] if body.link else []) + [t for step in body.steps for t in tables_of(step)]
 
     def made_from(self, study_id: str, table_id: str) -> list[str]:
         """Names of the tables that read this one: to be said before it is deleted."""
         return [
             i.name
             for i in self.items.items(study_id)
-            if i.type == "table" and table_id in self._read(TableBody.model_validate(i.body))
+            if i.type == "table" and table_id in read_by(TableBody.model_validate(i.body))
         ]
+
+
+def read_by(body: TableBody) -> list[str]:
+    """Ids of the tables that one is made from."""
+    return ([body.link] if body.link else []) + [t for step in body.steps for t in tables_of(step)]

@@ -158,10 +158,6 @@ class Versions:
             keys.append(key)
         return keys
 
-    def known(self, root: str, steps: list[dict[str, Any]]) -> bool:
-        keys = self.keys(root, steps)
-        return self.find(keys[-1] if keys else root) is not None
-
     def replay(self, root: str, steps: list[dict[str, Any]]) -> tuple[Snapshot, list[Effect]]:
         """The table after the steps, from the longest prefix that is kept, and every step's effect."""
         present = self.find(root)

@@ -208,7 +208,3 @@ def _numeric(text: str) -> bool:
     except ValueError:
         return False
     return True
-
-
-def empty_count(table: Table, name: str) -> int:
-    return int(pc.sum(pc.is_null(table.array(name), nan_is_null=True)).as_py() or 0)

@@ -288,8 +288,11 @@ class EditCells(Step):
         return f"**{first.column}**, row {first.row}: {first.old or 'empty'} → {first.new or 'empty'}"
 
     def apply(self, table: Table, around: Around = ALONE) -> Outcome:
-        # The last edit of a cell holds.
-        wanted = {(e.column, e.row): e for e in self.edits}
+        # Several edits of one cell are one: from what the first replaced to what the last wrote.
+        wanted: dict[tuple[str, int], Edit] = {}
+        for e in self.edits:
+            before = wanted.get((e.column, e.row))
+            wanted[e.column, e.row] = e.model_copy(update={"old": before.old}) if before else e
         for name in dict.fromkeys(e.column for e in wanted.values()):
             edits = [e for e in wanted.values() if e.column == name]
             table = table.with_column(*_edited(table, name, edits))

@@ -1,6 +1,5 @@
 """Opening a file from a configured archive."""
 
-import hashlib
 from typing import Annotated
 
 from fastapi import APIRouter, Query, Request
@@ -10,7 +9,6 @@ from yavik.server import archives
 from yavik.server.access import TheStore, TheStudy
 from yavik.server.routes.tables import first_look
 from yavik.server.schemas import ArchiveFile, ArchiveOut, UploadOut
-from yavik.store.files import PIECE
 
 router = APIRouter(prefix="/api", tags=["archives"])
 
@@ -38,19 +36,9 @@ def search_archive(request: Request, name: str, q: Annotated[str, Query(max_leng
 def open_from_archive(study: TheStudy, request: Request, name: str, file_id: str, store: TheStore) -> UploadOut:
     """Takes a file of the archive in, as if it had been brought from this computer."""
     filename, pieces = archives.fetch(_archive(request, name), file_id)
-    upload, digest, size, number, waiting = store.files.begin(study.id, filename), hashlib.sha256(), 0, 0, bytearray()
+    upload = store.files.take(study.id, filename, pieces)
     try:
-        for chunk in pieces:
-            digest.update(chunk)
-            size += len(chunk)
-            waiting += chunk
-            while len(waiting) >= PIECE:
-                store.files.add(upload, number, bytes(waiting[:PIECE]))
-                number += 1
-                del waiting[:PIECE]
-        store.files.add(upload, number, bytes(waiting))
-        store.files.finish(upload, digest.hexdigest(), size)
-        return first_look(store, upload)
-    except BaseException:
-        store.files.drop(upload)
+        return first_look(store, upload.id)
+    except DataProblem:
+        store.files.drop(upload.id)
         raise
