@@ -282,10 +282,11 @@ class EditCells(Step):
     family = "Finding errors"
 
     def title(self) -> str:
-        first = self.edits[0]
-        if len(self.edits) > 1:
-            return f"Edit {plural(len(self.edits), 'cell')}"
-        return f"**{first.column}**, row {first.row}: {first.old or 'empty'} → {first.new or 'empty'}"
+        first, last = self.edits[0], self.edits[-1]
+        cells = len({(e.column, e.row) for e in self.edits})
+        if cells > 1:
+            return f"Edit {plural(cells, 'cell')}"
+        return f"**{first.column}**, row {first.row}: {first.old or 'empty'} → {last.new or 'empty'}"
 
     def apply(self, table: Table, around: Around = ALONE) -> Outcome:
         # Several edits of one cell are one: from what the first replaced to what the last wrote.
