@@ -55,6 +55,7 @@ class FigureBlock(BaseModel):
     figure: dict[str, Any] | None = None
     caption: list[Span] = []
     small: bool = False
+    folded: bool = False
 
 
 class NoteBlock(BaseModel):
@@ -115,6 +116,8 @@ class Marks(BaseModel):
 
 
 class Answer(BaseModel):
+    """``method``, ``version`` and ``spec`` are filled in by the registry: a method need not repeat its own name."""
+
     method: str
     version: str
     spec: dict[str, Any]

@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from enum import StrEnum
-from typing import Any, Generic, TypeVar
+from typing import Any, Generic, Literal, TypeVar
 
 from pydantic import BaseModel, ConfigDict, Field
 
@@ -43,6 +43,11 @@ AIMS: dict[Aim, str] = {
 }
 
 
+Alternative = Literal["two_sided", "less", "greater"]
+COMMON = ("alternative", "missing", "seed")
+"""Common options that only some methods can follow; a method lists its own in ``uses``."""
+
+
 class Stopped(Exception):
     """The researcher stopped the work."""
 
@@ -75,6 +80,8 @@ class Spec(BaseModel):
                 "help": "How often a difference may be claimed where there is none. Intervals are at 1 − α.",
                 "place": "number",
                 "step": 0.01,
+                "min": 0.001,
+                "max": 0.499,
             }
         },
     )
@@ -85,6 +92,65 @@ class Spec(BaseModel):
                 "title": "Only rows where",
                 "help": 'A condition, such as town != "Corrin".',
                 "place": "expression",
+            }
+        },
+    )
+    by: str | None = Field(
+        None,
+        json_schema_extra={
+            "option": {
+                "title": "Again for each",
+                "help": "The same question, answered within each level of a column.",
+                "place": "column",
+                "kinds": ["category", "ordered", "yes_no"],
+            }
+        },
+    )
+    without: list[int] = Field(
+        [],
+        json_schema_extra={
+            "option": {
+                "title": "Compared without rows",
+                "help": "The answer stays with all rows; a table says what changes without these.",
+                "place": "rows",
+            }
+        },
+    )
+    alternative: Alternative = Field(
+        "two_sided",
+        json_schema_extra={
+            "option": {
+                "title": "Direction",
+                "words": {"two_sided": "either way", "less": "less", "greater": "greater"},
+                "help": "One direction only if it was fixed before the data were seen.",
+                "place": "choice",
+            }
+        },
+    )
+    missing: Literal["listwise", "pairwise"] = Field(
+        "listwise",
+        json_schema_extra={
+            "option": {
+                "title": "Empty cells",
+                "words": {
+                    "listwise": "only rows that are filled throughout",
+                    "pairwise": "for each pair the rows filled in both",
+                },
+                "help": "",
+                "place": "choice",
+            }
+        },
+    )
+    seed: int = Field(
+        1,
+        ge=0,
+        json_schema_extra={
+            "option": {
+                "title": "Seed of the draws",
+                "help": "The same seed gives the same draws.",
+                "place": "number",
+                "step": 1,
+                "min": 0,
             }
         },
     )
@@ -132,13 +198,31 @@ class Method(Generic[S]):
     name: Callable[[S], str] = lambda _spec: ""
     """A short name for a question of this kind, from its slots."""
     keywords: tuple[str, ...] = field(default=())
+    uses: tuple[str, ...] = ()
+    """Which of ``COMMON`` it follows; the others are not offered, and refused when set."""
+    needs_rows: bool = True
+    """False for a question that no data are needed for, such as how large a study should be."""
+
+    @property
+    def repeats(self) -> bool:
+        """Whether ``by`` is the common one, which repeats the whole answer, and not a slot of the method's own."""
+        return "slot" not in _extra(self.Spec, "by")
+
+    def schema(self) -> dict[str, Any]:
+        """The Spec's JSON Schema without the common options that it cannot follow."""
+        made = self.Spec.model_json_schema()
+        for name in COMMON:
+            if name not in self.uses:
+                made["properties"].pop(name, None)
+        return made
 
     def columns(self, spec: S) -> list[str]:
         """Columns named in the slots, in order, without repeats."""
         found: list[str] = []
-        for key, info in self.Spec.model_fields.items():
-            extra: Any = info.json_schema_extra
-            if isinstance(extra, dict) and "slot" in extra:
+        for key in self.Spec.model_fields:
+            extra = _extra(self.Spec, key)
+            place = extra.get("option", {}).get("place")
+            if ("slot" in extra and extra["slot"]["kinds"]) or place in ("column", "columns"):
                 value = getattr(spec, key)
                 found += value if isinstance(value, list) else [value] if value else []
         return list(dict.fromkeys(found))
@@ -148,9 +232,39 @@ class Method(Generic[S]):
         return any(all(getattr(spec, s) for s in layout.needed) for layout in self.layouts)
 
 
+def _extra(spec: type[Spec], field: str) -> dict[str, Any]:
+    extra: Any = spec.model_fields[field].json_schema_extra
+    return extra if isinstance(extra, dict) else {}
+
+
+def amount(title: str, help: str = "", **more: Any) -> dict[str, Any]:
+    """What a number among the settings carries: title, help, ``min``, ``max``, ``step``."""
+    return {"option": {"title": title, "help": help, "place": "number", **more}}
+
+
+def placed(place: str, title: str, help: str = "", **more: Any) -> dict[str, Any]:
+    """A setting that has its own editor: column, columns, level, contrasts, sets, shares, values, rows."""
+    return {"option": {"title": title, "help": help, "place": place, **more}}
+
+
 def option(title: str, words: dict[str, str], help: str = "", **more: Any) -> dict[str, Any]:
     """What an option field carries for the interface: its title, the values' plain words, and help."""
     return {"option": {"title": title, "words": words, "help": help, "place": "choice", **more}}
 
 
-__all__ = ["AIMS", "Aim", "Layout", "Method", "Page", "Run", "Span", "Spec", "Stopped", "option", "slot"]
+__all__ = [
+    "AIMS",
+    "Aim",
+    "Alternative",
+    "Layout",
+    "Method",
+    "Page",
+    "Run",
+    "Span",
+    "Spec",
+    "Stopped",
+    "amount",
+    "option",
+    "placed",
+    "slot",
+]

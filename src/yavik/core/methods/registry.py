@@ -14,6 +14,7 @@ import yavik.core.methods as package
 from yavik.core.answers import Answer, RowsUsed
 from yavik.core.answers.answer import LeftOut
 from yavik.core.methods.base import Method, Run
+from yavik.core.methods.repeat import for_each, with_and_without
 from yavik.core.steps.expressions import rows_where
 from yavik.core.table import Column, DataProblem, Table
 
@@ -81,8 +82,9 @@ def answer(method: str, table: Table, data: dict[str, Any], run: Run | None = No
         table.index(name)
     if not m.ready(spec):
         raise DataProblem("Fill the slots of the sentence to get an answer.")
+    _demand_followed(m, spec)
     total = table.n_rows
-    if total == 0:
+    if total == 0 and m.needs_rows:
         raise DataProblem("The table has no rows. Look at its path: a step may leave none over.")
     left_out: list[LeftOut] = []
     if spec.where:
@@ -92,6 +94,17 @@ def answer(method: str, table: Table, data: dict[str, Any], run: Run | None = No
         table = table.keep(mask)
         if table.n_rows == 0:
             raise DataProblem(f"No row has {spec.where}.")
-    result = m.compute(table, spec, run)
+    result = for_each(m, table, spec, run) if spec.by and m.repeats else m.compute(table, spec, run)
+    if spec.without:
+        with_and_without(m, table, spec, run, result)
+    result.method, result.version, result.spec = m.id, m.version, spec.model_dump()
     result.rows = RowsUsed(total=total, used=result.rows.used, left_out=[*left_out, *result.rows.left_out])
     return result
+
+
+def _demand_followed(m: Method[Any], spec: Any) -> None:
+    """An option that a method cannot follow is refused, never quietly passed over. The seed harms nobody."""
+    if "alternative" not in m.uses and spec.alternative != "two_sided":
+        raise DataProblem("This question has no direction to choose: it looks for differences of any kind.")
+    if "missing" not in m.uses and spec.missing != "listwise":
+        raise DataProblem("This question uses the rows that are filled throughout; it cannot take them pair by pair.")

@@ -118,7 +118,11 @@ def levene(g: Groups, centre: str) -> FTest:
     """Levene's (1960) test: the F test on distances from the group's mean, or its median (Brown & Forsythe, 1974)."""
     middles = g.means if centre == "mean" else g.quartiles[:, 1]
     away = np.abs(g.y - np.repeat(middles, g.n))
-    return anova(Groups(away, g.starts, g.rows, g.names)).test
+    found = anova(Groups(away, g.starts, g.rows, g.names))
+    # Two values lie equally far from their middle: what is left within groups is rounding, not spread.
+    if found.ss_within <= 1e-24 * float(away @ away + np.abs(g.y).max() ** 2):
+        return FTest(np.nan, found.df_between, found.df_within, np.nan)
+    return found.test
 
 
 def eta2_interval(t: FTest, level: float = 0.95) -> tuple[float, float]:

@@ -1,18 +1,16 @@
 """All pairwise comparisons of k groups, every pair at once."""
 
 from dataclasses import dataclass
-from typing import Literal
 
 import numpy as np
-import numpy.typing as npt
 from scipy import special, stats
 
 from yavik.core.stats import studentized_range
+from yavik.core.stats.adjusting import Adjust, adjust
+from yavik.core.stats.families import Family, Index, of_family
 from yavik.core.stats.groups import Floats, Groups
 from yavik.core.stats.oneway import Ranked
-
-Adjust = Literal["holm", "none", "bonferroni", "sidak", "fdr"]
-Index = npt.NDArray[np.intp]
+from yavik.core.stats.two import mann_whitney
 
 
 @dataclass(frozen=True)
@@ -34,30 +32,48 @@ class Pairs:
     ci_high: Floats | None
 
 
-def pooled(g: Groups, method: Literal["lsd", "bonferroni", "holm", "tukey"], alpha: float) -> Pairs:
-    """Comparisons with one pooled variance and N − k df.
+def pooled(g: Groups, method: Family, alpha: float, control: int | None = None) -> Pairs:
+    """Comparisons with one pooled variance and N − k df; ``families`` says what each method is.
 
-    lsd: each pair's own t (Fisher, 1935), no protection for the family. bonferroni: p times the number of
-    pairs. holm: step-down (Holm, 1979); its intervals are Bonferroni's, as the steps have none of their own.
-    tukey: studentised range with Kramer's (1956) standard error for unequal n.
+    dunnett compares each group with ``control`` only. Holm's intervals are Bonferroni's, as its steps have none.
     """
-    a, b = np.triu_indices(g.k, 1)
     df = float(g.n.sum() - g.k)
     variance = g.ss.sum() / df
-    difference = g.shifted_means[a] - g.shifted_means[b]
-    se = np.sqrt(variance * (1 / g.n[a] + 1 / g.n[b]))
-    t = difference / se
-    p = np.asarray(2 * stats.t.sf(np.abs(t), df))
-    family = len(a)
-    if method == "tukey":
-        adjusted: Floats = studentized_range.sf(np.abs(t) * np.sqrt(2), g.k, df)
-        reach = float(studentized_range.isf(alpha, g.k, np.array([df]))[0]) / np.sqrt(2)
-    else:
-        adjusted = adjust(p, {"lsd": "none", "bonferroni": "bonferroni", "holm": "holm"}[method])  # type: ignore[arg-type]
-        reach = float(stats.t.isf(alpha / (2 * (1 if method == "lsd" else family)), df))
-    every = np.full(family, df)
-    low, high = difference - reach * se, difference + reach * se
-    return Pairs(a, b, difference, se, t, every, p, adjusted, low, high)
+    return from_means(g.shifted_means, variance / g.n, df, method, alpha, control)
+
+
+def from_means(
+    means: Floats,
+    variances: Floats,
+    df: float,
+    method: Family,
+    alpha: float,
+    control: int | None = None,
+    covariance: Floats | None = None,
+) -> Pairs:
+    """The same for any means with their variances, or their whole covariance where they are not independent."""
+    a, b = pairs_of(len(means), control if method == "dunnett" else None)
+    difference = means[a] - means[b]
+    together = variances[a] + variances[b]
+    if covariance is not None:
+        together = together - 2 * covariance[a, b]
+    se = np.sqrt(together)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        t = difference / se
+    p, adjusted, reach = of_family(a, b, means, variances, t, df, method, alpha)
+    every = np.full(len(a), df)
+    if np.isnan(reach):
+        return Pairs(a, b, difference, se, t, every, p, adjusted, None, None)
+    return Pairs(a, b, difference, se, t, every, p, adjusted, difference - reach * se, difference + reach * se)
+
+
+def pairs_of(k: int, control: int | None) -> tuple[Index, Index]:
+    """All pairs, or each group with the control."""
+    if control is None:
+        a, b = np.triu_indices(k, 1)
+        return a, b
+    others = np.array([i for i in range(k) if i != control], np.intp)
+    return others, np.full(len(others), control, np.intp)
 
 
 def games_howell(g: Groups, alpha: float) -> Pairs:
@@ -87,20 +103,12 @@ def dunn(g: Groups, ranked: Ranked, method: Adjust) -> Pairs:
     return Pairs(a, b, difference, se, z, None, p, adjust(p, method), None, None)
 
 
-def adjust(p: Floats, method: Adjust) -> Floats:
-    """p values of a family: Bonferroni, Šidák, Holm (1979), or the false discovery rate of Benjamini and Hochberg (1995)."""
-    m = len(p)
-    if method == "none" or m == 0:
-        return p.copy()
-    if method == "bonferroni":
-        return np.minimum(p * m, 1.0)
-    if method == "sidak":
-        return np.asarray(-np.expm1(m * np.log1p(-p)))
-    order = np.argsort(p, kind="stable")
-    out = np.empty(m)
-    if method == "holm":
-        out[order] = np.maximum.accumulate((m - np.arange(m)) * p[order])
-    else:
-        raised = p[order] * m / np.arange(1, m + 1)
-        out[order] = np.minimum.accumulate(raised[::-1])[::-1]
-    return np.minimum(out, 1.0)
+def pairwise_mann_whitney(g: Groups, method: Adjust) -> Pairs:
+    """The rank-sum test of each pair by itself, p adjusted; ``difference`` is of the medians."""
+    a, b = np.triu_indices(g.k, 1)
+    found = [mann_whitney(g.ordered[i], g.ordered[j]) for i, j in zip(a, b, strict=True)]
+    p = np.array([f.p for f in found])
+    z = np.array([f.z for f in found])
+    medians = g.quartiles[:, 1]
+    difference = medians[a] - medians[b]
+    return Pairs(a, b, difference, np.full(len(a), np.nan), z, None, p, adjust(p, method), None, None)

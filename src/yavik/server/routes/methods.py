@@ -22,7 +22,7 @@ def catalogue() -> Catalogue:
                 id=m.id,
                 aim=m.aim.value,
                 title=m.title,
-                spec=m.Spec.model_json_schema(),
+                spec=m.schema(),
                 keywords=list(m.keywords),
                 gives_columns=m.new_columns is not None,
                 layouts=[

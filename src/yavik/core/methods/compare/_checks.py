@@ -16,7 +16,10 @@ MOST_FOR_NORMAL = 5000
 """Shapiro–Wilk's p is known up to here (Royston, 1995); above it any trifle would count as a departure."""
 
 
-def equal_spread(data: Grouped, by_median: FTest, by_mean: FTest, test: str) -> Check:
+def equal_spread(
+    data: Grouped, by_median: FTest, by_mean: FTest, test: str, remedy: dict[str, Any] | None = None
+) -> Check:
+    """``test``: anova (assumes equal spread), welch (does not), or kruskal_wallis (ranks)."""
     g = data.groups
     if not (np.isfinite(by_median.p) and np.isfinite(by_mean.p)):
         text = "Levene's test cannot be computed: within each group all values lie equally far from the middle."
@@ -35,13 +38,13 @@ def equal_spread(data: Grouped, by_median: FTest, by_mean: FTest, test: str) -> 
     text = f"Levene's test about the medians gives p {p_words(p)}, about the means p {p_words(by_mean.p)}. {size}"
     remedies = []
     if test == "anova" and verdict is not Verdict.holds:
-        text += " The classical F assumes equal spread."
-        remedies.append(Remedy(label="Use Welch's test", spec={"test": "welch", "pairs": "auto"}))
+        text += " The chosen test assumes equal spread."
+        remedies.append(Remedy(label="Use Welch's test", spec=remedy or {"test": "welch", "pairs": "auto"}))
     elif test == "welch":
         text += (
             " Welch's test does not need equal spread."
             if verdict is not Verdict.holds
-            else " The classical F would do as well."
+            else " The test that assumes it would do as well."
         )
     elif test == "kruskal_wallis" and verdict is not Verdict.holds:
         text += " With unequal spread ranks compare more than the middle of the groups."
@@ -73,7 +76,9 @@ def shapiro(g: Groups) -> list[tuple[float, float] | str]:
     return out
 
 
-def normal_within(data: Grouped, results: list[tuple[float, float] | str], test: str) -> Check:
+def normal_within(
+    data: Grouped, results: list[tuple[float, float] | str], test: str, remedy: dict[str, Any] | None = None
+) -> Check:
     g = data.groups
     known = [(i, r) for i, r in enumerate(results) if not isinstance(r, str)]
     base: dict[str, Any] = {"id": "normal", "title": "Normal within groups"}
@@ -106,7 +111,7 @@ def normal_within(data: Grouped, results: list[tuple[float, float] | str], test:
     if unknown:
         text += f" Not judged: {listing(unknown)}."
     remedies = (
-        [Remedy(label="Compare ranks instead", spec={"test": "kruskal_wallis", "pairs": "auto"})]
+        [Remedy(label="Compare ranks instead", spec=remedy or {"test": "kruskal_wallis", "pairs": "auto"})]
         if low and test != "kruskal_wallis"
         else []
     )
@@ -151,11 +156,17 @@ def outlying(
     verdict = Verdict.holds if expected else Verdict.doubtful if same else Verdict.fails
     remedies = [Remedy(label="Show the rows", rows=rows[:200].tolist())]
     if len(rows) <= 40 and not side_by_side:  # side by side, a row holds other samples' values too
-        leave = f"row not in ({', '.join(str(int(r)) for r in rows)}{',' if len(rows) == 1 else ''})"
-        remedies.append(
-            Remedy(label="Leave them out and compare", spec={"where": f"({where}) and {leave}" if where else leave})
-        )
+        remedies += leave_out(rows.tolist(), where)
     return Check(**base, verdict=verdict, text=text, facts=facts, remedies=remedies)
+
+
+def leave_out(rows: list[int], where: str | None) -> list[Remedy]:
+    """Two ways to answer without some rows: beside the answer with them, or in its place."""
+    leave = f"row not in ({', '.join(str(int(r)) for r in rows)}{',' if len(rows) == 1 else ''})"
+    return [
+        Remedy(label="Compare without them", spec={"without": [int(r) for r in rows]}),
+        Remedy(label="Leave them out", spec={"where": f"({where}) and {leave}" if where else leave, "without": []}),
+    ]
 
 
 def independent(table: Table, used: np.ndarray[Any, Any], side_by_side: bool) -> Check:

@@ -20,6 +20,7 @@ from yavik.core.methods.compare._group_columns import group_columns
 from yavik.core.methods.compare._group_page import PAGE
 from yavik.core.methods.compare._group_words import PAIR_WORDS, TEST_WORDS, headline, letters_note, p_mark
 from yavik.core.stats import pairwise
+from yavik.core.stats.adjusting import Adjust
 from yavik.core.stats.groups import Groups
 from yavik.core.stats.letters import letters_from_pairs
 from yavik.core.stats.oneway import AnovaTable, FTest, Ranked, anova, brown_forsythe, kruskal_wallis, levene, welch
@@ -58,7 +59,7 @@ class CompareGroupsSpec(Spec):
             "Automatic follows the test: Games–Howell after Welch or Brown–Forsythe, Tukey–Kramer after the classical F, Dunn after ranks.",
         ),
     )
-    adjust: pairwise.Adjust = Field(
+    adjust: Adjust = Field(
         "holm",
         json_schema_extra=option(
             "Adjustment of Dunn's p",

@@ -1,0 +1,245 @@
+"""Do two measurements of the same rows differ? Paired t, signed ranks, signs."""
+
+from typing import Literal
+
+import numpy as np
+import pyarrow as pa
+from pydantic import Field
+
+from yavik.core.answers import Answer, Remedy
+from yavik.core.answers.make import ci_cells, ci_head, compose, finite, grid
+from yavik.core.answers.wording import italic, level_words, num, number, p_cell, p_words, plain, say, whole, word
+from yavik.core.figures.caption import lower
+from yavik.core.figures.data import printed_decimals
+from yavik.core.figures.describe import VALUES
+from yavik.core.figures.plots import Cloud, block, scatter
+from yavik.core.methods.base import Aim, Layout, Method, Page, Run, Spec, amount, option, slot
+from yavik.core.methods.compare._two_words import ends
+from yavik.core.methods.compare.one_sample import Found, OneSampleSpec
+from yavik.core.methods.shared import far_out, normal_check, outlying_check, size_check, used_where
+from yavik.core.stats.effect_sizes import one_sample_d
+from yavik.core.stats.moments import moments
+from yavik.core.table import Column, DataProblem, Kind, Table
+
+TEST_WORDS = {
+    "t": "mean difference, by Student's t",
+    "wilcoxon": "median difference, by signed ranks (Wilcoxon)",
+    "sign": "median difference, by signs",
+}
+
+
+class ComparePairedSpec(Spec):
+    first: str | None = Field(None, title="First", json_schema_extra=slot(VALUES, "a measure"))
+    second: str | None = Field(None, title="Second", json_schema_extra=slot(VALUES, "the same measured again"))
+    test: Literal["t", "wilcoxon", "sign"] = Field("t", json_schema_extra=option("Test", TEST_WORDS))
+    difference: float = Field(
+        0.0,
+        allow_inf_nan=False,
+        json_schema_extra=amount(
+            "Difference tested against", "0 unless another difference is what would matter.", step="any"
+        ),
+    )
+
+
+def compute(table: Table, spec: ComparePairedSpec, run: Run) -> Answer:
+    assert spec.first and spec.second
+    if spec.first == spec.second:
+        raise DataProblem(f"{spec.first} stands in both slots; choose two columns.", column=spec.second)
+    one, two = table.column(spec.first), table.column(spec.second)
+    a, b = table.numbers(spec.first), table.numbers(spec.second)
+    use = ~(np.isnan(a) | np.isnan(b))
+    n = int(use.sum())
+    if n < 2:
+        raise DataProblem(
+            f"{n} rows have both {spec.first} and {spec.second}; a comparison of pairs needs two.", column=spec.second
+        )
+    a, b, rows = a[use], b[use], table.rows[use]
+    away = a - b
+    if np.ptp(away) == 0 and spec.test != "sign":
+        raise DataProblem(
+            "All differences are the same: there is no spread to judge them against.", column=spec.second
+        )
+    if np.all(away == spec.difference):
+        raise DataProblem("No pair differs from the value tested: nothing lies above or below.", column=spec.second)
+    decimals = max(printed_decimals(one), printed_decimals(two))
+    inner_spec = OneSampleSpec(value=spec.difference, test=spec.test, alpha=spec.alpha, alternative=spec.alternative)
+    f = Found(away, inner_spec, decimals)
+    run.progress(0.6, "Tested")
+    rest = away[~far_out(away)]
+    without = Found(rest, inner_spec, 0).p if len(rest) > 2 and np.ptp(rest) > 0 else None
+    remedy = [Remedy(label="Compare signed ranks instead", spec={"test": "wilcoxon"})] if spec.test == "t" else []
+    checks = [
+        normal_check(away, "the differences", "Normal differences", remedy, needed=spec.test == "t"),
+        outlying_check(away, rows, "the differences", decimals, spec.where, f.p, without, spec.alpha),
+        size_check(n, 10, "pair"),
+    ]
+    same_unit = one.unit == two.unit
+    unit = f"\u00a0{one.unit}" if one.unit and same_unit else ""
+    names = f"{lower(one.title)} and {lower(two.title)}"
+    way = {
+        "two_sided": "differ",
+        "less": f"differ, {lower(one.title)} being lower,",
+        "greater": f"differ, {lower(one.title)} being higher,",
+    }
+    claim = f"{names} {way[spec.alternative]}" + (
+        f" by something other than {number(spec.difference, decimals)}" if spec.difference else ""
+    )
+    start = claim[0].upper() + claim[1:] if f.p < spec.alpha else f"There is no evidence that {claim}"
+    d = decimals + (0 if decimals else 1)
+    ci = (
+        f" ({level_words(spec.alpha)} CI {ends(f.low, f.high, d)})"
+        if np.isfinite(f.low) or np.isfinite(f.high)
+        else ""
+    )
+    spans = say(
+        f"{start}, ",
+        *f.spans,
+        italic("p"),
+        f" {p_words(f.p)}. The {f.what} difference is {number(f.estimate, d)}{unit}{ci}.",
+    )
+    size, small = one_sample_d(float(away.mean()) - spec.difference, f.sd, n, spec.alpha)
+    r = float(np.corrcoef(a, b)[0, 1]) if np.ptp(a) > 0 and np.ptp(b) > 0 else np.nan
+    rows_ = []
+    for name, y in ((one.title, a), (two.title, b), ("Difference", away)):
+        m = moments(y, 1 - spec.alpha)
+        rows_.append(
+            {
+                "column": word(name),
+                "n": whole(n),
+                "mean": num(m.mean, d),
+                "sd": num(m.sd, d),
+                **ci_cells(m.ci_low, m.ci_high, d),
+                "median": num(m.median, d),
+            }
+        )
+    line = {
+        "term": word(f"{one.title} − {two.title}"),
+        "estimate": num(f.estimate, d),
+        **ci_cells(f.low, f.high, d, "too few pairs"),
+        **f.cells,
+        "p": p_cell(f.p),
+    }
+    effects = [
+        {"term": word(w), "estimate": num(x.estimate, 2), **ci_cells(x.ci_low, x.ci_high, 2)}
+        for w, x in (("Cohen's d of the differences", size), ("Hedges' g of the differences", small))
+    ]
+    axis = f"Difference ({one.unit})" if unit else "Difference"
+    line_at = float(away.mean())
+    middle = (a + b) / 2
+    cloud = Cloud("pairs", middle, away, rows, (float(middle.min()), line_at, float(middle.max()), line_at))
+    picture = block("figure", "Differences over the pairs' means", scatter([cloud], "Mean of the two", axis))
+    return compose(
+        spans,
+        short=f"{'differ' if f.p < spec.alpha else 'no evidence of a difference'}, {plain(say(italic('p'), f' {p_words(f.p)}'))}",
+        blocks=[
+            picture,
+            grid(
+                "groups",
+                "The two measurements",
+                [
+                    ("column", "<"),
+                    ("n", "n"),
+                    ("mean", "Mean"),
+                    ("sd", "SD"),
+                    ci_head(spec.alpha),
+                    ("median", "Median"),
+                ],
+                rows_,
+                note=f"Correlation of the two: {number(r, 2)}."
+                if np.isfinite(r)
+                else "One of the two has no spread: they have no correlation.",
+            ),
+            grid(
+                "test",
+                "Test of the difference",
+                [("term", "<"), ("estimate", "Estimate"), ci_head(spec.alpha), *f.heads, ("p", "p")],
+                [line],
+                note=f.note,
+            ),
+            grid(
+                "effects",
+                "How large is it?",
+                [("term", "Effect size<"), ("estimate", "Estimate"), ci_head(spec.alpha)],
+                effects,
+                note="In standard deviations of the differences, not of the measurements.",
+            ),
+        ],
+        checks=checks,
+        rows=used_where(table, use, "one of the two is empty"),
+        facts=finite(
+            {
+                "p": f.p,
+                "n": n,
+                "estimate": f.estimate,
+                "ci_low": f.low,
+                "ci_high": f.high,
+                "r": r,
+                "cohen_d": size.estimate,
+                **f.facts,
+            }
+        ),
+        settings=[TEST_WORDS[spec.test]],
+    )
+
+
+def new_columns(table: Table, spec: ComparePairedSpec) -> list[tuple[Column, pa.Array]]:
+    """The difference of each pair."""
+    if not spec.first or not spec.second:
+        return []
+    one = table.column(spec.first)
+    away = table.numbers(spec.first) - table.numbers(spec.second)
+    described = Column(name=f"{spec.first} − {spec.second}", kind=Kind.measure, unit=one.unit, decimals=one.decimals)
+    return [(described, pa.array(away, pa.float64(), mask=np.isnan(away)))]
+
+
+PAGE = Page(
+    answers="Whether two measurements of the same rows (before and after, left and right, two raters) differ, and by how much.",
+    assumes=[
+        "Rows are independent of one another; the two values of a row belong together.",
+        "The differences, not the measurements, scatter roughly normally (t) or symmetrically (signed ranks).",
+    ],
+    formulas=[
+        ("Paired t", "t = (d̄ − δ)/(s_d/√n), n − 1 df, d = first − second"),
+        ("Signed ranks", "W⁺ = Σ ranks of |d − δ| where d > δ;  z = (W⁺ − Σr/2 ∓ ½)/√(Σr²/4)"),
+        ("Signs", "p from the binomial distribution with chance ½"),
+    ],
+    reading=[
+        ("Difference", "First minus second, row by row; its interval is what to report."),
+        (
+            "The picture",
+            "Each pair's difference over its mean, with the mean difference as a line. A slope or a fan says that the difference depends on the size.",
+        ),
+    ],
+    conventions=[
+        "A row with one of the two empty is left out.",
+        "Differences equal to the value tested are left out of signed ranks and signs, and counted.",
+        "Signed ranks are exact up to 50 differences, ties included.",
+        "d is the mean difference over the SD of the differences.",
+    ],
+    references=[
+        "Student (1908). The probable error of a mean. Biometrika, 6, 1–25.",
+        "Wilcoxon, F. (1945). Individual comparisons by ranking methods. Biometrics Bulletin, 1, 80–83.",
+    ],
+)
+
+METHOD = Method(
+    id="compare_paired",
+    aim=Aim.compare,
+    title="Paired samples: t test, signed ranks, signs",
+    layouts=(
+        Layout(
+            "pairs",
+            "two columns, a pair in each row",
+            "Do {first} and {second} differ within rows?",
+            ("first", "second"),
+            ("first", "second"),
+        ),
+    ),
+    Spec=ComparePairedSpec,
+    compute=compute,
+    page=PAGE,
+    new_columns=new_columns,
+    name=lambda spec: f"{spec.first} against {spec.second}",
+    uses=("alternative",),
+    keywords=("paired t test", "before and after", "wilcoxon", "signed rank", "sign test", "dependent samples"),
+)

@@ -1,0 +1,304 @@
+"""Does the middle, or the spread, of one measurement differ from a value?"""
+
+from typing import Any, Literal
+
+import numpy as np
+from pydantic import Field
+
+from yavik.core.answers import Answer, NoteBlock, Remedy, Span
+from yavik.core.answers.make import ci_cells, ci_head, compose, finite, grid
+from yavik.core.answers.wording import (
+    df,
+    df_cell,
+    italic,
+    level_words,
+    num,
+    number,
+    p_cell,
+    p_words,
+    plain,
+    say,
+    stat,
+    statistic,
+    whole,
+    word,
+)
+from yavik.core.figures.caption import lower
+from yavik.core.figures.data import printed_decimals
+from yavik.core.figures.describe import VALUES
+from yavik.core.figures.pictures import histogram
+from yavik.core.figures.plots import block
+from yavik.core.methods.base import Aim, Alternative, Layout, Method, Page, Run, Spec, amount, option, slot
+from yavik.core.methods.compare._two_words import ends
+from yavik.core.methods.shared import (
+    far_out,
+    filled_numbers,
+    normal_check,
+    outlying_check,
+    size_check,
+    unit_of,
+    used_where,
+)
+from yavik.core.stats.effect_sizes import one_sample_d
+from yavik.core.stats.groups import Floats, Groups
+from yavik.core.stats.moments import moments
+from yavik.core.stats.one import median_interval, pseudo_median, sign_test, signed_rank, t_one, variance_test
+from yavik.core.table import DataProblem, Table
+
+TEST_WORDS = {
+    "t": "mean, by Student's t",
+    "wilcoxon": "median, by signed ranks (Wilcoxon)",
+    "sign": "median, by signs",
+    "variance": "standard deviation, by χ²",
+}
+
+
+class OneSampleSpec(Spec):
+    column: str | None = Field(None, title="Measurement", json_schema_extra=slot(VALUES, "a measure"))
+    value: float = Field(
+        0.0,
+        allow_inf_nan=False,
+        json_schema_extra=amount(
+            "Value to compare with", "In the measurement's unit; for the spread a standard deviation.", step="any"
+        ),
+    )
+    test: Literal["t", "wilcoxon", "sign", "variance"] = Field(
+        "t",
+        json_schema_extra=option(
+            "What is compared", TEST_WORDS, "The mean unless ranks, signs or spread are asked for."
+        ),
+    )
+
+
+class Found:
+    """p, the sentence's statistic, the estimate with its interval, and the row of the test's table."""
+
+    def __init__(self, y: Floats, spec: OneSampleSpec, decimals: int) -> None:
+        self.y, self.spec, self.decimals = y, spec, decimals
+        self.sd = float(y.std(ddof=1)) if len(y) > 1 else np.nan
+        getattr(self, f"_{spec.test}")(spec.alternative)
+
+    def _set(self, p: float, spans: list[Span], what: str, estimate: float, low: float, high: float) -> None:
+        self.p, self.spans, self.what, self.estimate, self.low, self.high = p, spans, what, estimate, low, high
+
+    def _t(self, alternative: Alternative) -> None:
+        t = t_one(float(self.y.mean()), self.sd, len(self.y), self.spec.value, self.spec.alpha, alternative)
+        self._set(
+            t.p, say(italic("t"), f"({df(t.df)}) = {statistic(t.t)}, "), "mean", t.difference, t.ci_low, t.ci_high
+        )
+        self.cells: dict[str, Any] = {"t": stat(t.t), "df": df_cell(t.df)}
+        self.heads, self.note = [("t", "t"), ("df", "df")], "Student's t with n − 1 df."
+        self.facts = {"t": t.t, "df": t.df}
+
+    def _wilcoxon(self, alternative: Alternative) -> None:
+        w = signed_rank(self.y - self.spec.value, alternative=alternative)
+        middle, low, high = pseudo_median(self.y, self.spec.alpha, alternative)
+        how = ", exact" if w.exact else ""
+        self._set(
+            w.p,
+            say(italic("W"), "⁺ = " + number(w.w_plus, 1 if w.w_plus % 1 else 0) + ", "),
+            "median",
+            middle,
+            low,
+            high,
+        )
+        self.cells = {"w_plus": num(w.w_plus, 1), "w_minus": num(w.w_minus, 1), "z": stat(w.z)}
+        self.heads = [("w_plus", "Rank sum above"), ("w_minus", "below"), ("z", "z")]
+        zeros = f" {w.zeros} equal to the value left out." if w.zeros else ""
+        self.note = f"Estimate: median of all means of two values{how}.{zeros} p {'from every pattern of signs' if w.exact else 'from the normal distribution, corrected for ties'}."
+        self.facts = {"w_plus": w.w_plus, "w_minus": w.w_minus, "z": w.z}
+
+    def _sign(self, alternative: Alternative) -> None:
+        s = sign_test(self.y - self.spec.value, alternative)
+        low, high, level = median_interval(self.y, self.spec.alpha)
+        self._set(s.p, say(f"{s.above} above and {s.below} below, "), "median", float(np.median(self.y)), low, high)
+        self.cells = {"above": whole(s.above), "below": whole(s.below), "equal": whole(s.zeros)}
+        self.heads = [("above", "Above"), ("below", "Below"), ("equal", "Equal")]
+        self.note = "Exact binomial p; values equal to the one tested are left out."
+        if np.isfinite(level):
+            self.note += f" The interval's own level is {100 * level:.1f}%."
+        self.facts = {"above": s.above, "below": s.below}
+
+    def _variance(self, alternative: Alternative) -> None:
+        if self.spec.value <= 0:
+            raise DataProblem(
+                f"A standard deviation to compare with must be above zero; it is {number(self.spec.value, 2)}."
+            )
+        v = variance_test(self.sd**2, len(self.y), self.spec.value, self.spec.alpha, alternative)
+        self._set(
+            v.p, say("χ²", f"({v.df}) = {statistic(v.chi2)}, "), "standard deviation", self.sd, v.sd_low, v.sd_high
+        )
+        self.cells, self.heads = {"chi2": stat(v.chi2), "df": df_cell(v.df)}, [("chi2", "χ²"), ("df", "df")]
+        self.note = "Holds for normal values only: more data do not mend it. Two-sided p is twice the smaller tail."
+        self.facts = {"chi2": v.chi2, "df": v.df}
+
+
+def compute(table: Table, spec: OneSampleSpec, run: Run) -> Answer:
+    assert spec.column
+    column = table.column(spec.column)
+    y, rows = filled_numbers(table, spec.column, 2)
+    if np.ptp(y) == 0 and spec.test != "sign":
+        raise DataProblem(
+            f"All values of {spec.column} are the same: there is no spread to judge against.", column=spec.column
+        )
+    if spec.test in ("wilcoxon", "sign") and np.all(y == spec.value):
+        raise DataProblem(
+            f"Every value of {spec.column} equals {number(spec.value, 2)}: nothing lies above or below.",
+            column=spec.column,
+        )
+    found = Found(y, spec, printed_decimals(column))
+    run.progress(0.6, "Tested")
+    inner = y[~far_out(y)]
+    without = Found(inner, spec, 0).p if len(inner) > 2 and np.ptp(inner) > 0 else None
+    remedy = [Remedy(label="Test the median instead", spec={"test": "wilcoxon"})] if spec.test == "t" else []
+    checks = [
+        normal_check(y, lower(column.title), "Normal values", remedy, needed=spec.test in ("t", "variance")),
+        outlying_check(
+            y, rows, lower(column.title), printed_decimals(column), spec.where, found.p, without, spec.alpha
+        ),
+        size_check(len(y), 10, "value"),
+    ]
+    everything = Groups.of(table.numbers(spec.column), np.zeros(table.n_rows, np.int32), table.rows, (column.title,))
+    picture = block("figure", column.title, histogram(column, everything))
+    spans = _headline(column.title, unit_of(column), found)
+    d, g = one_sample_d(float(y.mean()) - spec.value, found.sd, len(y), spec.alpha)
+    effects = [
+        {"term": word(name), "estimate": num(x.estimate, 2), **ci_cells(x.ci_low, x.ci_high, 2)}
+        for name, x in (("Cohen's d, distance of the mean in SDs", d), ("Hedges' g", g))
+    ]
+    blocks = [picture, *_tables(column.title, found, spec)]
+    if spec.test in ("t", "wilcoxon"):
+        blocks.append(
+            grid(
+                "effects",
+                "How large is it?",
+                [("term", "Effect size<"), ("estimate", "Estimate"), ci_head(spec.alpha)],
+                effects,
+            )
+        )
+    if spec.test == "wilcoxon":
+        blocks.append(
+            NoteBlock(
+                id="assumes",
+                text="Signed ranks speak about the median only where values lie symmetrically about it; signs need no shape.",
+            )
+        )
+    facts = finite(
+        {
+            "p": found.p,
+            "n": len(y),
+            "estimate": found.estimate,
+            "ci_low": found.low,
+            "ci_high": found.high,
+            "cohen_d": d.estimate,
+            **found.facts,
+        }
+    )
+    said = "differs" if found.p < spec.alpha else "no evidence of a difference"
+    return compose(
+        spans,
+        short=f"{said}, {plain(say(italic('p'), f' {p_words(found.p)}'))}",
+        blocks=blocks,
+        checks=checks,
+        rows=used_where(table, ~np.isnan(table.numbers(spec.column)), f"{column.title} is empty"),
+        facts=facts,
+        settings=[TEST_WORDS[spec.test], f"against {number(spec.value, printed_decimals(column))}{unit_of(column)}"],
+    )
+
+
+def _headline(title: str, unit: str, f: Found) -> list[Span]:
+    d, spec = f.decimals + (0 if f.decimals else 1), f.spec
+    way = {"two_sided": "differs from", "less": "is below", "greater": "is above"}[spec.alternative]
+    claim = f"{f.what} of {lower(title)} {way} {number(spec.value, f.decimals)}{unit}, "
+    start = f"The {claim}" if f.p < spec.alpha else f"There is no evidence that the {claim}"
+    tail = f". It is {number(f.estimate, d)}{unit}"
+    if np.isfinite(f.low) or np.isfinite(f.high):
+        tail += f" ({level_words(spec.alpha)} CI {ends(f.low, f.high, d)})"
+    return say(start, *f.spans, italic("p"), f" {p_words(f.p)}{tail}.")
+
+
+def _tables(title: str, f: Found, spec: OneSampleSpec) -> list[Any]:
+    m = moments(f.y, 1 - spec.alpha)
+    d, fine = f.decimals, f.decimals + 1
+    groups = {
+        "column": word(title),
+        "n": whole(m.n),
+        "mean": num(m.mean, fine),
+        "sd": num(m.sd, fine),
+        "median": num(m.median, fine),
+        "min": num(m.min, d),
+        "max": num(m.max, d),
+    }
+    heads = [
+        ("column", "<"),
+        ("n", "n"),
+        ("mean", "Mean"),
+        ("sd", "SD"),
+        ("median", "Median"),
+        ("min", "Min"),
+        ("max", "Max"),
+    ]
+    row = {
+        "term": word(f"{f.what.capitalize()}"),
+        "estimate": num(f.estimate, fine),
+        **ci_cells(f.low, f.high, fine, "too few values"),
+        **f.cells,
+        "p": p_cell(f.p),
+    }
+    return [
+        grid("groups", title, heads, [groups]),
+        grid(
+            "test",
+            f"Test against {number(spec.value, d)}",
+            [("term", "<"), ("estimate", "Estimate"), ci_head(spec.alpha), *f.heads, ("p", "p")],
+            [row],
+            note=f.note,
+        ),
+    ]
+
+
+PAGE = Page(
+    answers="Whether the mean, the median or the spread of one measurement differs from a value that was known before: a norm, a target, chance.",
+    assumes=[
+        "Rows are independent.",
+        "Student's t: values roughly normal, or about thirty and more of them. Signed ranks: values lie symmetrically. Signs: nothing.",
+        "The χ² test of the spread holds for normal values only, however many there are.",
+    ],
+    formulas=[
+        ("Student's t", "t = (ȳ − μ₀)/(s/√n), n − 1 df"),
+        ("Signed ranks", "W⁺ = Σ ranks of |y − μ₀| where y > μ₀;  z = (W⁺ − Σr/2 ∓ ½)/√(Σr²/4)"),
+        ("Signs", "p from the binomial distribution with chance ½"),
+        ("Spread", "χ² = (n − 1)s²/σ₀², n − 1 df"),
+    ],
+    reading=[
+        ("p", "How often data would lie this far from the value if it were true."),
+        (
+            "Estimate and interval",
+            "What the data say the mean (median, SD) is; the value tested lies outside the interval where p is below α.",
+        ),
+    ],
+    conventions=[
+        "Values equal to the one tested are left out of signed ranks and signs, and counted.",
+        "Signed ranks are exact up to 50 values, ties included; beyond, normal with continuity correction.",
+        "The estimate beside signed ranks is the median of all means of two values.",
+        "The median's interval takes order statistics; its level is at least the one asked for, and shown.",
+    ],
+    references=[
+        "Hodges, J. L., & Lehmann, E. L. (1963). Estimates of location based on rank tests. Annals of Mathematical Statistics, 34, 598–611.",
+        "Student (1908). The probable error of a mean. Biometrika, 6, 1–25.",
+        "Wilcoxon, F. (1945). Individual comparisons by ranking methods. Biometrics Bulletin, 1, 80–83.",
+    ],
+)
+
+METHOD = Method(
+    id="one_sample",
+    aim=Aim.compare,
+    title="One sample against a value: t test, signed ranks, signs, spread",
+    layouts=(Layout("column", "one column", "Does {column} differ from a known value?", ("column",), ("column",)),),
+    Spec=OneSampleSpec,
+    compute=compute,
+    page=PAGE,
+    name=lambda spec: f"{spec.column} against {spec.value:g}",
+    uses=("alternative",),
+    keywords=("t test", "one sample", "wilcoxon", "signed rank", "sign test", "variance", "norm"),
+)

@@ -1,0 +1,34 @@
+"""Tails and intervals for a chosen direction: one place for what 'less' and 'greater' mean."""
+
+from typing import Literal
+
+import numpy as np
+from scipy import special, stats
+
+Alternative = Literal["two_sided", "less", "greater"]
+
+
+def t_p(t: float, df: float, alternative: Alternative) -> float:
+    """p of a t statistic; each tail is taken directly, never as one minus the other."""
+    if alternative == "two_sided":
+        return float(2 * stats.t.sf(abs(t), df))
+    return float(stats.t.sf(t, df) if alternative == "greater" else stats.t.cdf(t, df))
+
+
+def z_p(z: float, alternative: Alternative) -> float:
+    if alternative == "two_sided":
+        return float(2 * special.ndtr(-abs(z)))
+    return float(special.ndtr(-z) if alternative == "greater" else special.ndtr(z))
+
+
+def t_interval(estimate: float, se: float, df: float, alpha: float, alternative: Alternative) -> tuple[float, float]:
+    """1 − α interval; one-sided tests get the one-sided bound, open at the other end."""
+    if alternative == "two_sided":
+        reach = float(stats.t.isf(alpha / 2, df)) * se
+        return estimate - reach, estimate + reach
+    reach = float(stats.t.isf(alpha, df)) * se
+    return (estimate - reach, np.inf) if alternative == "greater" else (-np.inf, estimate + reach)
+
+
+def z_interval(estimate: float, se: float, alpha: float, alternative: Alternative) -> tuple[float, float]:
+    return t_interval(estimate, se, np.inf, alpha, alternative)
