@@ -32,10 +32,10 @@ def estimates(
     labels: Sequence[str],
     weights: Floats,
     means: Floats,
-    variances: Floats,
+    covariance: Floats,
+    df: Floats,
     n: Floats,
     *,
-    pooled: tuple[float, float] | None,
     adjusting: ContrastAdjust,
     alpha: float,
 ) -> list[Contrast]:
@@ -43,22 +43,13 @@ def estimates(
 
     Args:
         weights: shape (contrasts, groups).
-        variances: of the values within each group.
-        pooled: one variance and its df for all groups; without it each group keeps its own, and df are
-            Satterthwaite's (Welch, 1947).
+        covariance: of the means, shape (groups, groups).
+        df: of each contrast's standard error.
+        n: values behind each mean, for the sums of squares.
         adjusting: the family's adjustment; Scheffé's holds for all contrasts there are, also unplanned ones.
     """
     size = weights @ means
-    if pooled:
-        variance, every = pooled
-        spread = np.full(len(means), variance)
-        df = np.full(len(size), every)
-    else:
-        spread = variances
-        parts = weights**2 * variances / n
-        with np.errstate(invalid="ignore", divide="ignore"):
-            df = parts.sum(axis=1) ** 2 / (parts**2 / (n - 1)).sum(axis=1)
-    se = np.sqrt((weights**2 * spread / n).sum(axis=1))
+    se = np.sqrt(np.einsum("ij,jk,ik->i", weights, covariance, weights))
     t = size / se
     p = np.asarray(2 * stats.t.sf(np.abs(t), df))
     k, m = len(means), len(size)
@@ -77,6 +68,13 @@ def estimates(
         Contrast(labels[i], weights[i], *(float(x[i]) for x in (size, se, t, df, p, adjusted, low, high, squares)))
         for i in range(m)
     ]
+
+
+def satterthwaite(weights: Floats, variances: Floats, n: Floats) -> Floats:
+    """df of each contrast where every group keeps its own variance (Welch, 1947)."""
+    parts = weights**2 * variances / n
+    with np.errstate(invalid="ignore", divide="ignore"):
+        return np.asarray(parts.sum(axis=1) ** 2 / (parts**2 / (n - 1)).sum(axis=1))
 
 
 def orthogonal(weights: Floats, n: Floats) -> list[tuple[int, int]]:

@@ -39,7 +39,7 @@ def correlations(
     h = 0 if held is None else held.shape[1]
     filled: Any = ~np.isnan(x)
     if held is not None:
-        base = ~np.isnan(held).any(axis=1)
+        base: Any = ~np.isnan(held).any(axis=1)
         filled = filled & base[:, None]
     if not pairwise or filled.all():
         rows: Any = filled.all(axis=1)

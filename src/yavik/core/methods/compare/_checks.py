@@ -8,8 +8,9 @@ from scipy import stats
 from yavik.core.answers import Check, Remedy, Verdict
 from yavik.core.answers.wording import counted, listing, number, p_bare, p_words, significant
 from yavik.core.figures.data import Grouped
-from yavik.core.stats.groups import Groups
+from yavik.core.stats.groups import Floats, Groups
 from yavik.core.stats.oneway import FTest
+from yavik.core.stats.spread import bartlett
 from yavik.core.table import Kind, Table, rows_in_words
 
 MOST_FOR_NORMAL = 5000
@@ -56,6 +57,21 @@ def equal_spread(
     }
     if np.isfinite(ratio):
         facts["sd_ratio"] = ratio
+    return Check(id="equal_spread", title="Equal spread", verdict=verdict, text=text, facts=facts, remedies=remedies)
+
+
+def spread_of_known(n: Floats, variances: Floats, names: tuple[str, ...], test: str) -> Check:
+    """Equal spread from n and SD alone, by Bartlett's test."""
+    found = bartlett(n, variances)
+    verdict = Verdict.holds if found.p >= 0.05 else Verdict.fails if found.p < 0.01 else Verdict.doubtful
+    high, low = int(np.argmax(variances)), int(np.argmin(variances))
+    ratio = float(np.sqrt(variances[high] / variances[low]))
+    text = f"Bartlett's test, for normal values, gives p {p_words(found.p)}. The SD in {names[high]} is {number(ratio, 1)} times that in {names[low]}."
+    remedies = []
+    if test == "anova" and verdict is not Verdict.holds:
+        text += " The chosen test assumes equal spread."
+        remedies = [Remedy(label="Use Welch's test", spec={"test": "welch", "pairs": "auto"})]
+    facts = {"bartlett.p": found.p, "sd_ratio": ratio}
     return Check(id="equal_spread", title="Equal spread", verdict=verdict, text=text, facts=facts, remedies=remedies)
 
 
@@ -116,7 +132,7 @@ def normal_within(
         else []
     )
     if test == "kruskal_wallis":
-        text += " Ranks do not need it."
+        text += " The chosen test does not need it."
     facts = {"shapiro.p_lowest": float(ps.min()), "shapiro.w_lowest": worst[0]}
     return Check(**base, verdict=verdict, text=text, facts=facts, remedies=remedies)
 

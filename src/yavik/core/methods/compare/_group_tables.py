@@ -7,11 +7,11 @@ from typing import TYPE_CHECKING
 import numpy as np
 from scipy import stats
 
-from yavik.core.answers import Cell, Head, TableBlock
+from yavik.core.answers import Cell, TableBlock
+from yavik.core.answers.make import ci_cells, head, share_ci
 from yavik.core.answers.wording import (
     df_cell,
     finer,
-    interval,
     level_words,
     missing,
     num,
@@ -22,27 +22,13 @@ from yavik.core.answers.wording import (
     word,
 )
 from yavik.core.methods.compare._checks import shapiro
-from yavik.core.methods.compare._group_words import PAIR_WORDS, alpha_words, letters_note
+from yavik.core.methods.compare._group_words import BY_RANKS, PAIR_WORDS, alpha_words, letters_note
 from yavik.core.stats.oneway import FTest, eta2_interval
 
 if TYPE_CHECKING:
     from yavik.core.methods.compare.compare_groups import Results
 
 ONE = "one value has no spread"
-
-
-def head(key: str, title: str, *, left: bool = False, italic: bool = False) -> Head:
-    return Head(key=key, title=title, align="left" if left else "right", italic=italic)
-
-
-def ci_cells(low: float, high: float, decimals: int, why: str) -> dict[str, Cell]:
-    """An interval as two values with one printed text, kept in ``ci_low``."""
-    if not (np.isfinite(low) and np.isfinite(high)):
-        return {"ci_low": missing(why), "ci_high": missing(why)}
-    return {
-        "ci_low": Cell(v=float(low), s=interval(float(low), float(high), decimals)),
-        "ci_high": num(float(high), decimals),
-    }
 
 
 def groups(r: Results) -> TableBlock:
@@ -67,7 +53,6 @@ def groups(r: Results) -> TableBlock:
         n, mean = int(g.n[i]), float(g.means[i])
         sd = float(np.sqrt(g.variances[i]))
         reach = float(stats.t.isf(r.alpha / 2, n - 1)) * sd / np.sqrt(n) if n > 1 else np.nan
-        q1, median, q3 = (float(q) for q in g.quartiles[i])
         row = {
             "group": word(name),
             "n": whole(n),
@@ -75,12 +60,17 @@ def groups(r: Results) -> TableBlock:
             "mean": num(mean, fine),
             "sd": num(sd, fine, ONE),
             **ci_cells(mean - reach, mean + reach, fine, ONE),
-            "median": num(median, d),
-            "q1": num(q1, d),
-            "q3": num(q3, d),
-            "min": num(float(g.ordered[i][0]), d),
-            "max": num(float(g.ordered[i][-1]), d),
         }
+        if len(g.y):
+            q1, median, q3 = (float(q) for q in g.quartiles[i])
+            low, high = float(g.ordered[i][0]), float(g.ordered[i][-1])
+            row |= {
+                "median": num(median, d),
+                "q1": num(q1, d),
+                "q3": num(q3, d),
+                "min": num(low, d),
+                "max": num(high, d),
+            }
         if r.letters:
             row["letters"] = word(r.letters[i])
         if ranks and r.ranked:
@@ -105,7 +95,7 @@ def f_row(name: str, t: FTest | str, shown: str = "f") -> dict[str, Cell]:
 
 def test(r: Results) -> TableBlock:
     """The test itself; the classical one as a full table of sums of squares."""
-    if r.test == "anova":
+    if r.test in ("anova", "permutation"):
         a = r.classical
         d = finer(r.data.decimals, a.ss_within)
         columns = [
@@ -124,7 +114,7 @@ def test(r: Results) -> TableBlock:
                 "df": whole(a.df_between),
                 "ms": num(a.ms_between, d),
                 "f": stat(a.test.f),
-                "p": p_cell(a.test.p),
+                "p": p_cell(r.main.p),
             },
             {
                 "term": word("Within groups"),
@@ -143,7 +133,10 @@ def test(r: Results) -> TableBlock:
                 "p": empty,
             },
         ]
-        return TableBlock(id="anova", title="Test of equal means", columns=columns, rows=rows, strong=["p"])
+        note = f"p from {r.permuted.draws} random divisions of the values." if r.permuted else None
+        return TableBlock(
+            id="anova", title="Test of equal means", columns=columns, rows=rows, strong=["p"], note=note
+        )
     if r.test == "kruskal_wallis":
         row = {"term": word("Kruskal–Wallis"), "h": stat(r.main.f), "df": df_cell(r.main.df1), "p": p_cell(r.main.p)}
         columns = [
@@ -177,14 +170,21 @@ def pairs(r: Results) -> TableBlock | None:
     p, g = r.pairs, r.data.groups
     if p is None:
         return None
-    by_ranks = r.pair_method == "dunn"
-    d = 1 if by_ranks else r.data.decimals
+    by_ranks, own = r.pair_method in BY_RANKS, r.pair_method == "pairwise_mann_whitney"
+    d = 1 if by_ranks and not own else max(r.data.decimals, 1)
     shown = "z" if by_ranks else "t"
     columns = [
         head("pair", "Pair", left=True),
-        head("difference", "Difference of mean ranks" if by_ranks else f"Difference{_unit(r)}"),
+        head(
+            "difference",
+            f"Difference of medians{_unit(r)}"
+            if own
+            else "Difference of mean ranks"
+            if by_ranks
+            else f"Difference{_unit(r)}",
+        ),
     ]
-    columns += [] if by_ranks else [head("ci_low", f"{level_words(r.alpha)} CI")]
+    columns += [] if by_ranks or p.ci_low is None else [head("ci_low", f"{level_words(r.alpha)} CI")]
     columns += [head(shown, shown, italic=True)] + ([] if by_ranks else [head("df", "df")])
     columns += [head("p_adjusted", "p" if r.pair_method == "lsd" else "adjusted p", italic=True)]
     rows, marked = [], []
@@ -195,7 +195,7 @@ def pairs(r: Results) -> TableBlock | None:
             "group_a": word(g.names[p.a[i]]),
             "group_b": word(g.names[p.b[i]]),
             "difference": num(float(p.difference[i]), d),
-            "se": num(float(p.se[i]), d + 1),
+            "se": num(float(p.se[i]), d + 1, "has none"),
             shown: stat(float(p.statistic[i]), why),
             "p": p_cell(float(p.p[i]), why),
             "p_adjusted": p_cell(float(p.p_adjusted[i]), why),
@@ -209,7 +209,9 @@ def pairs(r: Results) -> TableBlock | None:
         rows.append(row)
     return TableBlock(
         id="pairs",
-        title=f"All pairs, {PAIR_WORDS[r.pair_method]}",
+        title=f"All pairs, {PAIR_WORDS[r.pair_method]}"
+        if r.pair_method != "dunnett"
+        else f"Each against {g.names[p.b[0]]}, Dunnett",
         columns=columns,
         rows=rows,
         note=_pairs_note(r),
@@ -233,8 +235,13 @@ def _pairs_note(r: Results) -> str:
         "tukey": "One pooled spread; intervals and p hold for all pairs together.",
         "holm": "Holm's steps have no intervals of their own; Bonferroni's are shown.",
         "dunn": "Ranks over all groups together; p from the normal distribution, adjusted.",
+        "pairwise_mann_whitney": "Each pair ranked by itself; p adjusted.",
+        "snk": "Range by range: pairs may differ only within ranges that do. No intervals; the error of the family is held only where all means are equal.",
+        "duncan": "Range by range with a level that grows with the range: more claims, and the error of the family is not held. No intervals.",
+        "scheffe": "Holds for every contrast there is, so wide for pairs alone.",
+        "dunnett": "Each group with the control; intervals and p hold for all of them together.",
     }.get(r.pair_method, "Intervals and p hold for all pairs together.")
-    return f"{extra} Family-wise α = {a}."
+    return extra if r.pair_method in ("snk", "duncan") else f"{extra} Family-wise α = {a}."
 
 
 def effects(r: Results) -> TableBlock:
@@ -249,7 +256,7 @@ def effects(r: Results) -> TableBlock:
         {
             "term": word("η², share of variation between groups"),
             "estimate": Cell(v=a.eta2, s=share(a.eta2)),
-            **_share_ci(low, high),
+            **share_ci(low, high, "did not converge"),
         },
         {
             "term": word("ω², the same without its upward bias"),
@@ -272,18 +279,14 @@ def effects(r: Results) -> TableBlock:
     return TableBlock(id="effects", title="How large is it?", columns=columns, rows=rows, note=note)
 
 
-def _share_ci(low: float, high: float) -> dict[str, Cell]:
-    if not (np.isfinite(low) and np.isfinite(high)):
-        return {"ci_low": missing("did not converge"), "ci_high": missing("did not converge")}
-    return {"ci_low": Cell(v=low, s=f"{share(low)} to {share(high)}"), "ci_high": Cell(v=high, s=share(high))}
-
-
 def conclusions(r: Results) -> TableBlock:
     """How the conclusion fares under each test."""
     ranked = (
         FTest(r.ranked.h, r.ranked.df, np.nan, r.ranked.p)
         if r.ranked
         else "not computed beside more than 200 000 rows"
+        if len(r.data.groups.y)
+        else "needs the values themselves"
     )
     rows = []
     for name, t in (
@@ -295,6 +298,12 @@ def conclusions(r: Results) -> TableBlock:
         row = f_row(name, t, "statistic")
         row["said"] = missing(t) if isinstance(t, str) else word("differ" if t.p < r.alpha else "no evidence")
         rows.append(row)
+    permuted = r.permuted
+    if permuted:
+        t = FTest(r.classical.test.f, np.nan, np.nan, permuted.p)
+        rows.append(
+            {**f_row("Permutation", t, "statistic"), "said": word("differ" if t.p < r.alpha else "no evidence")}
+        )
     columns = [
         head("term", "Test", left=True),
         head("statistic", "F or H", italic=True),
@@ -357,6 +366,16 @@ def facts(r: Results) -> dict[str, float | int | str]:
         "anova.ss_between": r.classical.ss_between,
         "anova.ss_within": r.classical.ss_within,
     }
+    out["estimate"] = float(np.ptp(g.means))
+    if r.permuted:
+        out |= {"permutation.p": r.permuted.p, "permutation.draws": r.permuted.draws}
+    for c in r.contrasts.found if r.contrasts else []:
+        out |= {
+            f"contrast.{c.label}": c.estimate,
+            f"contrast.{c.label}.t": c.t,
+            f"contrast.{c.label}.p": c.p_adjusted,
+            f"contrast.{c.label}.ss": c.ss,
+        }
     for name, t in (("welch", r.welch), ("brown_forsythe", r.brown_forsythe)):
         if isinstance(t, FTest):
             out |= {f"{name}.f": t.f, f"{name}.df1": t.df1, f"{name}.df2": t.df2, f"{name}.p": t.p}

@@ -30,20 +30,30 @@ TEST_WORDS = {
     "welch": "Welch's test, unequal spread allowed",
     "brown_forsythe": "Brown–Forsythe's F*, unequal spread allowed",
     "kruskal_wallis": "Kruskal–Wallis, by ranks",
+    "permutation": "permutation of the classical F",
+    "friedman": "Friedman, by ranks within blocks",
 }
 PAIR_WORDS = {
     "auto": "automatic",
-    "lsd": "least significant difference",
     "tukey": "Tukey–Kramer",
     "games_howell": "Games–Howell",
+    "lsd": "least significant difference",
     "bonferroni": "Bonferroni",
     "holm": "Holm",
+    "sidak": "Šidák",
+    "scheffe": "Scheffé",
+    "dunnett": "Dunnett, each against a control",
+    "snk": "Student–Newman–Keuls",
+    "duncan": "Duncan",
     "dunn": "Dunn",
+    "pairwise_mann_whitney": "rank sums pair by pair",
 }
 
 
 def statistic_spans(r: Results) -> list[Span]:
     t = r.main
+    if r.permuted:
+        return say(italic("p"), f" {p_words(t.p)} ({r.permuted.draws} random divisions)")
     if r.test == "kruskal_wallis":
         return say(italic("H"), f"({df(t.df1)}) = {statistic(t.f)}, ", italic("p"), f" {p_words(t.p)}")
     mark = {"welch": [sub("W")], "brown_forsythe": [Span(t="*")]}.get(r.test, [])
@@ -67,7 +77,21 @@ def headline(r: Results) -> list[Span]:
     else:
         subject = lower(what) if what not in ("Means", "Ranks") else what.lower()
         start = [f"There is no evidence that {subject} {verb} {among}, "]
-    return say(*start, *statistic_spans(r), ". ", _pairs_sentence(r))
+    return say(*start, *statistic_spans(r), ". ", contrasts_sentence(r) or _pairs_sentence(r))
+
+
+def contrasts_sentence(r: Results) -> str:
+    """What was planned comes before all pairs."""
+    if not r.contrasts:
+        return ""
+    c, d = r.contrasts.found[0], r.data.decimals + (0 if r.data.decimals else 1)
+    more = len(r.contrasts.found) - 1
+    tail = f"; {more} more planned {'contrast' if more == 1 else 'contrasts'} below" if more else ""
+    if r.contrasts.trend:
+        shown = [c.label for c in r.contrasts.found if c.p_adjusted < r.alpha]
+        return f"The trend is {listing(shown)}." if shown else "No trend of any degree can be made out."
+    unit = f"\u00a0{r.data.unit}" if r.data.unit else ""
+    return f"{c.label}: {number(c.estimate, d)}{unit} ({level_words(r.alpha)} CI {interval(c.ci_low, c.ci_high, d)}, p {p_words(c.p_adjusted)}){tail}."
 
 
 def _pairs_sentence(r: Results) -> str:
@@ -78,7 +102,7 @@ def _pairs_sentence(r: Results) -> str:
     found = [i for i in np.argsort(-np.abs(pairs.difference)) if p[i] < r.alpha]
     if not found:
         return "No two groups can be told apart." if g.k > 2 or r.main.p < r.alpha else _estimate(r, 0) + "."
-    if r.pair_method == "dunn":
+    if r.pair_method in BY_RANKS:
         names = [f"{g.names[pairs.a[i]]} and {g.names[pairs.b[i]]}" for i in found[:3]]
         more = f" and {len(found) - 3} more pairs" if len(found) > 3 else ""
         return f"Told apart: {'; '.join(names)}{more}."
@@ -99,7 +123,7 @@ def _pairs_sentence(r: Results) -> str:
 
 def _estimate(r: Results, i: int) -> str:
     """'Alcove is 10.9 min lower than Winter garden (95% CI 6.3 to 15.4)'."""
-    g, pairs, d = r.data.groups, r.pairs, r.data.decimals
+    g, pairs, d = r.data.groups, r.pairs, max(r.data.decimals, 1)
     assert pairs is not None
     difference = float(pairs.difference[i])
     unit = f"\u00a0{r.data.unit}" if r.data.unit else ""
@@ -109,6 +133,10 @@ def _estimate(r: Results, i: int) -> str:
     ends = (float(pairs.ci_low[i]), float(pairs.ci_high[i]))
     low, high = (-ends[1], -ends[0]) if difference < 0 else ends
     return f"{text} ({level_words(r.alpha)} CI {interval(low, high, d)})"
+
+
+BY_RANKS = ("dunn", "pairwise_mann_whitney")
+"""Pairs that speak about ranks: their differences are not estimates of a difference of means."""
 
 
 def letters_note(r: Results) -> str:

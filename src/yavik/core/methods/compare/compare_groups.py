@@ -1,81 +1,46 @@
 """Does a measurement differ between groups? One-way comparisons with pairs, letters and checks."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
-from typing import Literal
 
 import numpy as np
-from pydantic import Field
+from scipy import stats
 
-from yavik.core.answers import Answer, Check, FigureBlock, Marks, RowsUsed, TableBlock
-from yavik.core.answers.answer import LeftOut
+from yavik.core.answers import Answer, Check, FigureBlock, Marks, RowsUsed, Verdict
+from yavik.core.answers.make import compose
 from yavik.core.answers.wording import plain
-from yavik.core.figures import Figure, draw
 from yavik.core.figures.data import Grouped, grouped
-from yavik.core.figures.describe import GROUPS, VALUES
-from yavik.core.methods.base import Aim, Layout, Method, Run, Spec, option, slot
+from yavik.core.methods.base import Aim, Layout, Method, Run
 from yavik.core.methods.compare import _checks as checks
 from yavik.core.methods.compare import _group_tables as tables
+from yavik.core.methods.compare._group_blocked import blocked
 from yavik.core.methods.compare._group_columns import group_columns
+from yavik.core.methods.compare._group_contrasts import Planned, contrasts_table, control_of, planned
+from yavik.core.methods.compare._group_more import drawn_pairs, letters_table, matrix, pairs_check
 from yavik.core.methods.compare._group_page import PAGE
-from yavik.core.methods.compare._group_words import PAIR_WORDS, TEST_WORDS, headline, letters_note, p_mark
-from yavik.core.stats import pairwise
-from yavik.core.stats.adjusting import Adjust
+from yavik.core.methods.compare._group_spec import CompareGroupsSpec
+from yavik.core.methods.compare._group_words import BY_RANKS, PAIR_WORDS, TEST_WORDS, headline, letters_note, p_mark
+from yavik.core.methods.compare._samples import (
+    decimals_of,
+    demand_summaries,
+    groups_figure,
+    known,
+    means_figure,
+    rows_used,
+)
+from yavik.core.methods.shared import residual_pictures
+from yavik.core.stats import draws, pairwise
+from yavik.core.stats.draws import Permuted
 from yavik.core.stats.groups import Groups
 from yavik.core.stats.letters import letters_from_pairs
 from yavik.core.stats.oneway import AnovaTable, FTest, Ranked, anova, brown_forsythe, kruskal_wallis, levene, welch
 from yavik.core.stats.pairwise import Pairs
 from yavik.core.table import DataProblem, Table, rows_in_words
 
-Test = Literal["auto", "anova", "welch", "brown_forsythe", "kruskal_wallis"]
-PairMethod = Literal["auto", "lsd", "tukey", "games_howell", "bonferroni", "holm", "dunn"]
 MOST_PAIRED = 60
 """Groups up to which all pairs are compared: 1 770 pairs."""
 MOST_FOR_RANKS_ASIDE = 200_000
 """Rows up to which the rank test is computed beside another test, only to compare conclusions."""
-
-
-class CompareGroupsSpec(Spec):
-    response: str | None = Field(
-        None, title="Measurement", json_schema_extra=slot(VALUES, "a measure", layout="stacked")
-    )
-    groups: str | None = Field(None, title="Groups", json_schema_extra=slot(GROUPS, "groups", layout="stacked"))
-    samples: list[str] = Field(
-        [], title="Samples", json_schema_extra=slot(VALUES, "one column per sample", many=True, layout="side_by_side")
-    )
-    test: Test = Field(
-        "auto",
-        json_schema_extra=option(
-            "Test",
-            TEST_WORDS,
-            "Automatic takes Welch's test: it holds its error rate whether or not the spread is equal.",
-        ),
-    )
-    pairs: PairMethod = Field(
-        "auto",
-        json_schema_extra=option(
-            "Pairs by",
-            PAIR_WORDS,
-            "Automatic follows the test: Games–Howell after Welch or Brown–Forsythe, Tukey–Kramer after the classical F, Dunn after ranks.",
-        ),
-    )
-    adjust: Adjust = Field(
-        "holm",
-        json_schema_extra=option(
-            "Adjustment of Dunn's p",
-            {
-                "holm": "Holm",
-                "none": "none",
-                "bonferroni": "Bonferroni",
-                "sidak": "Šidák",
-                "fdr": "false discovery rate",
-            },
-            when={"pairs_used": ["dunn"]},
-        ),
-    )
-    letters_order: Literal["up", "down"] = Field(
-        "up", json_schema_extra=option("Letters from", {"up": "the lowest mean", "down": "the highest mean"})
-    )
 
 
 @dataclass(frozen=True)
@@ -92,10 +57,15 @@ class Results:
     pairs: Pairs | None
     letters: list[str] | None
     alpha: float
+    permuted: Permuted | None = None
+    contrasts: Planned | None = None
 
     @property
     def main(self) -> FTest:
-        """The chosen test; Kruskal–Wallis as a test without second df."""
+        """The chosen test; Kruskal–Wallis as a test without second df; the classical F with p by permutation."""
+        if self.permuted:
+            f = self.classical.test
+            return FTest(f.f, f.df1, f.df2, self.permuted.p)
         if self.test == "kruskal_wallis" and self.ranked:
             return FTest(self.ranked.h, self.ranked.df, np.nan, self.ranked.p)
         chosen = {"anova": self.classical.test, "welch": self.welch, "brown_forsythe": self.brown_forsythe}[self.test]
@@ -104,14 +74,68 @@ class Results:
 
 
 def compare(table: Table, spec: CompareGroupsSpec, run: Run) -> Answer:
+    if spec.block and not spec.samples and not spec.summaries:
+        return blocked(table, spec, run)
+    if spec.test == "friedman":
+        raise DataProblem("Friedman's test ranks within blocks: name the block in the sentence.", column=spec.groups)
+    if spec.summaries and not (spec.response and spec.groups) and not spec.samples:
+        return _from_summaries(spec)
     data = grouped(table, spec.response, spec.groups, spec.samples)
     run.progress(0.1, "Sorting into groups")
     _demand_groups(data, spec)
     test, note = _choose_test(data, spec)
     run.progress(0.3, "Testing")
-    results = _results(data, spec, test)
+    results = _results(data, spec, test, run)
     run.progress(0.7, "Looking at the checks")
     return _answer(table, spec, results, _checks(table, spec, results, note))
+
+
+def _from_summaries(spec: CompareGroupsSpec) -> Answer:
+    """Only n, mean and SD of each sample are known: what can be had of them, and nothing else."""
+    demand_summaries(spec.summaries)
+    if spec.test in ("kruskal_wallis", "permutation") or spec.pairs in BY_RANKS:
+        raise DataProblem(
+            "Ranks and permutations need the values themselves; n, mean and SD carry the tests of means."
+        )
+    n, means, variances, names = known(spec.summaries)
+    data = Grouped(
+        Groups.known(n, means, variances, names),
+        "Value",
+        "Sample",
+        None,
+        decimals_of(spec.summaries),
+        [0] * len(n),
+        0,
+        0,
+        [],
+        False,
+    )
+    test, note = _choose_test(data, spec)
+    r = _results(data, spec, test, Run())
+    g = data.groups
+    reach = np.array([float(stats.t.isf(spec.alpha / 2, k - 1)) for k in g.n]) * np.sqrt(g.variances / g.n)
+    picture = means_figure(names, means, means - reach, means + reach, "Mean")
+    spread = (
+        Check(
+            id="equal_spread",
+            title="Equal spread",
+            verdict=Verdict.unknown,
+            text="A sample without spread cannot be compared with the others.",
+        )
+        if np.any(variances <= 0)
+        else checks.spread_of_known(n, variances, names, test)
+    )
+    shape = Check(
+        id="summaries",
+        title="Only summaries known",
+        verdict=Verdict.unknown,
+        text=" ".join(
+            x
+            for x in (note, "Neither the shape of the values nor outlying ones can be judged from n, mean and SD.")
+            if x
+        ),
+    )
+    return _composed(spec, r, picture, [spread, shape, pairs_check(r)], RowsUsed(total=0, used=int(n.sum())))
 
 
 def _demand_groups(data: Grouped, spec: CompareGroupsSpec) -> None:
@@ -131,13 +155,17 @@ def _demand_groups(data: Grouped, spec: CompareGroupsSpec) -> None:
         )
 
 
+def one_value(g: Groups, i: int) -> str:
+    where = f" ({rows_in_words([int(g.part_rows(i)[0])])})" if len(g.rows) else ""
+    return f"{g.names[i]} has one value{where}, so its own spread cannot be known"
+
+
 def _obstacle(data: Grouped) -> str | None:
     """Why Welch's test cannot be computed, if so."""
     g = data.groups
     single = [i for i in range(g.k) if g.n[i] < 2]
     if single:
-        rows = [int(g.part_rows(i)[0]) for i in single]
-        return f"{g.names[single[0]]} has one value ({rows_in_words(rows[:1])}), so its own spread cannot be known"
+        return one_value(g, single[0])
     flat = [i for i in range(g.k) if g.ss[i] == 0]
     if flat:
         return f"all values in {g.names[flat[0]]} are the same, so it has no spread of its own"
@@ -169,31 +197,32 @@ def _choose_test(data: Grouped, spec: CompareGroupsSpec) -> tuple[str, str | Non
     return spec.test, None
 
 
-def _choose_pairs(spec: CompareGroupsSpec, test: str) -> str:
+def _choose_pairs(spec: CompareGroupsSpec, test: str, can: bool) -> str:
     if spec.pairs != "auto":
         return spec.pairs
-    return {"welch": "games_howell", "brown_forsythe": "games_howell", "kruskal_wallis": "dunn"}.get(test, "tukey")
+    return {"anova": "tukey", "kruskal_wallis": "dunn"}.get(test, "games_howell" if can else "tukey")
 
 
-def _results(data: Grouped, spec: CompareGroupsSpec, test: str) -> Results:
+def _results(data: Grouped, spec: CompareGroupsSpec, test: str, run: Run) -> Results:
     g = data.groups
     obstacle = _obstacle(data)
-    method = _choose_pairs(spec, test)
+    method = _choose_pairs(spec, test, not np.any(g.n < 2))
     if method == "games_howell" and np.any(g.n < 2):
         raise DataProblem(
             f"Games–Howell cannot be computed: {obstacle}. Choose Tukey–Kramer, or leave that group out.",
             column=spec.groups,
         )
-    need_ranks = test == "kruskal_wallis" or method == "dunn" or len(g.y) <= MOST_FOR_RANKS_ASIDE
+    has_values = len(g.y) > 0
+    need_ranks = test == "kruskal_wallis" or method == "dunn" or 0 < len(g.y) <= MOST_FOR_RANKS_ASIDE
     ranked = kruskal_wallis(g) if need_ranks and np.ptp(g.y) > 0 else None
+    if method == "dunn" and ranked is None:
+        raise DataProblem("All values are the same: they cannot be ranked.", column=spec.response)
     pairs = _pairs(g, method, spec, ranked) if g.k <= MOST_PAIRED else None
-    letters = None
-    if pairs is not None:
-        order = ranked.mean_ranks if method == "dunn" and ranked else g.shifted_means
-        p = np.where(np.isnan(pairs.p_adjusted), 1.0, pairs.p_adjusted)
-        letters = letters_from_pairs(
-            _floats(order), pairs.a.tolist(), pairs.b.tolist(), _floats(p), spec.alpha, up=spec.letters_order == "up"
-        )
+    permuted = (
+        draws.several_groups(g, draws.DRAWS, spec.seed, lambda s: run.progress(0.3 + 0.4 * s, "Drawing divisions"))
+        if test == "permutation" and has_values
+        else None
+    )
     return Results(
         data,
         test,
@@ -203,8 +232,21 @@ def _results(data: Grouped, spec: CompareGroupsSpec, test: str) -> Results:
         brown_forsythe(g) if np.all(g.n > 1) else str(obstacle),
         ranked,
         pairs,
-        letters,
+        _letters(g, pairs, ranked if method == "dunn" else None, spec),
         spec.alpha,
+        permuted,
+        planned(spec, g, pooled=test in ("anova", "permutation"), column=spec.groups),
+    )
+
+
+def _letters(g: Groups, pairs: Pairs | None, ranked: Ranked | None, spec: CompareGroupsSpec) -> list[str] | None:
+    """None where not every group was compared with every other."""
+    if pairs is None or len(pairs.p) != g.k * (g.k - 1) // 2:
+        return None
+    order = ranked.mean_ranks if ranked else g.shifted_means
+    p = np.where(np.isnan(pairs.p_adjusted), 1.0, pairs.p_adjusted)
+    return letters_from_pairs(
+        _floats(order), pairs.a.tolist(), pairs.b.tolist(), _floats(p), spec.alpha, up=spec.letters_order == "up"
     )
 
 
@@ -218,6 +260,10 @@ def _pairs(g: Groups, method: str, spec: CompareGroupsSpec, ranked: Ranked | Non
     if method == "dunn":
         assert ranked is not None
         return pairwise.dunn(g, ranked, spec.adjust)
+    if method == "pairwise_mann_whitney":
+        return pairwise.pairwise_mann_whitney(g, spec.adjust)
+    if method == "dunnett":
+        return pairwise.pooled(g, "dunnett", spec.alpha, control_of(g.names, spec.control, spec.groups))
     return pairwise.pooled(g, method, spec.alpha)  # type: ignore[arg-type]
 
 
@@ -230,7 +276,7 @@ def _p_without_outlying(g: Groups, test: str) -> float | None:
         return kruskal_wallis(rest).p if np.ptp(rest.y) > 0 else None
     if test == "welch":
         return welch(rest).p if np.all(rest.ss > 0) else None
-    return (anova(rest).test if test == "anova" else brown_forsythe(rest)).p
+    return (brown_forsythe(rest) if test == "brown_forsythe" else anova(rest).test).p
 
 
 def _checks(table: Table, spec: CompareGroupsSpec, r: Results, note: str | None) -> list[Check]:
@@ -239,87 +285,78 @@ def _checks(table: Table, spec: CompareGroupsSpec, r: Results, note: str | None)
     if note or np.any(g.n < 5) or g.n.max() > 4 * g.n.min():
         out.append(checks.group_sizes(r.data, note))
     by_median, by_mean = levene(g, "median"), levene(g, "mean")
-    out.append(checks.equal_spread(r.data, by_median, by_mean, r.test))
-    out.append(checks.normal_within(r.data, checks.shapiro(g), r.test))
+    role = "anova" if r.test == "permutation" else r.test
+    out.append(checks.equal_spread(r.data, by_median, by_mean, role))
+    out.append(checks.normal_within(r.data, checks.shapiro(g), "kruskal_wallis" if r.permuted else r.test))
     without = _p_without_outlying(g, r.test) if g.outlying.any() else None
     out.append(checks.outlying(r.data, without, r.main.p, spec.alpha, spec.where, bool(spec.samples)))
     out.append(checks.independent(table, g.rows, bool(spec.samples)))
     if not any(c.id == "group_sizes" for c in out):
         out.append(checks.group_sizes(r.data, None))
-    return out
+    found = pairs_check(r)
+    return [*out, found] if found else out
 
 
 def _answer(table: Table, spec: CompareGroupsSpec, r: Results, found: list[Check]) -> Answer:
-    g = r.data.groups
-    spans = headline(r)
-    marks = Marks(
-        letters=dict(zip(g.names, r.letters, strict=True)) if r.letters else {},
+    picture = groups_figure(spec.response, spec.groups, spec.samples, spec.where, r.data, _marks(r))
+    return _composed(spec, r, picture, found, rows_used(table, r.data, bool(spec.samples)))
+
+
+def _marks(r: Results) -> Marks:
+    return Marks(
+        letters=dict(zip(r.data.groups.names, r.letters, strict=True)) if r.letters else {},
         letters_note=letters_note(r) if r.letters else "",
         p=p_mark(r.main.p),
     )
-    blocks: list[FigureBlock | TableBlock] = [
-        _figure(spec, r, marks),
-        tables.groups(r),
-        tables.test(r),
-    ]
-    blocks += [t for t in (tables.pairs(r), tables.effects(r), tables.conclusions(r), tables.variances(r)) if t]
-    verdict = "differ" if r.main.p < spec.alpha else "no evidence of a difference"
+
+
+def _composed(
+    spec: CompareGroupsSpec, r: Results, picture: FigureBlock, found: Sequence[Check | None], rows: RowsUsed
+) -> Answer:
+    """The answer's parts in the order in which they matter."""
+    marks, g = _marks(r), r.data.groups
+    planned_table = (
+        contrasts_table(r.contrasts, g.names, r.data.decimals + 1, r.alpha, r.data.unit) if r.contrasts else None
+    )
+    has_values = len(g.y) > 0
+    differ = r.main.p < spec.alpha
     what = "ranks" if r.test == "kruskal_wallis" else "means"
-    return Answer(
-        method="compare_groups",
-        version=METHOD.version,
-        spec=spec.model_dump(),
-        headline=plain(spans),
-        headline_spans=spans,
-        short=f"{what} differ, {plain(marks.p)}" if verdict == "differ" else f"{verdict}, {plain(marks.p)}",
+    return compose(
+        headline(r),
+        short=f"{what} differ, {plain(marks.p)}" if differ else f"no evidence of a difference, {plain(marks.p)}",
         settings=[TEST_WORDS[r.test], f"pairs by {PAIR_WORDS[r.pair_method]}"],
         facts=tables.facts(r),
-        blocks=list(blocks),
+        blocks=[
+            picture,
+            tables.groups(r),
+            tables.test(r),
+            planned_table,
+            tables.pairs(r),
+            drawn_pairs(r),
+            tables.effects(r),
+            letters_table(r, spec.letters_order == "up"),
+            matrix(r),
+            tables.conclusions(r),
+            tables.variances(r) if has_values else None,
+            *(group_residuals(r) if has_values else []),
+        ],
         checks=found,
-        rows=_rows_used(table, r.data, bool(spec.samples)),
+        rows=rows,
         marks=marks,
+        seed=spec.seed if r.permuted else None,
     )
 
 
-def _figure(spec: CompareGroupsSpec, r: Results, marks: Marks) -> FigureBlock:
-    k = r.data.groups.k
-    figure = Figure(
-        response=spec.response if not spec.samples else None,
-        groups=spec.groups if not spec.samples else None,
-        samples=spec.samples,
-        where=spec.where,
-        width_mm=max(78, min(200, 24 + 17 * k)),
-        height_mm=78,
-        type_pt=8.5,
-        show=["box", "points"] if k <= 30 else ["mean"],
-        letters=bool(marks.letters) and k <= 30,
-    )
-    drawing = draw(figure, r.data, marks)
-    opened = figure.model_copy(update={"width_mm": 85.0 if k <= 5 else 170.0, "height_mm": 70.0, "type_pt": 8.0})
-    return FigureBlock(
-        id="figure",
-        title=f"{r.data.value} by {r.data.group}",
-        drawing=drawing.vega,
-        alt=drawing.alt,
-        figure=opened.model_dump(exclude={"where"} if not spec.where else None),
-        caption=drawing.own_caption,
-    )
-
-
-def _rows_used(table: Table, data: Grouped, samples: bool) -> RowsUsed:
-    used = len(data.groups.y)
-    if samples:
-        return RowsUsed(total=table.n_rows, used=len(np.unique(data.groups.rows)))
-    left = [
-        LeftOut(why=why, n=n)
-        for why, n in ((f"{data.value} is empty", data.empty_value), (f"{data.group} is empty", data.empty_group))
-        if n
-    ]
-    return RowsUsed(total=table.n_rows, used=used, left_out=left)
+def group_residuals(r: Results) -> list[FigureBlock]:
+    g = r.data.groups
+    fitted = np.repeat(g.means, g.n)
+    return residual_pictures(fitted, g.y - fitted, g.rows, r.data.unit)
 
 
 def _name(spec: CompareGroupsSpec) -> str:
-    return f"{spec.response} by {spec.groups}" if spec.response else ", ".join(spec.samples[:3])
+    if spec.response:
+        return f"{spec.response} by {spec.groups}" + (f" in {spec.block}" if spec.block else "")
+    return ", ".join(spec.samples[:3] or [s.label for s in spec.summaries[:3]])
 
 
 METHOD = Method(
@@ -330,12 +367,19 @@ METHOD = Method(
         Layout(
             "stacked",
             "one column of values, one of groups",
-            "Does {response} differ between {groups}?",
-            ("response", "groups"),
+            "Does {response} differ between {groups}, allowing for {block}?",
+            ("response", "groups", "block"),
             ("response", "groups"),
         ),
         Layout(
             "side_by_side", "one column per sample", "Do the samples {samples} differ?", ("samples",), ("samples",)
+        ),
+        Layout(
+            "summaries",
+            "only n, mean and SD are known",
+            "Do samples with {summaries} differ?",
+            ("summaries",),
+            ("summaries",),
         ),
     ),
     Spec=CompareGroupsSpec,
@@ -343,7 +387,15 @@ METHOD = Method(
     page=PAGE,
     new_columns=lambda table, spec: group_columns(table, spec.response, spec.groups),
     name=_name,
+    uses=("seed",),
     keywords=(
+        "contrasts",
+        "dunnett",
+        "block",
+        "friedman",
+        "permutation",
+        "duncan",
+        "scheffé",
         "anova",
         "one-way",
         "welch",

@@ -1,0 +1,117 @@
+"""What can be set about a comparison of groups."""
+
+from typing import Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from yavik.core.figures.describe import GROUPS, VALUES
+from yavik.core.methods.base import Spec, option, placed, slot
+from yavik.core.methods.compare._group_words import PAIR_WORDS, TEST_WORDS
+from yavik.core.methods.compare._samples import Summary, summaries_slot
+from yavik.core.stats.adjusting import Adjust
+from yavik.core.stats.contrasts import ContrastAdjust
+
+Test = Literal["auto", "anova", "welch", "brown_forsythe", "kruskal_wallis", "permutation", "friedman"]
+PairMethod = Literal[
+    "auto",
+    "tukey",
+    "games_howell",
+    "lsd",
+    "bonferroni",
+    "holm",
+    "sidak",
+    "scheffe",
+    "dunnett",
+    "snk",
+    "duncan",
+    "dunn",
+    "pairwise_mann_whitney",
+]
+
+
+class TypedContrast(BaseModel):
+    """Weights for named levels; levels not named have weight 0."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    label: str = Field(min_length=1, max_length=200)
+    weights: dict[str, float]
+
+
+class CompareGroupsSpec(Spec):
+    response: str | None = Field(
+        None, title="Measurement", json_schema_extra=slot(VALUES, "a measure", layout="stacked")
+    )
+    groups: str | None = Field(None, title="Groups", json_schema_extra=slot(GROUPS, "groups", layout="stacked"))
+    block: str | None = Field(
+        None,
+        title="Block",
+        json_schema_extra=slot([*GROUPS, "identifier"], "a block", layout="stacked"),
+    )
+    samples: list[str] = Field(
+        [], title="Samples", json_schema_extra=slot(VALUES, "one column per sample", many=True, layout="side_by_side")
+    )
+    summaries: list[Summary] = Field([], title="Summaries", json_schema_extra=summaries_slot())
+    test: Test = Field(
+        "auto",
+        json_schema_extra=option(
+            "Test",
+            TEST_WORDS,
+            "Automatic takes Welch's test: it holds its error rate whether or not the spread is equal. With a block, the classical F.",
+        ),
+    )
+    pairs: PairMethod = Field(
+        "auto",
+        json_schema_extra=option(
+            "Pairs by",
+            PAIR_WORDS,
+            "Automatic follows the test: Games–Howell after Welch or Brown–Forsythe, Tukey–Kramer after the classical F, Dunn after ranks.",
+        ),
+    )
+    adjust: Adjust = Field(
+        "holm",
+        json_schema_extra=option(
+            "Adjustment of the pairs' p",
+            {
+                "holm": "Holm",
+                "none": "none",
+                "bonferroni": "Bonferroni",
+                "sidak": "Šidák",
+                "fdr": "false discovery rate",
+            },
+            when={"pairs_used": ["dunn", "pairwise_mann_whitney", "friedman_ranks"]},
+        ),
+    )
+    control: str | None = Field(
+        None,
+        json_schema_extra=placed(
+            "level",
+            "Control",
+            "The level that the others are compared with; the first unless chosen.",
+            of="groups",
+            when={"pairs_used": ["dunnett"], "contrasts": ["control"]},
+        ),
+    )
+    contrasts: list[TypedContrast] | Literal["polynomial", "control"] | None = Field(
+        None,
+        json_schema_extra=placed(
+            "contrasts", "Planned contrasts", "Comparisons that were planned before the data were seen.", of="groups"
+        ),
+    )
+    contrasts_adjust: ContrastAdjust = Field(
+        "none",
+        json_schema_extra=option(
+            "Adjustment of contrasts",
+            {
+                "none": "none: each was planned",
+                "holm": "Holm",
+                "bonferroni": "Bonferroni",
+                "sidak": "Šidák",
+                "scheffe": "Scheffé, for any contrast",
+            },
+            when={"contrasts": "set"},
+        ),
+    )
+    letters_order: Literal["up", "down"] = Field(
+        "up", json_schema_extra=option("Letters from", {"up": "the lowest mean", "down": "the highest mean"})
+    )

@@ -1,0 +1,472 @@
+"""Sentences, tables, picture and checks of repeated measures."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+from scipy import special, stats
+
+from yavik.core.answers import Check, FigureBlock, Remedy, Span, TableBlock, Verdict
+from yavik.core.answers.make import ci_cells, ci_head, grid, share_cell
+from yavik.core.answers.wording import (
+    counted,
+    df,
+    df_cell,
+    finer,
+    italic,
+    num,
+    number,
+    p_cell,
+    p_words,
+    say,
+    share,
+    stat,
+    statistic,
+    whole,
+    word,
+)
+from yavik.core.figures.caption import lower
+from yavik.core.figures.plots import Line, block, profile
+from yavik.core.methods.compare._repeated_data import Subjects
+from yavik.core.methods.shared import normal_check
+from yavik.core.stats.adjusting import adjust
+from yavik.core.stats.groups import Floats
+from yavik.core.stats.oneway import FTest
+from yavik.core.stats.within import Effect, Friedman, Repeated
+from yavik.core.stats.within import friedman as friedman_of
+
+if TYPE_CHECKING:
+    from yavik.core.methods.compare.repeated import RepeatedSpec
+
+
+def correction(spec: RepeatedSpec, r: Repeated) -> tuple[float, str]:
+    """ε by which both df are multiplied, and how that is called."""
+    s = r.sphericity
+    if s is None:
+        return 1.0, "two times: no correction is needed"
+    if spec.correction == "none":
+        return 1.0, "sphericity assumed"
+    if spec.correction == "huynh_feldt":
+        return s.huynh_feldt, f"Huynh–Feldt, ε = {share(s.huynh_feldt)}"
+    return s.greenhouse_geisser, f"Greenhouse–Geisser, ε = {share(s.greenhouse_geisser)}"
+
+
+def _test(e: Effect, epsilon: float) -> FTest:
+    return e.corrected(epsilon) if epsilon != 1 else e.test
+
+
+def headline(s: Subjects, spec: RepeatedSpec, r: Repeated, epsilon: float) -> tuple[list[Span], float, str]:
+    time, together = r.within[0], r.within[1] if s.group is not None else None
+    value, over = lower(s.value), lower(s.time_title)
+    if together:
+        t = _test(together, epsilon)
+        if t.p < spec.alpha:
+            spans = say(
+                f"How {value} changes over {over} depends on {lower(s.group_title)}, ", *_f(t), f". {_largest(s)}"
+            )
+            return spans, t.p, "changes differ"
+    t = _test(time, epsilon)
+    subject = f"{value[0].upper()}{value[1:]}"
+    claim = f"changes over {over}"
+    start = f"{subject} {claim}, " if t.p < spec.alpha else f"There is no evidence that {value} {claim}, "
+    parts: list[str | Span] = [start, *_f(t)]
+    if together:
+        parts += ["; there is no evidence that groups change differently, ", *_f(_test(together, epsilon))]
+    return say(*parts, f". {_largest(s)}"), t.p, "changes" if t.p < spec.alpha else "no evidence of a change"
+
+
+def _f(t: FTest) -> list[Span]:
+    return say(italic("F"), f"({df(t.df1)}, {df(t.df2)}) = {statistic(t.f)}, ", italic("p"), f" {p_words(t.p)}")
+
+
+def _largest(s: Subjects) -> str:
+    m, d = s.y.mean(axis=0), s.decimals + 1
+    low, high = int(m.argmin()), int(m.argmax())
+    unit = f"\u00a0{s.unit}" if s.unit else ""
+    return f"Means run from {number(float(m[low]), d)}{unit} at {s.times[low]} to {number(float(m[high]), d)}{unit} at {s.times[high]}."
+
+
+def _groups(s: Subjects) -> list[tuple[str, Floats]]:
+    if s.group is None:
+        return [("all", s.y)]
+    return [(name, s.y[s.group == i]) for i, name in enumerate(s.group_names)]
+
+
+def picture(s: Subjects, spec: RepeatedSpec) -> FigureBlock:
+    lines = []
+    for name, y in _groups(s):
+        mean, n = y.mean(axis=0), len(y)
+        reach = (
+            float(stats.t.isf(spec.alpha / 2, n - 1)) * y.std(axis=0, ddof=1) / np.sqrt(n)
+            if n > 1
+            else np.full(y.shape[1], np.nan)
+        )
+        lines.append(Line(name, mean.tolist(), (mean - reach).tolist(), (mean + reach).tolist()))
+    title = (s.value if s.value != "the value" else "Mean") + (f" ({s.unit})" if s.unit else "")
+    drawn = profile(
+        lines, s.times, s.time_title if s.time_title != "time" else "", title, s.group_title or None, width=380
+    )
+    return block("figure", f"Means over {s.time_title}", drawn)
+
+
+def within(s: Subjects, r: Repeated, epsilon: float, how: str) -> TableBlock:
+    d = finer(s.decimals, r.within[0].error_ss)
+    rows = []
+    for e in r.within:
+        t = _test(e, epsilon)
+        rows.append(
+            {
+                "term": word(e.term),
+                "ss": num(e.ss, d),
+                "df1": df_cell(t.df1),
+                "df2": df_cell(t.df2),
+                "f": stat(t.f),
+                "p": p_cell(t.p),
+                "partial_eta2": share_cell(e.partial_eta2),
+            }
+        )
+    columns = [
+        ("term", "Within subjects<"),
+        ("ss", "Sum of squares"),
+        ("df1", "df"),
+        ("df2", "df of error"),
+        ("f", "F"),
+        ("p", "p"),
+        ("partial_eta2", "Partial η²"),
+    ]
+    return grid(
+        "test",
+        "Changes within subjects",
+        columns,
+        rows,
+        note=f"{how[0].upper()}{how[1:]}. Error sum of squares {number(r.within[0].error_ss, d)}.",
+    )
+
+
+def between(r: Repeated) -> TableBlock | None:
+    if not r.between:
+        return None
+    rows = [
+        {
+            "term": word(e.term),
+            "ss": num(e.ss, 2),
+            "df1": df_cell(e.df),
+            "df2": df_cell(e.error_df),
+            "f": stat(e.test.f),
+            "p": p_cell(e.test.p),
+            "partial_eta2": share_cell(e.partial_eta2),
+        }
+        for e in r.between
+    ]
+    columns = [
+        ("term", "Between subjects<"),
+        ("ss", "Sum of squares"),
+        ("df1", "df"),
+        ("df2", "df of error"),
+        ("f", "F"),
+        ("p", "p"),
+        ("partial_eta2", "Partial η²"),
+    ]
+    return grid(
+        "anova", "Differences between subjects", columns, rows, note="Each subject's mean over the times; type III."
+    )
+
+
+def means(s: Subjects, spec: RepeatedSpec) -> TableBlock:
+    d, rows = s.decimals + 1, []
+    for name, y in _groups(s):
+        n = len(y)
+        for j, time in enumerate(s.times):
+            m, sd = float(y[:, j].mean()), float(y[:, j].std(ddof=1)) if n > 1 else np.nan
+            reach = float(stats.t.isf(spec.alpha / 2, n - 1)) * sd / np.sqrt(n) if n > 1 else np.nan
+            group = {"group": word(name)} if s.group is not None else {}
+            rows.append(
+                {
+                    **group,
+                    "level": word(time),
+                    "n": whole(n),
+                    "mean": num(m, d),
+                    "sd": num(sd, d, "one subject"),
+                    **ci_cells(m - reach, m + reach, d, "one subject"),
+                }
+            )
+    columns = [
+        *([("group", f"{s.group_title}<")] if s.group is not None else []),
+        ("level", f"{s.time_title[0].upper()}{s.time_title[1:]}<"),
+        ("n", "n"),
+        ("mean", "Mean"),
+        ("sd", "SD"),
+        ci_head(spec.alpha),
+    ]
+    return grid("means", "Means" + (f" ({s.unit})" if s.unit else ""), columns, rows, folded=len(rows) > 12)
+
+
+def pairs(s: Subjects, spec: RepeatedSpec) -> TableBlock | None:
+    """Every time with every other, each pair with its own spread of differences; Holm."""
+    t = s.y.shape[1]
+    if t > 20:
+        return None
+    a, b = np.triu_indices(t, 1)
+    y = s.y if s.group is None else s.y - _group_means(s) + s.y.mean(axis=0)
+    free = len(s.y) - (1 if s.group is None else len(s.group_names))
+    away = y[:, a] - y[:, b]
+    mean = away.mean(axis=0)
+    se = np.sqrt(((away - mean) ** 2).sum(axis=0) / free / len(y))
+    with np.errstate(invalid="ignore", divide="ignore"):
+        value = mean / se
+    p = np.asarray(2 * stats.t.sf(np.abs(value), free))
+    p = np.where(np.isnan(p), 1.0, p)
+    adjusted = adjust(p, "holm")
+    reach = float(stats.t.isf(spec.alpha / (2 * len(a)), free)) * se
+    d, why = s.decimals + 1, "all differences are the same"
+    rows = [
+        {
+            "pair": word(f"{s.times[a[i]]} – {s.times[b[i]]}"),
+            "group_a": word(s.times[a[i]]),
+            "group_b": word(s.times[b[i]]),
+            "difference": num(float(mean[i]), d),
+            **ci_cells(float(mean[i] - reach[i]), float(mean[i] + reach[i]), d),
+            "t": stat(float(value[i]), why),
+            "p": p_cell(float(p[i])),
+            "p_adjusted": p_cell(float(adjusted[i])),
+        }
+        for i in range(len(a))
+    ]
+    columns = [
+        ("pair", "Pair<"),
+        ("difference", "Difference" + (f" ({s.unit})" if s.unit else "")),
+        ci_head(spec.alpha),
+        ("t", "t"),
+        ("p_adjusted", "adjusted p"),
+    ]
+    note = f"Each pair has the spread of its own differences{', taken within groups' if s.group is not None else ''}; p by Holm, intervals by Bonferroni, {free} df."
+    return grid(
+        "pairs",
+        "Every time with every other",
+        columns,
+        rows,
+        note=note,
+        marked=[i for i in range(len(a)) if adjusted[i] < spec.alpha],
+        folded=len(a) > 15,
+    )
+
+
+def _group_means(s: Subjects) -> Floats:
+    out = np.empty_like(s.y)
+    for i in range(len(s.group_names)):
+        out[s.group == i] = s.y[s.group == i].mean(axis=0)
+    return out
+
+
+def corrections(r: Repeated) -> TableBlock | None:
+    """The tests within subjects under each correction."""
+    s = r.sphericity
+    if s is None:
+        return None
+    rows = []
+    for e in r.within:
+        for name, epsilon in (
+            ("none, sphericity assumed", 1.0),
+            ("Greenhouse–Geisser", s.greenhouse_geisser),
+            ("Huynh–Feldt", s.huynh_feldt),
+            ("lower bound", s.lower_bound),
+        ):
+            t = e.corrected(epsilon)
+            rows.append(
+                {
+                    "term": word(e.term),
+                    "correction": word(name),
+                    "epsilon": num(epsilon, 3),
+                    "df1": df_cell(t.df1),
+                    "df2": df_cell(t.df2),
+                    "f": stat(t.f),
+                    "p": p_cell(t.p),
+                }
+            )
+    columns = [
+        ("term", "Within subjects<"),
+        ("correction", "Correction<"),
+        ("epsilon", "ε"),
+        ("df1", "df"),
+        ("df2", "df of error"),
+        ("f", "F"),
+        ("p", "p"),
+    ]
+    return grid("tests", "The same tests under each correction", columns, rows, folded=True)
+
+
+def by_friedman(s: Subjects, *, folded: bool = True) -> TableBlock | None:
+    if s.group is not None or s.y.shape[1] < 2 or len(s.y) < 2:
+        return None
+    found = friedman_of(s.y)
+    if not np.isfinite(found.chi2):
+        return None
+    rows = [
+        {
+            "term": word(s.time_title),
+            "chi2": stat(found.chi2),
+            "df": df_cell(found.df),
+            "p": p_cell(found.p),
+            "w": num(found.w, 2),
+        }
+    ]
+    columns = [("term", "<"), ("chi2", "χ²"), ("df", "df"), ("p", "p"), ("w", "Kendall's W")]
+    return grid(
+        "test" if not folded else "ranks",
+        "By ranks within subjects, Friedman",
+        columns,
+        rows,
+        note="χ² corrected for ties.",
+        folded=folded,
+    )
+
+
+def rank_headline(s: Subjects, spec: RepeatedSpec, f: Friedman) -> list[Span]:
+    value, over = lower(s.value), lower(s.time_title)
+    claim = f"ranks of {value} differ over {over}"
+    start = f"{claim[0].upper()}{claim[1:]}, " if f.p < spec.alpha else f"There is no evidence that {claim}, "
+    low, high = int(f.mean_ranks.argmin()), int(f.mean_ranks.argmax())
+    tail = f". Mean ranks run from {number(float(f.mean_ranks[low]), 1)} at {s.times[low]} to {number(float(f.mean_ranks[high]), 1)} at {s.times[high]}."
+    return say(start, f"χ²({f.df}) = {statistic(f.chi2)}, ", italic("p"), f" {p_words(f.p)}{tail}")
+
+
+def rank_pairs(s: Subjects, spec: RepeatedSpec, f: Friedman) -> TableBlock:
+    b, k = s.y.shape
+    i, j = np.triu_indices(k, 1)
+    spread = k * (k + 1) / 12 - f.tie_factor / (12 * b * (k - 1))
+    z = (f.mean_ranks[i] - f.mean_ranks[j]) / np.sqrt(2 * spread / b)
+    p = np.asarray(2 * special.ndtr(-np.abs(z)))
+    adjusted = adjust(p, "holm")
+    rows = [
+        {
+            "pair": word(f"{s.times[i[m]]} – {s.times[j[m]]}"),
+            "difference": num(float(f.mean_ranks[i[m]] - f.mean_ranks[j[m]]), 2),
+            "z": stat(float(z[m])),
+            "p": p_cell(float(p[m])),
+            "p_adjusted": p_cell(float(adjusted[m])),
+        }
+        for m in range(len(i))
+    ]
+    columns = [
+        ("pair", "Pair<"),
+        ("difference", "Difference of mean ranks"),
+        ("z", "z"),
+        ("p_adjusted", "adjusted p"),
+    ]
+    return grid(
+        "pairs",
+        "Every time with every other, by ranks",
+        columns,
+        rows,
+        note="p by Holm.",
+        marked=[m for m in range(len(i)) if adjusted[m] < spec.alpha],
+    )
+
+
+def checks(s: Subjects, spec: RepeatedSpec, r: Repeated, p: float) -> list[Check]:
+    remedy = (
+        [Remedy(label="Compare ranks within subjects", spec={"test": "friedman"})]
+        if s.group is None and not s.covariate_titles
+        else []
+    )
+    return [
+        _sphericity(spec, r),
+        normal_check(r.residuals.ravel(), "the residuals", "Normal residuals", remedy),
+        complete(s),
+        subjects_check(s),
+    ]
+
+
+def _sphericity(spec: RepeatedSpec, r: Repeated) -> Check:
+    base: dict[str, Any] = {"id": "sphericity", "title": "Sphericity: all differences between times spread alike"}
+    s = r.sphericity
+    if s is None:
+        return Check(
+            **base, verdict=Verdict.holds, text="With two times there is one difference: nothing can be unlike."
+        )
+    corrected = spec.correction != "none"
+    if s.w is None:
+        text = f"Mauchly's test needs more subjects than times. ε by Greenhouse and Geisser is {share(s.greenhouse_geisser)}."
+        return Check(**base, verdict=Verdict.unknown, text=text, facts={"epsilon": s.greenhouse_geisser})
+    facts = {"mauchly.w": s.w, "mauchly.p": s.p, "epsilon.gg": s.greenhouse_geisser, "epsilon.hf": s.huynh_feldt}
+    text = f"Mauchly's W is {number(s.w, 3)}, p {p_words(s.p)}; ε is {share(s.greenhouse_geisser)} (Greenhouse–Geisser) or {share(s.huynh_feldt)} (Huynh–Feldt), 1 at best and {share(s.lower_bound)} at worst."
+    if s.p >= 0.05:
+        return Check(**base, verdict=Verdict.holds, text=text, facts=facts)
+    text += " The df are corrected for it." if corrected else " Uncorrected tests claim too much."
+    remedies = [] if corrected else [Remedy(label="Correct the df", spec={"correction": "auto"})]
+    return Check(
+        **base, verdict=Verdict.doubtful if corrected else Verdict.fails, text=text, facts=facts, remedies=remedies
+    )
+
+
+def complete(s: Subjects) -> Check:
+    base: dict[str, Any] = {"id": "complete", "title": "Complete subjects"}
+    if s.left_out:
+        share_out = s.left_out / (s.left_out + len(s.y))
+        text = f"{counted(s.left_out, 'subject is', 'subjects are')} left out because something of theirs is empty; if that happened for a reason that goes with the measurement, means are off."
+        return Check(
+            **base,
+            verdict=Verdict.fails if share_out > 0.2 else Verdict.doubtful,
+            text=text,
+            facts={"left_out": float(s.left_out)},
+        )
+    return Check(**base, verdict=Verdict.holds, text=f"All {counted(len(s.y), 'subject')} have every time.")
+
+
+def subjects_check(s: Subjects) -> Check:
+    sizes = [len(y) for _, y in _groups(s)]
+    few = min(sizes) < 5
+    text = f"{counted(len(s.y), 'subject')} at {len(s.times)} times" + (
+        f", {min(sizes)} to {max(sizes)} a group." if s.group is not None else "."
+    )
+    return Check(
+        id="group_sizes",
+        title="Number of subjects",
+        verdict=Verdict.doubtful if few else Verdict.holds,
+        text=text,
+        facts={"n": len(s.y)},
+    )
+
+
+def facts(s: Subjects, r: Repeated, epsilon: float, p: float) -> dict[str, Any]:
+    out: dict[str, Any] = {
+        "p": p,
+        "n": len(s.y),
+        "times": s.y.shape[1],
+        "epsilon": epsilon,
+        "estimate": float(np.ptp(s.y.mean(axis=0))),
+    }
+    for i, e in enumerate(r.within):
+        name = "within" if i == 0 else f"within:{e.term.split(' × ', 1)[1]}"
+        t = _test(e, epsilon)
+        out |= {
+            f"{name}.ss": e.ss,
+            f"{name}.f": e.test.f,
+            f"{name}.df1": t.df1,
+            f"{name}.df2": t.df2,
+            f"{name}.p": t.p,
+            f"{name}.p_uncorrected": e.test.p,
+        }
+    out["within.error_ss"] = r.within[0].error_ss
+    for e in r.between:
+        out |= {f"between:{e.term}.f": e.test.f, f"between:{e.term}.p": e.test.p, f"between:{e.term}.ss": e.ss}
+    if r.sphericity:
+        out |= {
+            "mauchly.w": r.sphericity.w,
+            "mauchly.p": r.sphericity.p,
+            "epsilon.gg": r.sphericity.greenhouse_geisser,
+            "epsilon.hf": r.sphericity.huynh_feldt,
+        }
+    return out
+
+
+def rank_facts(s: Subjects, f: Friedman) -> dict[str, Any]:
+    return {
+        "p": f.p,
+        "n": len(s.y),
+        "friedman.chi2": f.chi2,
+        "friedman.p": f.p,
+        "friedman.w": f.w,
+        "friedman.f": f.f.f if f.f else np.nan,
+    }

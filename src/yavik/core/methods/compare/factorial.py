@@ -1,0 +1,194 @@
+"""How does a measurement vary with several factors, and together? Main effects, interactions, covariates, blocks."""
+
+from typing import Any, Literal
+
+import numpy as np
+import pyarrow as pa
+from pydantic import Field
+
+from yavik.core.answers import Answer, Marks
+from yavik.core.answers.make import compose
+from yavik.core.answers.wording import italic, listing, p_words, say
+from yavik.core.figures.describe import GROUPS, VALUES
+from yavik.core.methods.base import Aim, Layout, Method, Run, Spec, option, placed, slot
+from yavik.core.methods.compare import _factorial_tables as tables
+from yavik.core.methods.compare._checks import independent
+from yavik.core.methods.compare._factorial_checks import all_checks
+from yavik.core.methods.compare._factorial_data import Factorial, read
+from yavik.core.methods.compare._factorial_page import PAGE
+from yavik.core.methods.compare._factorial_words import blocked_by_empty, headline, tests_of
+from yavik.core.methods.compare._group_words import PAIR_WORDS
+from yavik.core.methods.shared import residual_pictures, used_where
+from yavik.core.table import Column, DataProblem, Kind, Table
+
+SS_WORDS = {
+    "iii": "type III, each term after all others",
+    "ii": "type II, each after those that do not contain it",
+    "i": "type I, in the order of the sentence",
+}
+Family = Literal["tukey", "lsd", "bonferroni", "holm", "sidak", "scheffe", "snk", "duncan"]
+
+
+class FactorialSpec(Spec):
+    response: str | None = Field(None, title="Measurement", json_schema_extra=slot(VALUES, "a measure"))
+    factors: list[str] = Field([], title="Factors", json_schema_extra=slot(GROUPS, "two to five factors", many=True))
+    covariates: list[str] = Field([], title="Covariates", json_schema_extra=slot(VALUES, "covariates", many=True))
+    block: str | None = Field(None, title="Block", json_schema_extra=slot([*GROUPS, "identifier"], "a block"))
+    interactions: Literal["all", "none"] | list[list[str]] = Field(
+        "all",
+        json_schema_extra=placed(
+            "sets",
+            "Interactions",
+            "Main effects are always there; switch single interactions on or off.",
+            of="factors",
+        ),
+    )
+    sums_of_squares: Literal["iii", "ii", "i"] = Field(
+        "iii",
+        json_schema_extra=option("Sums of squares", SS_WORDS, "All the same where every cell has as many rows."),
+    )
+    pairs: Family = Field(
+        "tukey",
+        json_schema_extra=option("Pairs by", {k: v for k, v in PAIR_WORDS.items() if k in Family.__args__}),  # type: ignore[attr-defined]
+    )
+    pairs_of: list[list[str]] | None = Field(
+        None,
+        json_schema_extra=placed(
+            "sets",
+            "Pairs of",
+            "Main effects unless terms are chosen; a term of several factors compares its cells.",
+            of="factors",
+            single=True,
+        ),
+    )
+    at: dict[str, float] | None = Field(
+        None,
+        json_schema_extra=placed(
+            "values", "Covariates held at", "Their means unless a value is typed.", of="covariates"
+        ),
+    )
+
+
+def compute(table: Table, spec: FactorialSpec, run: Run) -> Answer:
+    assert spec.response
+    if len(spec.factors) < 2 and not (spec.covariates and spec.factors):
+        raise DataProblem(
+            "One factor alone is a comparison of groups; choose two, or add a covariate.",
+            column=spec.factors[0] if spec.factors else None,
+        )
+    f = read(table, spec.response, spec.factors, spec.covariates, spec.block, spec.interactions)
+    run.progress(0.4, "Testing terms")
+    at = _at(spec, f)
+    tests = tests_of(f, spec.sums_of_squares)
+    run.progress(0.7, "Estimating means")
+    spans, p = headline(f, spec, tests)
+    residuals, fitted = _residuals(f)
+    marked = [
+        f.name(t)
+        for t, test in tests
+        if test.test
+        and test.test.p < spec.alpha
+        and t[0] >= 0
+        and t[0] != f.block
+        and not blocked_by_empty(f, t, spec.sums_of_squares)
+    ]
+    return compose(
+        spans,
+        short=f"{listing(marked, 2)} matter{'s' if len(marked) == 1 else ''}" if marked else "no term matters",
+        settings=[SS_WORDS[spec.sums_of_squares].split(",")[0], f"pairs by {PAIR_WORDS[spec.pairs]}"],
+        facts=tables.facts(f, tests, p),
+        blocks=[
+            tables.picture(f, spec, at),
+            tables.anova(f, spec, tests),
+            *tables.all_means(f, spec, at),
+            *tables.all_pairs(f, spec, at, _pairs_of(spec, f, tests)),
+            *tables.simple_effects(f, spec),
+            tables.slopes(f, spec),
+            tables.other_kinds(f, spec),
+            *residual_pictures(fitted, residuals, f.rows, f.response.unit),
+        ],
+        checks=[*all_checks(f, spec, tests, residuals), independent(table.keep(f.used), f.rows, False)],
+        rows=used_where(table, f.used, "a measurement, factor or covariate is empty"),
+        marks=Marks(p=say(italic("p"), f" {p_words(p)}")),
+    )
+
+
+def _at(spec: FactorialSpec, f: Factorial) -> Any:
+    """Where covariates are held: their means, or the values typed in."""
+    if not spec.covariates:
+        return None
+    values = f.model.centre.copy()
+    for name, value in (spec.at or {}).items():
+        if name not in spec.covariates:
+            raise DataProblem(f"{name} is held at {value:g}, but is not among the covariates.", column=name)
+        values[spec.covariates.index(name)] = value
+    return values
+
+
+def _pairs_of(spec: FactorialSpec, f: Factorial, tests: Any) -> list[tuple[int, ...]]:
+    if spec.pairs_of is None:
+        return [t for t in f.model.terms if len(t) == 1 and t[0] >= 0 and t[0] != f.block]
+    out = []
+    for chosen in spec.pairs_of:
+        unknown = next((c for c in chosen if c not in spec.factors), None)
+        if unknown or not chosen:
+            raise DataProblem(
+                f"Pairs of {listing(list(chosen))}: {unknown or 'nothing'} is not among the factors.", column=unknown
+            )
+        out.append(tuple(sorted({spec.factors.index(c) for c in chosen})))
+    return out
+
+
+def _residuals(f: Factorial) -> tuple[Any, Any]:
+    base = f.model.fitted_cells()[f.cells.cell_of_row]
+    for i, (slope, _) in enumerate(f.model.slopes()):
+        base = base + slope * (f.x[:, i] - f.cells.covariate_means[f.cells.cell_of_row, i])
+    return f.y - base, base
+
+
+def new_columns(table: Table, spec: FactorialSpec) -> list[tuple[Column, Any]]:
+    """The model's fitted value and residual of each row."""
+    if not spec.response or not spec.factors:
+        return []
+    f = read(table, spec.response, spec.factors, spec.covariates, spec.block, spec.interactions)
+    residuals, fitted = _residuals(f)
+    decimals = min(6, f.response.decimals + 2)
+
+    def made(word: str, values: Any) -> tuple[Column, Any]:
+        whole = np.zeros(table.n_rows)
+        whole[f.used] = values
+        column = Column(name=f"{spec.response} {word}", kind=Kind.measure, unit=f.response.unit, decimals=decimals)
+        return column, pa.array(whole, pa.float64(), mask=~f.used)
+
+    return [made("fitted", fitted), made("residual", residuals)]
+
+
+METHOD = Method(
+    id="factorial",
+    aim=Aim.compare,
+    title="Factorial analysis of variance, with covariates and blocks",
+    layouts=(
+        Layout(
+            "stacked",
+            "a column for each factor",
+            "How does {response} vary with {factors}, and together, allowing for {covariates} and {block}?",
+            ("response", "factors", "covariates", "block"),
+            ("response", "factors"),
+        ),
+    ),
+    Spec=FactorialSpec,
+    compute=compute,
+    page=PAGE,
+    new_columns=new_columns,
+    name=lambda spec: f"{spec.response} by {listing(spec.factors, 5)}",
+    keywords=(
+        "two-way anova",
+        "factorial",
+        "interaction",
+        "ancova",
+        "covariate",
+        "sums of squares",
+        "simple effects",
+        "estimated means",
+    ),
+)

@@ -1,0 +1,182 @@
+"""How does a measurement change over times or conditions, for the same subjects? Repeated-measures analysis."""
+
+from typing import Literal
+
+import numpy as np
+from pydantic import Field
+
+from yavik.core.answers import Answer
+from yavik.core.answers.make import compose
+from yavik.core.answers.wording import italic, p_words, plain, say
+from yavik.core.figures.describe import GROUPS, VALUES
+from yavik.core.methods.base import Aim, Layout, Method, Run, Spec, option, slot
+from yavik.core.methods.compare import _repeated_tables as tables
+from yavik.core.methods.compare._repeated_data import Subjects, read_long, read_wide
+from yavik.core.methods.compare._repeated_page import PAGE
+from yavik.core.methods.shared import residual_pictures
+from yavik.core.stats.linear import coded
+from yavik.core.stats.within import effects, friedman
+from yavik.core.table import DataProblem, Table
+
+CORRECTION_WORDS = {
+    "auto": "automatic: Greenhouse–Geisser",
+    "none": "none, sphericity assumed",
+    "greenhouse_geisser": "Greenhouse–Geisser",
+    "huynh_feldt": "Huynh–Feldt",
+}
+
+
+class RepeatedSpec(Spec):
+    columns: list[str] = Field(
+        [], title="Times", json_schema_extra=slot(VALUES, "one column per time", many=True, layout="wide")
+    )
+    response: str | None = Field(
+        None, title="Measurement", json_schema_extra=slot(VALUES, "a measure", layout="long")
+    )
+    subject: str | None = Field(
+        None, title="Subject", json_schema_extra=slot(["identifier", "text", *GROUPS], "a subject", layout="long")
+    )
+    within: str | None = Field(
+        None,
+        title="Within",
+        json_schema_extra=slot([*GROUPS, "measure", "date"], "times or conditions", layout="long"),
+    )
+    between: str | None = Field(None, title="Between", json_schema_extra=slot(GROUPS, "groups of subjects"))
+    covariates: list[str] = Field(
+        [], title="Covariates", json_schema_extra=slot(VALUES, "covariates of subjects", many=True)
+    )
+    test: Literal["anova", "friedman"] = Field(
+        "anova",
+        json_schema_extra=option(
+            "Test", {"anova": "analysis of variance", "friedman": "Friedman, by ranks within subjects"}
+        ),
+    )
+    correction: Literal["auto", "none", "greenhouse_geisser", "huynh_feldt"] = Field(
+        "auto",
+        json_schema_extra=option(
+            "Correction of df",
+            CORRECTION_WORDS,
+            "Automatic always corrects: choosing by Mauchly's test on the same data spoils the error rate.",
+            when={"test": ["anova"]},
+        ),
+    )
+
+
+def compute(table: Table, spec: RepeatedSpec, run: Run) -> Answer:
+    s = read_wide(table, spec) if spec.columns else read_long(table, spec)
+    _demand(s, spec)
+    run.progress(0.4, "Testing")
+    if spec.test == "friedman":
+        return _by_ranks(s, spec)
+    design = {}
+    if s.group is not None:
+        design[s.group_title] = coded(s.group, len(s.group_names))
+    for i, name in enumerate(s.covariate_titles):
+        design[name] = (s.x[:, i] - s.x[:, i].mean())[:, None]
+    found = effects(s.y, design, s.time_title)
+    epsilon, how = tables.correction(spec, found)
+    spans, p, what = tables.headline(s, spec, found, epsilon)
+    return compose(
+        spans,
+        short=f"{what}, {plain(say(italic('p'), f' {p_words(p)}'))}",
+        settings=[how],
+        facts=tables.facts(s, found, epsilon, p),
+        blocks=[
+            tables.picture(s, spec),
+            tables.within(s, found, epsilon, how),
+            tables.between(found),
+            tables.means(s, spec),
+            tables.pairs(s, spec),
+            tables.corrections(found),
+            tables.by_friedman(s),
+            *residual_pictures(
+                (s.y - found.residuals).ravel(), found.residuals.ravel(), np.repeat(s.rows, s.y.shape[1]), s.unit
+            ),
+        ],
+        checks=tables.checks(s, spec, found, p),
+        rows=s.used,
+    )
+
+
+def _demand(s: Subjects, spec: RepeatedSpec) -> None:
+    n, t = s.y.shape
+    column = spec.within or (spec.columns[0] if spec.columns else None)
+    if n < 2:
+        raise DataProblem(f"{n} subjects have every time filled; two at least are needed.", column=column)
+    groups = 1 if s.group is None else len(s.group_names)
+    if n - groups - len(s.covariate_titles) < 1:
+        raise DataProblem(
+            f"{n} subjects in {groups} groups leave nothing to judge differences against.", column=spec.between
+        )
+    if np.ptp(s.y - s.y.mean(axis=1, keepdims=True) - s.y.mean(axis=0, keepdims=True)) == 0:
+        raise DataProblem(
+            "Every subject changes by exactly the same amounts: there is no scatter to judge changes against.",
+            column=column,
+        )
+
+
+def _by_ranks(s: Subjects, spec: RepeatedSpec) -> Answer:
+    if s.group is not None:
+        raise DataProblem(
+            "Friedman's test knows times and subjects only; take the groups out of the sentence, or ask again for each of them.",
+            column=spec.between,
+        )
+    if s.covariate_titles:
+        raise DataProblem(
+            "Friedman's test knows no covariates; take them out of the sentence.", column=spec.covariates[0]
+        )
+    found = friedman(s.y)
+    p = say(italic("p"), f" {p_words(found.p)}")
+    return compose(
+        tables.rank_headline(s, spec, found),
+        short=f"{'ranks differ' if found.p < spec.alpha else 'no evidence of a change'}, {plain(p)}",
+        settings=["Friedman, by ranks within subjects"],
+        facts=tables.rank_facts(s, found),
+        blocks=[
+            tables.picture(s, spec),
+            tables.by_friedman(s, folded=False),
+            tables.means(s, spec),
+            tables.rank_pairs(s, spec, found),
+        ],
+        checks=[tables.complete(s), tables.subjects_check(s)],
+        rows=s.used,
+    )
+
+
+METHOD = Method(
+    id="repeated",
+    aim=Aim.compare,
+    title="Repeated measures: within-subjects and mixed analysis of variance, Friedman",
+    layouts=(
+        Layout(
+            "wide",
+            "one column per time, a subject in each row",
+            "How does it change over {columns}, by {between}, allowing for {covariates}?",
+            ("columns", "between", "covariates"),
+            ("columns",),
+        ),
+        Layout(
+            "long",
+            "one column of values, a row per subject and time",
+            "How does {response} change over {within}, by {between}, for each {subject}, allowing for {covariates}?",
+            ("response", "within", "between", "subject", "covariates"),
+            ("response", "within", "subject"),
+        ),
+    ),
+    Spec=RepeatedSpec,
+    compute=compute,
+    page=PAGE,
+    name=lambda spec: (
+        f"{spec.response} over {spec.within}" if spec.response else f"Change over {len(spec.columns)} times"
+    ),
+    keywords=(
+        "repeated measures",
+        "within subjects",
+        "mixed anova",
+        "sphericity",
+        "mauchly",
+        "greenhouse-geisser",
+        "huynh-feldt",
+        "friedman",
+    ),
+)
