@@ -93,7 +93,10 @@ def _read_file(store: Store, d: ReadFile, run: Run) -> dict[str, Any]:
 def reads(snapshot: Snapshot, method: str, spec: dict[str, Any]) -> list[str]:
     """Columns an answer depends on: its slots, its row condition, and identifiers (for repeated rows)."""
     parsed = parse_spec(method, spec)
-    names = get(method).columns(parsed)
+    asked = get(method)
+    names = asked.columns(parsed)
+    if asked.whole and not names:
+        names = [c.name for c in snapshot.columns]
     if parsed.where:
         names += sorted(Parsed(parsed.where).columns)
     return [*names, *(c.name for c in snapshot.columns if c.kind is Kind.identifier)]

@@ -200,6 +200,8 @@ class Method(Generic[S]):
     keywords: tuple[str, ...] = field(default=())
     uses: tuple[str, ...] = ()
     """Which of ``COMMON`` it follows; the others are not offered, and refused when set."""
+    whole: bool = False
+    """True where empty slots mean every column of the table."""
     needs_rows: bool = True
     """False for a question that no data are needed for, such as how large a study should be."""
 

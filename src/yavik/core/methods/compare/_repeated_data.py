@@ -55,7 +55,9 @@ def read_wide(table: Table, spec: RepeatedSpec) -> Subjects:
     y = np.column_stack([table.numbers(n) for n in names])
     columns = [table.column(n) for n in names]
     use = ~np.isnan(y).any(axis=1)
-    group, group_names, title = None, (), ""
+    title = ""
+    group: Any = None
+    group_names: tuple[str, ...] = ()
     if spec.between:
         codes = table.codes(spec.between)
         use &= codes.codes >= 0

@@ -99,7 +99,7 @@ def compute(table: Table, spec: RepeatedSpec, run: Run) -> Answer:
 
 
 def _demand(s: Subjects, spec: RepeatedSpec) -> None:
-    n, t = s.y.shape
+    n = len(s.y)
     column = spec.within or (spec.columns[0] if spec.columns else None)
     if n < 2:
         raise DataProblem(f"{n} subjects have every time filled; two at least are needed.", column=column)

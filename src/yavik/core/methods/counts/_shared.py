@@ -1,0 +1,56 @@
+"""What questions about counts share: columns of levels, weights of rows, the kinds their slots take."""
+
+import numpy as np
+
+from yavik.core.answers.wording import counted
+from yavik.core.stats.groups import Floats
+from yavik.core.table import Codes, DataProblem, Kind, Table
+
+LEVELS = ["category", "ordered", "yes_no", "count", "text"]
+MOST_LEVELS = 60
+
+
+def levels_of(table: Table, name: str, most: int = MOST_LEVELS) -> Codes:
+    """Codes of a column; raises DataProblem for too many levels or none."""
+    coded = table.codes(name)
+    if len(coded.levels) > most:
+        raise DataProblem(
+            f"{name} has {len(coded.levels)} different values; this question takes up to {most}. Join some in the table, or choose another column.",
+            column=name,
+        )
+    if not np.any(coded.codes >= 0):
+        raise DataProblem(f"{name} has no filled cell among these {table.n_rows} rows.", column=name)
+    return coded
+
+
+def weights(table: Table, count: str | None) -> Floats:
+    """How often each row counts: once, or by a column of counts. Raises DataProblem for negative or broken ones."""
+    if count is None:
+        return np.ones(table.n_rows)
+    values = table.numbers(count)
+    bad = ~np.isnan(values) & ((values < 0) | (values != np.floor(values)))
+    if bad.any():
+        rows = table.rows[bad]
+        raise DataProblem(
+            f"{count} counts rows, but {counted(int(bad.sum()), 'value is', 'values are')} not a whole number of zero or more.",
+            column=count,
+            rows=rows.tolist(),
+        )
+    return np.where(np.isnan(values), 0.0, values)
+
+
+def event_of(table: Table, name: str, event: str | None) -> tuple[Codes, int]:
+    """A column's levels and which of them is the event: the one named, else yes, 1 or true, else the last."""
+    coded = levels_of(table, name)
+    if event is not None:
+        if event not in coded.levels:
+            raise DataProblem(f"{name} has no level '{event}'. It has {', '.join(coded.levels[:8])}.", column=name)
+        return coded, coded.levels.index(event)
+    for i, level in enumerate(coded.levels):
+        if level.strip().lower() in ("yes", "1", "true"):
+            return coded, i
+    return coded, len(coded.levels) - 1
+
+
+def is_ordered(table: Table, name: str) -> bool:
+    return table.column(name).kind in (Kind.ordered, Kind.count, Kind.yes_no)

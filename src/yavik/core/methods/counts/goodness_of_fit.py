@@ -1,0 +1,188 @@
+"""Do the counts of a category's levels differ from what was expected of them?"""
+
+import numpy as np
+from pydantic import Field
+
+from yavik.core.answers import Answer, Cell, Check, Marks, RowsUsed, Verdict
+from yavik.core.answers.answer import LeftOut
+from yavik.core.answers.make import compose, grid
+from yavik.core.answers.wording import (
+    df,
+    df_cell,
+    italic,
+    num,
+    number,
+    p_cell,
+    p_words,
+    percent,
+    plain,
+    say,
+    stat,
+    statistic,
+    whole,
+    word,
+)
+from yavik.core.figures.caption import lower
+from yavik.core.figures.pictures import bars
+from yavik.core.figures.plots import block
+from yavik.core.methods.base import Aim, Layout, Method, Page, Run, Spec, placed, slot
+from yavik.core.methods.counts._shared import LEVELS, levels_of
+from yavik.core.stats.groups import Floats
+from yavik.core.stats.tables_of_counts import goodness
+from yavik.core.table import DataProblem, Table
+
+
+class GoodnessSpec(Spec):
+    column: str | None = Field(None, title="Category", json_schema_extra=slot(LEVELS, "a category"))
+    expected: dict[str, float] | None = Field(
+        None,
+        json_schema_extra=placed(
+            "shares",
+            "Expected shares",
+            "All levels alike unless typed; any numbers in the right proportion will do.",
+            of="column",
+        ),
+    )
+
+
+def compute(table: Table, spec: GoodnessSpec, run: Run) -> Answer:
+    assert spec.column
+    coded = levels_of(table, spec.column)
+    counts = np.bincount(coded.codes[coded.codes >= 0], minlength=len(coded.levels)).astype(float)
+    shares = _shares(spec, coded.levels, counts)
+    keep = shares > 0
+    names, counts, shares = [n for n, k in zip(coded.levels, keep, strict=True) if k], counts[keep], shares[keep]
+    if len(names) < 2:
+        raise DataProblem(f"{spec.column} has one level to expect; a comparison needs two.", column=spec.column)
+    t, n = goodness(counts, shares), counts.sum()
+    title = table.column(spec.column).title
+    rows = []
+    for name, c, s in zip(names, counts, shares, strict=True):
+        e = n * s
+        rows.append(
+            {
+                "level": word(name),
+                "n": whole(int(c)),
+                "share": Cell(v=float(c / n), s=percent(float(c / n))),
+                "expected_share": Cell(v=float(s), s=percent(float(s))),
+                "expected": num(float(e), 1),
+                "residual": num(float((c - e) / np.sqrt(e * (1 - s))), 1),
+            }
+        )
+    against = "all levels alike" if not spec.expected else "the shares expected"
+    claim = f"counts of {lower(title)} differ from {against}"
+    mark = say(italic("p"), f" {p_words(t.p)}")
+    start = f"{claim[0].upper()}{claim[1:]}, " if t.p < spec.alpha else f"There is no evidence that {claim}, "
+    most = int(np.argmax(np.abs(counts - n * shares)))
+    tail = f". {names[most]} has {int(counts[most])} rows where {number(float(n * shares[most]), 1)} were expected."
+    low = float((n * shares).min())
+    check = Check(
+        id="expected",
+        title="Large enough counts",
+        verdict=Verdict.holds if low >= 5 else Verdict.doubtful if low >= 1 else Verdict.fails,
+        text=f"The smallest expected count is {number(low, 1)}."
+        + ("" if low >= 5 else " Below 5 χ² is a rough guide; join levels that belong together."),
+        facts={"expected_min": low},
+    )
+    gone = int((coded.codes < 0).sum())
+    drawn = bars(table.column(spec.column), tuple(names)[:30], counts[None, :30], ("",))
+    w = float(np.sqrt(t.chi2 / n))
+    return compose(
+        say(start, f"χ²({df(t.df)}, ", italic("n"), f" = {int(n)}) = {statistic(t.chi2)}, ", *mark, tail),
+        short=f"{'differ' if t.p < spec.alpha else 'no evidence of a difference'}, {plain(mark)}",
+        blocks=[
+            block("figure", title, drawn),
+            grid(
+                "frequencies",
+                title,
+                [
+                    ("level", "Level<"),
+                    ("n", "n"),
+                    ("share", "Share"),
+                    ("expected_share", "Expected share"),
+                    ("expected", "Expected"),
+                    ("residual", "Adjusted residual"),
+                ],
+                rows,
+                note="Adjusted residuals beyond ±2 stand for clearly more or fewer than expected.",
+            ),
+            grid(
+                "test",
+                "Test of the expected shares",
+                [("term", "<"), ("chi2", "χ²"), ("df", "df"), ("p", "p"), ("estimate", "Cohen's w")],
+                [
+                    {
+                        "term": word("Pearson's χ²"),
+                        "chi2": stat(t.chi2),
+                        "df": df_cell(t.df),
+                        "p": p_cell(t.p),
+                        "estimate": num(w, 2),
+                    }
+                ],
+            ),
+        ],
+        checks=[check],
+        rows=RowsUsed(
+            total=table.n_rows, used=int(n), left_out=[LeftOut(why=f"{title} is empty", n=gone)] if gone else []
+        ),
+        facts={"p": t.p, "n": n, "chi2": t.chi2, "df": t.df, "estimate": w},
+        settings=[f"against {against}"],
+        marks=Marks(p=mark),
+    )
+
+
+def _shares(spec: GoodnessSpec, levels: tuple[str, ...], counts: Floats) -> Floats:
+    """Expected shares that sum to one. Raises DataProblem for unknown levels, negative shares, or rows where none is expected."""
+    if not spec.expected:
+        return np.full(len(levels), 1 / len(levels))
+    unknown = next((x for x in spec.expected if x not in levels), None)
+    if unknown is not None:
+        raise DataProblem(f"{spec.column} has no level '{unknown}'.", column=spec.column)
+    lacking = [x for i, x in enumerate(levels) if x not in spec.expected and counts[i] > 0]
+    if lacking:
+        raise DataProblem(
+            f"No share is expected of {lacking[0]}, which has {int(counts[levels.index(lacking[0])])} rows.",
+            column=spec.column,
+        )
+    shares = np.array([spec.expected.get(x, 0.0) for x in levels])
+    if np.any(shares < 0) or not np.isfinite(shares).all() or shares.sum() <= 0:
+        raise DataProblem("Expected shares must be zero or more, and not all zero.", column=spec.column)
+    wrong = [x for x, s, c in zip(levels, shares, counts, strict=True) if s == 0 and c > 0]
+    if wrong:
+        raise DataProblem(f"{wrong[0]} is expected never, but has rows.", column=spec.column)
+    return np.asarray(shares / shares.sum())
+
+
+PAGE = Page(
+    answers="Whether the levels of a category occur as often as expected: all alike, or in shares known beforehand.",
+    assumes=["Rows are independent.", "Expected counts of about five or more."],
+    formulas=[
+        ("Pearson", "χ² = Σ (n − e)²/e, k − 1 df"),
+        ("Cohen's w", "√(χ²/N)"),
+        ("Adjusted residual", "(n − e)/√[e(1 − share)]"),
+    ],
+    reading=[
+        ("p", "How often counts would lie this far from the expected ones if those were right."),
+        ("Residual", "Which levels make the difference: beyond ±2 clearly more or fewer."),
+    ],
+    conventions=["Shares typed are brought to a sum of one.", "Levels expected never and without rows are left out."],
+    references=[
+        "Pearson, K. (1900). On the criterion that a given system of deviations … Philosophical Magazine, 50, 157–175."
+    ],
+)
+
+METHOD = Method(
+    id="goodness_of_fit",
+    aim=Aim.counts,
+    title="Counts against expected shares: χ² goodness of fit",
+    layouts=(
+        Layout(
+            "column", "one column", "Do the levels of {column} occur as often as expected?", ("column",), ("column",)
+        ),
+    ),
+    Spec=GoodnessSpec,
+    compute=compute,
+    page=PAGE,
+    name=lambda spec: f"{spec.column} as expected",
+    keywords=("goodness of fit", "chi square", "expected frequencies", "uniform"),
+)

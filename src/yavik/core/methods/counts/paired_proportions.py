@@ -1,0 +1,271 @@
+"""Do shares of the same rows differ between occasions? McNemar and Cochran's Q."""
+
+from typing import Any
+
+import numpy as np
+from pydantic import Field
+
+from yavik.core.answers import Answer, Cell, Check, Marks, RowsUsed, Verdict
+from yavik.core.answers.answer import LeftOut
+from yavik.core.answers.make import ci_head, compose, grid
+from yavik.core.answers.wording import (
+    df_cell,
+    italic,
+    level_words,
+    listing,
+    num,
+    number,
+    p_cell,
+    p_words,
+    percent,
+    plain,
+    say,
+    stat,
+    statistic,
+    whole,
+    word,
+)
+from yavik.core.methods.base import Aim, Layout, Method, Page, Run, Spec, slot
+from yavik.core.methods.counts._shared import event_of
+from yavik.core.stats.adjusting import adjust
+from yavik.core.stats.tables_of_counts import cochran_q, mcnemar, wilson
+from yavik.core.table import DataProblem, Table
+
+
+class PairedSpec(Spec):
+    columns: list[str] = Field(
+        [],
+        title="Occasions",
+        json_schema_extra=slot(["yes_no", "category", "ordered", "count"], "two or more yes/no columns", many=True),
+    )
+
+
+def compute(table: Table, spec: PairedSpec, run: Run) -> Answer:
+    if len(spec.columns) < 2:
+        raise DataProblem(
+            "A comparison needs two occasions; choose another column.",
+            column=spec.columns[0] if spec.columns else None,
+        )
+    use = np.ones(table.n_rows, bool)
+    y: list[Any] = []
+    events: list[str] = []
+    for name in spec.columns:
+        coded, event = event_of(table, name, None)
+        if len(coded.levels) > 2:
+            raise DataProblem(
+                f"{name} has {len(coded.levels)} levels; this question compares columns of yes and no.", column=name
+            )
+        use &= coded.codes >= 0
+        y.append(coded.codes == event)
+        events.append(coded.levels[event])
+    x = np.column_stack(y)[use].astype(float)
+    if len(x) < 2:
+        raise DataProblem(
+            f"{len(x)} rows have {listing(spec.columns)} all filled; two are needed.", column=spec.columns[0]
+        )
+    titles = [table.column(c).title for c in spec.columns]
+    gone = int((~use).sum())
+    rows = RowsUsed(
+        total=table.n_rows, used=len(x), left_out=[LeftOut(why="an occasion is empty", n=gone)] if gone else []
+    )
+    lines = []
+    for title, event_word, column in zip(titles, events, x.T, strict=True):
+        low, high = wilson(float(column.sum()), len(x), spec.alpha)
+        lines.append(
+            {
+                "column": word(title),
+                "event": word(event_word),
+                "n": whole(len(x)),
+                "hits": whole(int(column.sum())),
+                "share": Cell(v=float(column.mean()), s=percent(float(column.mean()))),
+                "ci_low": Cell(v=low, s=f"{percent(low)} to {percent(high)}"),
+                "ci_high": Cell(v=high, s=percent(high)),
+            }
+        )
+    groups = grid(
+        "groups",
+        "Shares",
+        [
+            ("column", "<"),
+            ("event", "Counted<"),
+            ("n", "n"),
+            ("hits", "Counted rows"),
+            ("share", "Share"),
+            ci_head(spec.alpha, " (Wilson)"),
+        ],
+        lines,
+    )
+    return _two(spec, titles, x, groups, rows) if x.shape[1] == 2 else _several(spec, titles, x, groups, rows)
+
+
+def _two(spec: PairedSpec, titles: list[str], x: Any, groups: Any, rows: RowsUsed) -> Answer:
+    a, b = x[:, 0] > 0, x[:, 1] > 0
+    only_first, only_second = int((a & ~b).sum()), int((~a & b).sum())
+    t, exact = mcnemar(only_first, only_second)
+    n, moved = len(x), only_first + only_second
+    d = (only_first - only_second) / n
+    # Bonett and Price (2012): half a row is added to either kind of change.
+    p1, p2 = (only_first + 1) / (n + 2), (only_second + 1) / (n + 2)
+    from scipy import stats
+
+    reach = float(stats.norm.isf(spec.alpha / 2)) * float(np.sqrt((p1 + p2 - (p1 - p2) ** 2) / (n + 2)))
+    low, high = max(-1.0, p1 - p2 - reach), min(1.0, p1 - p2 + reach)
+    mark = say(italic("p"), f" {p_words(exact)}")
+    claim = f"shares of {titles[0]} and {titles[1]} differ"
+    start = f"{claim[0].upper()}{claim[1:]}, " if exact < spec.alpha else f"There is no evidence that {claim}, "
+    tail = f" (exact). {moved} of {n} rows changed: {only_first} have only the first, {only_second} only the second; the difference is {number(100 * d, 1)} percentage points ({level_words(spec.alpha)} CI {number(100 * low, 1)} to {number(100 * high, 1)})."
+    cross = [
+        {"level": word(f"{titles[0]}: counted"), "c0": whole(int((a & b).sum())), "c1": whole(only_first)},
+        {"level": word(f"{titles[0]}: not"), "c0": whole(only_second), "c1": whole(int((~a & ~b).sum()))},
+    ]
+    tests = [
+        {
+            "term": word("Exact binomial of the changes"),
+            "chi2": num(np.nan, 0, "has none"),
+            "df": num(np.nan, 0, "has none"),
+            "p": p_cell(exact),
+        },
+        {
+            "term": word("McNemar's χ², without correction"),
+            "chi2": stat(t.chi2, "no row changed"),
+            "df": df_cell(1),
+            "p": p_cell(t.p, "no row changed"),
+        },
+    ]
+    few = moved < 25
+    check = Check(
+        id="changes",
+        title="Enough rows that changed",
+        verdict=Verdict.doubtful if moved < 10 else Verdict.holds,
+        text=f"{moved} rows changed." + (" With fewer than 25 the exact p is the one to report." if few else ""),
+        facts={"changed": float(moved)},
+    )
+    return compose(
+        say(start, *mark, tail),
+        short=f"{'shares differ' if exact < spec.alpha else 'no evidence of a difference'}, {plain(mark)}",
+        blocks=[
+            groups,
+            grid(
+                "crosstab",
+                "Both occasions",
+                [("level", "<"), ("c0", f"{titles[1]}: counted"), ("c1", f"{titles[1]}: not")],
+                cross,
+            ),
+            grid(
+                "tests", "Tests of equal shares", [("term", "Test<"), ("chi2", "χ²"), ("df", "df"), ("p", "p")], tests
+            ),
+        ],
+        checks=[check],
+        rows=rows,
+        facts={"p": exact, "n": n, "chi2": t.chi2, "chi2.p": t.p, "estimate": d, "ci_low": low, "ci_high": high},
+        settings=["exact test of the rows that changed"],
+        marks=Marks(p=mark),
+    )
+
+
+def _several(spec: PairedSpec, titles: list[str], x: Any, groups: Any, rows: RowsUsed) -> Answer:
+    t = cochran_q(x)
+    if not np.isfinite(t.p):
+        raise DataProblem("Every row says the same on all occasions: nothing changed.", column=spec.columns[0])
+    mark = say(italic("p"), f" {p_words(t.p)}")
+    share = x.mean(axis=0)
+    low, high = int(share.argmin()), int(share.argmax())
+    claim = f"shares differ between the {len(titles)} occasions"
+    start = f"{claim[0].upper()}{claim[1:]}, " if t.p < spec.alpha else f"There is no evidence that {claim}, "
+    tail = f". They run from {percent(float(share[low]))} for {titles[low]} to {percent(float(share[high]))} for {titles[high]}."
+    i, j = np.triu_indices(len(titles), 1)
+    exact = np.array(
+        [
+            mcnemar(float(((x[:, a] > 0) & (x[:, b] == 0)).sum()), float(((x[:, a] == 0) & (x[:, b] > 0)).sum()))[1]
+            for a, b in zip(i, j, strict=True)
+        ]
+    )
+    adjusted = adjust(exact, "holm")
+    pairs = [
+        {
+            "pair": word(f"{titles[a]} – {titles[b]}"),
+            "difference": Cell(v=float(share[a] - share[b]), s=percent(float(share[a] - share[b])).replace("-", "−")),
+            "p": p_cell(float(exact[m])),
+            "p_adjusted": p_cell(float(adjusted[m])),
+        }
+        for m, (a, b) in enumerate(zip(i, j, strict=True))
+    ]
+    moved = int((np.ptp(x, axis=1) > 0).sum())
+    check = Check(
+        id="changes",
+        title="Enough rows that changed",
+        verdict=Verdict.holds if moved * len(titles) >= 24 else Verdict.doubtful,
+        text=f"{moved} of {len(x)} rows differ between occasions."
+        + ("" if moved * len(titles) >= 24 else " With so few χ² is a rough guide."),
+        facts={"changed": float(moved)},
+    )
+    test = [{"term": word("Cochran's Q"), "chi2": stat(t.chi2), "df": df_cell(t.df), "p": p_cell(t.p)}]
+    return compose(
+        say(start, italic("Q"), f"({int(t.df)}) = {statistic(t.chi2)}, ", *mark, tail),
+        short=f"{'shares differ' if t.p < spec.alpha else 'no evidence of a difference'}, {plain(mark)}",
+        blocks=[
+            groups,
+            grid("test", "Test of equal shares", [("term", "<"), ("chi2", "Q"), ("df", "df"), ("p", "p")], test),
+            grid(
+                "pairs",
+                "Every occasion with every other",
+                [("pair", "Pair<"), ("difference", "Difference"), ("p", "exact p"), ("p_adjusted", "adjusted p")],
+                pairs,
+                note="Exact McNemar tests, p by Holm.",
+                marked=[m for m in range(len(pairs)) if adjusted[m] < spec.alpha],
+            ),
+        ],
+        checks=[check],
+        rows=rows,
+        facts={"p": t.p, "n": len(x), "q": t.chi2, "df": t.df, "estimate": float(np.ptp(share))},
+        settings=["Cochran's Q"],
+        marks=Marks(p=mark),
+    )
+
+
+PAGE = Page(
+    answers="Whether the same rows say yes more often on one occasion, to one item or of one thing than on another.",
+    assumes=["Rows are independent of one another; the answers of a row belong together."],
+    formulas=[
+        (
+            "McNemar",
+            "χ² = (b − c)²/(b + c), b and c the rows that changed either way; exact p from the binomial with chance ½",
+        ),
+        ("Cochran's Q", "Q = k(k − 1) Σ(Cⱼ − C̄)² / Σ Rᵢ(k − Rᵢ)"),
+        ("Difference", "p₁ − p₂ with p = (count + 1)/(n + 2): Bonett and Price's interval"),
+    ],
+    reading=[
+        ("Rows that changed", "Only they speak: rows with the same answer twice say nothing about a difference."),
+        ("Difference", "First share minus second."),
+    ],
+    conventions=[
+        "Counted is yes, 1 or true, else the last level.",
+        "The exact p speaks for two occasions; Q's comes from χ².",
+        "Rows with an empty occasion are left out.",
+    ],
+    references=[
+        "Bonett, D. G., & Price, R. M. (2012). Adjusted Wald confidence interval for a difference of binomial proportions based on paired data. Journal of Educational and Behavioral Statistics, 37, 479–488.",
+        "Cochran, W. G. (1950). The comparison of percentages in matched samples. Biometrika, 37, 256–266.",
+        "McNemar, Q. (1947). Note on the sampling error of the difference between correlated proportions or percentages. Psychometrika, 12, 153–157.",
+    ],
+)
+
+METHOD = Method(
+    id="paired_proportions",
+    aim=Aim.counts,
+    title="Shares of the same rows: McNemar, Cochran's Q",
+    layouts=(
+        Layout(
+            "columns",
+            "a yes/no column for each occasion",
+            "Do the shares of {columns} differ within rows?",
+            ("columns",),
+            ("columns",),
+        ),
+    ),
+    Spec=PairedSpec,
+    compute=compute,
+    page=PAGE,
+    name=lambda spec: f"Shares of {listing(spec.columns, 3)}",
+    keywords=("mcnemar", "cochran q", "paired proportions", "matched", "before and after"),
+)

@@ -1,0 +1,193 @@
+"""How often does each level occur? Counts, shares and running shares of several columns at once."""
+
+from typing import Any
+
+import numpy as np
+from pydantic import Field
+
+from yavik.core.answers import Answer, Cell, Check, FigureBlock, RowsUsed, TableBlock, Verdict
+from yavik.core.answers.answer import LeftOut
+from yavik.core.answers.make import EMPTY, compose, grid
+from yavik.core.answers.wording import counted, listing, percent, say, whole, word
+from yavik.core.figures.pictures import bars
+from yavik.core.figures.plots import block
+from yavik.core.methods.base import Aim, Layout, Method, Page, Run, Spec, slot
+from yavik.core.table import Codes, DataProblem, Table
+
+KINDS = ["category", "ordered", "yes_no", "count", "text", "measure", "date"]
+MOST_LEVELS = 200
+MOST_COLUMNS = 60
+
+
+class FrequenciesSpec(Spec):
+    columns: list[str] = Field([], title="Columns", json_schema_extra=slot(KINDS, "columns", many=True))
+    by: str | None = Field(None, title="For each", json_schema_extra=slot(["category", "ordered", "yes_no"], "group"))
+
+
+def compute(table: Table, spec: FrequenciesSpec, run: Run) -> Answer:
+    if len(spec.columns) > MOST_COLUMNS:
+        raise DataProblem(f"{len(spec.columns)} columns are too many for one page; choose up to {MOST_COLUMNS}.")
+    if spec.by in spec.columns:
+        raise DataProblem(f"{spec.by} stands in both slots; take it out of one.", column=spec.by)
+    by = table.codes(spec.by) if spec.by else Codes(np.zeros(table.n_rows, np.int32), ("",))
+    if len(by.levels) > 30:
+        raise DataProblem(f"{spec.by} has {len(by.levels)} levels; choose a column with up to 30.", column=spec.by)
+    tables: list[TableBlock] = []
+    pictures: list[FigureBlock] = []
+    facts: dict[str, Any] = {}
+    empty = 0
+    for i, name in enumerate(spec.columns):
+        run.progress(i / len(spec.columns), f"Counting {name}")
+        coded, column = table.codes(name), table.column(name)
+        if len(coded.levels) > MOST_LEVELS:
+            raise DataProblem(
+                f"{name} has {len(coded.levels)} different values; this question takes up to {MOST_LEVELS}. Bin it in the table, or ask what it looks like.",
+                column=name,
+            )
+        use = (by.codes >= 0) & (coded.codes >= 0)
+        k = len(coded.levels)
+        flat = np.bincount(by.codes[use].astype(np.int64) * k + coded.codes[use], minlength=k * len(by.levels))
+        counts = flat.reshape(len(by.levels), k)
+        lost = int(((by.codes >= 0) & (coded.codes < 0)).sum())
+        empty += lost
+        tables.append(_table(name, column.title, coded, counts, by.levels if spec.by else None, lost))
+        if k and len(pictures) < 12:
+            vega, alt = bars(column, coded.levels[:20], counts[:, :20], by.levels)
+            pictures.append(block(f"figure_{name}", column.title, (vega, alt), small=True))
+        for g, group in enumerate(by.levels):
+            for j, level in enumerate(coded.levels):
+                facts[f"{name}{f'.{group}' if spec.by else ''}.{level}"] = int(counts[g, j])
+    gone = int((by.codes < 0).sum())
+    cells = len(spec.columns) * (table.n_rows - gone)
+    check = Check(
+        id="empty",
+        title="Empty cells",
+        verdict=Verdict.holds if not empty else Verdict.doubtful if empty < 0.2 * cells else Verdict.fails,
+        text="No cell is empty."
+        if not empty
+        else f"{counted(empty, 'cell is', 'cells are')} empty; shares are of the filled ones.",
+        facts={"empty": float(empty)},
+    )
+    return compose(
+        _headline(table, spec, tables[0], by),
+        short=f"{counted(len(spec.columns), 'column')}, {counted(table.n_rows - gone, 'row')}",
+        blocks=[*pictures, *tables],
+        checks=[check],
+        rows=RowsUsed(
+            total=table.n_rows,
+            used=table.n_rows - gone,
+            left_out=[LeftOut(why=f"{spec.by} is empty", n=gone)] if gone else [],
+        ),
+        facts=facts,
+    )
+
+
+def _table(name: str, title: str, coded: Codes, counts: Any, groups: tuple[str, ...] | None, lost: int) -> TableBlock:
+    if groups:
+        totals = counts.sum(axis=1)
+        rows = [
+            {
+                "level": word(level),
+                **{
+                    f"g{g}": Cell(v=int(counts[g, j]), s=_with_share(counts[g, j], totals[g]))
+                    for g in range(len(groups))
+                },
+            }
+            for j, level in enumerate(coded.levels)
+        ]
+        rows.append({"level": word("Filled"), **{f"g{g}": whole(int(totals[g])) for g in range(len(groups))}})
+        columns = [("level", "Level<"), *((f"g{g}", group) for g, group in enumerate(groups))]
+        return grid(
+            f"frequencies_{name}", title, columns, rows, note="In brackets the share of the group's filled cells."
+        )
+    n, filled = counts[0], int(counts[0].sum())
+    running = np.cumsum(n)
+    rows = [
+        {
+            "level": word(level),
+            "n": whole(int(n[j])),
+            "share": _share(n[j], filled),
+            "share_all": _share(n[j], filled + lost),
+            "running": _share(running[j], filled),
+        }
+        for j, level in enumerate(coded.levels)
+    ]
+    if lost:
+        rows.append(
+            {
+                "level": word("empty"),
+                "n": whole(lost),
+                "share": EMPTY,
+                "share_all": _share(lost, filled + lost),
+                "running": EMPTY,
+            }
+        )
+    rows.append(
+        {"level": word("Total"), "n": whole(filled + lost), "share": EMPTY, "share_all": EMPTY, "running": EMPTY}
+    )
+    columns = [("level", "Level<"), ("n", "n"), ("share", "Share of filled")]
+    columns += [("share_all", "Share of all")] if lost else []
+    return grid(f"frequencies_{name}", title, [*columns, ("running", "Running share")], rows)
+
+
+def _share(part: float, total: float) -> Cell:
+    return Cell(v=float(part / total), s=percent(float(part / total))) if total else EMPTY
+
+
+def _with_share(part: float, total: float) -> str:
+    return f"{int(part)} ({percent(float(part / total))})" if total else "0"
+
+
+def _headline(table: Table, spec: FrequenciesSpec, first: TableBlock, by: Codes) -> Any:
+    if len(spec.columns) > 1 or spec.by:
+        return say(
+            f"How often each level of {listing([table.column(c).title for c in spec.columns], 4)} occurs{f', for each {spec.by}' if spec.by else ''}."
+        )
+    name = spec.columns[0]
+    coded = table.codes(name)
+    n = np.bincount(coded.codes[coded.codes >= 0], minlength=max(len(coded.levels), 1))
+    total = int(n.sum())
+    if not total:
+        raise DataProblem(f"{name} has no filled cell among these {table.n_rows} rows.", column=name)
+    order = np.argsort(-n, kind="stable")[:3]
+    said = listing([f"{coded.levels[i]} {percent(float(n[i] / total))}" for i in order])
+    return say(f"{table.column(name).title}: {said} of {counted(total, 'filled row')}.")
+
+
+PAGE = Page(
+    answers="How often each level of one or many columns occurs, in counts, shares and running shares, for all rows or for each group.",
+    assumes=["Nothing about the data."],
+    formulas=[
+        ("Share of filled", "count / filled cells"),
+        ("Running share", "this level and all before it, in the order of the dictionary"),
+    ],
+    reading=[
+        ("Share of filled, of all", "Empty cells are left out of the first and counted in the second."),
+        ("Running share", "Means something where levels are ordered."),
+    ],
+    conventions=[
+        "Levels stand in the order of the dictionary, also those without rows.",
+        "Numbers and dates count each different value, up to 200.",
+    ],
+    references=["Tukey, J. W. (1977). Exploratory Data Analysis. Addison-Wesley."],
+)
+
+METHOD = Method(
+    id="frequencies",
+    aim=Aim.describe,
+    title="Counts, shares and running shares of levels",
+    layouts=(
+        Layout(
+            "columns",
+            "any columns with levels",
+            "How often does each level of {columns} occur, for each {by}?",
+            ("columns", "by"),
+            ("columns",),
+        ),
+    ),
+    Spec=FrequenciesSpec,
+    compute=compute,
+    page=PAGE,
+    name=lambda spec: f"Levels of {listing(spec.columns, 3)}",
+    keywords=("frequency", "counts", "percentages", "cumulative", "bar chart"),
+)

@@ -1,0 +1,376 @@
+"""How many rows does a study need, or how small a difference can it see? Before the data, never after."""
+
+from collections.abc import Callable
+from functools import partial
+from typing import Any, Literal
+
+import numpy as np
+from pydantic import Field
+
+from yavik.core.answers import Answer, Check, RowsUsed, Span, Verdict
+from yavik.core.answers.make import compose, grid
+from yavik.core.answers.wording import bold, counted, missing, num, number, percent, say, whole
+from yavik.core.figures.describe import VALUES
+from yavik.core.figures.plots import block, curve
+from yavik.core.methods.base import Aim, Layout, Method, Page, Run, Spec, amount, option, slot
+from yavik.core.stats import power
+from yavik.core.table import DataProblem, Table
+
+DESIGNS = {
+    "two_means": "two independent means",
+    "paired_means": "means of pairs",
+    "one_mean": "one mean against a value",
+    "two_proportions": "two independent shares",
+    "one_way": "means of several groups",
+    "correlation": "a correlation",
+    "chi_square": "a table of counts",
+}
+PER = {
+    "two_means": "in the first group",
+    "paired_means": "pairs",
+    "one_mean": "rows",
+    "two_proportions": "in the first group",
+    "one_way": "in each group",
+    "correlation": "rows",
+    "chi_square": "rows in all",
+}
+MEANS = ["two_means", "paired_means", "one_mean"]
+
+
+class StudySizeSpec(Spec):
+    design: Literal[
+        "two_means", "paired_means", "one_mean", "two_proportions", "one_way", "correlation", "chi_square"
+    ] = Field("two_means", json_schema_extra=option("To be compared", DESIGNS))
+    find: Literal["n", "effect"] = Field(
+        "n", json_schema_extra=option("Asked for", {"n": "how many rows", "effect": "the smallest difference seen"})
+    )
+    column: str | None = Field(None, title="Measurement", json_schema_extra=slot(VALUES, "a measure already at hand"))
+    difference: float = Field(
+        0.5,
+        allow_inf_nan=False,
+        json_schema_extra=amount(
+            "Difference that matters",
+            "In the measurement's unit, or in SDs where no SD is known.",
+            step="any",
+            when={"design": MEANS, "find": ["n"]},
+        ),
+    )
+    sd: float | None = Field(
+        None,
+        gt=0,
+        json_schema_extra=amount(
+            "Standard deviation",
+            "Within groups; of the differences for pairs. From the column unless typed; 1 without either.",
+            step="any",
+            empty=True,
+            when={"design": MEANS},
+        ),
+    )
+    share: float = Field(
+        0.3,
+        gt=0,
+        lt=1,
+        json_schema_extra=amount(
+            "Share in the first group", "", min=0, max=1, step=0.01, when={"design": ["two_proportions"]}
+        ),
+    )
+    other_share: float = Field(
+        0.5,
+        gt=0,
+        lt=1,
+        json_schema_extra=amount(
+            "Share in the second", "", min=0, max=1, step=0.01, when={"design": ["two_proportions"], "find": ["n"]}
+        ),
+    )
+    groups: int = Field(
+        3, ge=2, le=200, json_schema_extra=amount("Groups", "", min=2, max=200, step=1, when={"design": ["one_way"]})
+    )
+    effect: float = Field(
+        0.3,
+        gt=0,
+        le=10,
+        json_schema_extra=amount(
+            "Effect that matters",
+            "r of a correlation; f of several means (SD of the means over SD within); w of a table of counts.",
+            step=0.05,
+            when={"design": ["one_way", "correlation", "chi_square"], "find": ["n"]},
+        ),
+    )
+    df: int = Field(
+        1,
+        ge=1,
+        le=1000,
+        json_schema_extra=amount(
+            "df of the table", "(rows − 1)(columns − 1)", min=1, max=1000, step=1, when={"design": ["chi_square"]}
+        ),
+    )
+    ratio: float = Field(
+        1.0,
+        gt=0.01,
+        lt=100,
+        json_schema_extra=amount(
+            "Second group for each row of the first",
+            "1 for groups of the same size.",
+            step=0.5,
+            when={"design": ["two_means", "two_proportions"]},
+        ),
+    )
+    power: float = Field(
+        0.8,
+        gt=0.05,
+        lt=1,
+        json_schema_extra=amount(
+            "Power", "How surely the difference should be found.", min=0.06, max=0.999, step=0.05
+        ),
+    )
+    n: int = Field(
+        50,
+        ge=3,
+        le=10_000_000,
+        json_schema_extra=amount(
+            "Rows at hand",
+            "In each group, or pairs, or in all, as the design counts.",
+            min=3,
+            max=10000000,
+            step=1,
+            when={"find": ["effect"]},
+        ),
+    )
+
+
+Power = Callable[[float, float], float]
+
+
+def compute(table: Table, spec: StudySizeSpec, run: Run) -> Answer:
+    if spec.alternative != "two_sided" and spec.design in ("one_way", "chi_square"):
+        raise DataProblem("Several groups and tables of counts have no direction.")
+    sd, source = _sd(table, spec)
+    of, effect, unit = _power(spec, sd)
+    least = {"correlation": 4, "chi_square": spec.df + 2}.get(spec.design, 2)
+    if spec.find == "n":
+        if effect == 0:
+            raise DataProblem("A difference of nothing can never be found: type one that matters.")
+        n = power.smallest_n(lambda k: of(k, effect), spec.power, least)
+        if n is None:
+            raise DataProblem(
+                "More than ten million rows would be needed. The difference is too small beside the scatter."
+            )
+        found = effect
+        headline = _rows_words(spec, n, unit)
+        short = f"{n} {PER[spec.design]}"
+    else:
+        n = spec.n
+        if n < least:
+            raise DataProblem(f"This design needs at least {least} rows.")
+        top = (
+            0.999
+            if spec.design in ("correlation",)
+            else (1 - 1e-6 - spec.share if spec.design == "two_proportions" else 100.0)
+        )
+        smallest = power.smallest_effect(lambda e: of(n, e), spec.power, 1e-6, top)
+        if smallest is None:
+            raise DataProblem(
+                f"With {n} {PER[spec.design]} no difference, however large, would be found that surely."
+            )
+        found, headline = smallest, _effect_words(spec, n, smallest * (sd if spec.design in MEANS else 1), unit)
+        short = f"sees {number(smallest * (sd if spec.design in MEANS else 1), 2)} with {n} {PER[spec.design]}"
+    reached = of(n, found)
+    rows = [
+        {"n": whole(int(k)), "power": num(of(k, found), 3), "total": whole(int(_total(spec, k)))}
+        for k in _around(n, least)
+    ]
+    return compose(
+        headline,
+        short=short,
+        settings=[DESIGNS[spec.design], *([source] if spec.design in MEANS else [])],
+        blocks=[
+            block("figure", "Power over the size of the study", _curve(spec, of, found, n, reached, least)),
+            grid(
+                "power",
+                "Power by size",
+                [("n", f"n {PER[spec.design]}"), ("total", "Rows in all"), ("power", "Power")],
+                rows,
+                note="The effect and α stay as they are.",
+            ),
+            _effects_table(spec, of, n, sd, least),
+        ],
+        checks=[_check(spec, source, reached)],
+        rows=RowsUsed(total=table.n_rows, used=0),
+        facts={"n": n, "power": reached, "effect": found, "total": _total(spec, n), "sd": sd},
+    )
+
+
+def _sd(table: Table, spec: StudySizeSpec) -> tuple[float, str]:
+    if spec.sd is not None:
+        return spec.sd, f"SD {number(spec.sd, 3)} typed in"
+    if spec.column and spec.design in MEANS:
+        y = table.numbers(spec.column)
+        y = y[~np.isnan(y)]
+        if len(y) < 2 or np.ptp(y) == 0:
+            raise DataProblem(f"{spec.column} has no spread to plan with.", column=spec.column)
+        sd = float(y.std(ddof=1))
+        return sd, f"SD {number(sd, table.column(spec.column).decimals + 1)} of {table.column(spec.column).title}"
+    return 1.0, "difference in standard deviations"
+
+
+def _power(spec: StudySizeSpec, sd: float) -> tuple[Power, float, str]:
+    """Power as a function of n and the effect; the effect asked about; how it is said."""
+    a, way = spec.alpha, spec.alternative
+    d = abs(spec.difference) / sd
+    unit = "" if sd != 1.0 or spec.sd else " SDs"
+    if spec.design == "two_means":
+        return (lambda n, e: power.two_means(n, e, spec.ratio, a, way)), d, unit
+    if spec.design in ("paired_means", "one_mean"):
+        return (lambda n, e: power.one_mean(n, e, a, way)), d, unit
+    if spec.design == "two_proportions":
+        return (lambda n, e: power.two_shares(n, spec.share, spec.share + e, spec.ratio, a, way)), _gap(spec), ""
+    if spec.design == "one_way":
+        return (lambda n, e: power.one_way(n, e, spec.groups, a)), spec.effect, "f"
+    if spec.design == "correlation":
+        if spec.effect >= 1:
+            raise DataProblem("A correlation lies below 1.")
+        return (lambda n, e: power.correlation(n, e, a, way)), spec.effect, "r"
+    return (lambda n, e: power.chi_square(n, e, spec.df, a)), spec.effect, "w"
+
+
+def _gap(spec: StudySizeSpec) -> float:
+    """Signed, so that the second share is the one typed."""
+    return spec.other_share - spec.share
+
+
+def _total(spec: StudySizeSpec, n: float) -> float:
+    if spec.design in ("two_means", "two_proportions"):
+        return float(n + np.ceil(n * spec.ratio))
+    return n * spec.groups if spec.design == "one_way" else n
+
+
+def _what(spec: StudySizeSpec, unit: str) -> str:
+    if spec.design in MEANS:
+        return f"a difference of {number(abs(spec.difference), 2)}{unit}"
+    if spec.design == "two_proportions":
+        return f"a difference between {percent(spec.share)} and {percent(spec.other_share)}"
+    return f"{unit} = {number(spec.effect, 2)}"
+
+
+def _rows_words(spec: StudySizeSpec, n: int, unit: str) -> list[Span]:
+    total = int(_total(spec, n))
+    tail = f" ({counted(total, 'row')} in all)" if total != n else ""
+    return say(
+        "To find ",
+        _what(spec, unit),
+        f" with a power of {number(spec.power, 2)} at α = {number(spec.alpha, 3).rstrip('0')}, ",
+        bold(f"{n} {PER[spec.design]}"),
+        f" are needed{tail}.",
+    )
+
+
+def _effect_words(spec: StudySizeSpec, n: int, effect: float, unit: str) -> list[Span]:
+    if spec.design in MEANS:
+        what = f"a difference of {number(effect, 2)}{unit}"
+    elif spec.design == "two_proportions":
+        what = f"a difference between {percent(spec.share)} and {percent(spec.share + effect)}"
+    else:
+        what = f"{unit} = {number(effect, 2)}"
+    return say(
+        f"With {n} {PER[spec.design]} the smallest effect found with a power of {number(spec.power, 2)} at α = {number(spec.alpha, 3).rstrip('0')} is ",
+        bold(what),
+        ".",
+    )
+
+
+def _around(n: int, least: int) -> list[int]:
+    found = sorted({max(least, round(n * s)) for s in (0.25, 0.5, 0.75, 0.9, 1.0, 1.1, 1.25, 1.5, 2.0)})
+    return [k for k in found if k <= power.MOST]
+
+
+def _curve(spec: StudySizeSpec, of: Power, effect: float, n: int, reached: float, least: int) -> Any:
+    xs = np.unique(np.round(np.linspace(least, max(2 * n, least + 10), 60)))
+    ys = [of(float(x), effect) for x in xs]
+    return curve([("power", xs, ys)], f"n {PER[spec.design]}", "Power", mark=(n, reached), high=1.0)
+
+
+def _effects_table(spec: StudySizeSpec, of: Power, n: int, sd: float, least: int) -> Any:
+    """What other sizes of study would see."""
+    if spec.design == "two_proportions":
+        return None
+    scale = sd if spec.design in MEANS else 1.0
+    rows = []
+    for k in _around(n, least):
+        e = power.smallest_effect(partial(of, k), spec.power, 1e-6, 0.999 if spec.design == "correlation" else 100.0)
+        rows.append(
+            {"n": whole(int(k)), "effect": num(e * scale, 3) if e is not None else missing("too few rows for any")}
+        )
+    return grid(
+        "effects",
+        "Smallest effect by size",
+        [("n", f"n {PER[spec.design]}"), ("effect", "Smallest effect")],
+        rows,
+        folded=True,
+    )
+
+
+def _check(spec: StudySizeSpec, source: str, reached: float) -> Check:
+    guessed = spec.design in MEANS and spec.sd is None and not spec.column
+    if guessed:
+        text = "The difference counts in standard deviations; with the SD of earlier data, type it or choose the column, and the difference can be said in its unit."
+    else:
+        text = f"The answer is as good as what it is given: {source if spec.design in MEANS else 'the effect that was typed'}. It should come from what matters in the subject, not from what earlier data happened to show."
+    return Check(
+        id="given",
+        title="What the size rests on",
+        verdict=Verdict.doubtful if guessed else Verdict.holds,
+        text=f"{text} Power here {number(reached, 3)}.",
+        facts={"power": reached},
+    )
+
+
+PAGE = Page(
+    answers="Before a study: how many rows it needs to find a difference that matters, or how small a difference a given size can find.",
+    assumes=[
+        "The test planned is the one that will be used, on data as the plan has them.",
+        "For means: normal values with the same spread in all groups.",
+    ],
+    formulas=[
+        ("Two means", "noncentral t, nc = d/√(1/n₁ + 1/n₂), n₁ + n₂ − 2 df"),
+        ("One mean, pairs", "noncentral t, nc = d√n, n − 1 df"),
+        ("Two shares", "Φ{[|p₁ − p₂| − z√(p̄(1 − p̄)(1/n₁ + 1/n₂))]/√[p₁(1 − p₁)/n₁ + p₂(1 − p₂)/n₂]}"),
+        ("Several means", "noncentral F, nc = f²kn"),
+        ("Correlation", "Φ[(artanh r + r/(2(n − 1)))√(n − 3) − z]"),
+        ("Table of counts", "noncentral χ², nc = w²n"),
+    ],
+    reading=[
+        ("Power", "The chance that the test finds the difference if it is as large as said."),
+        (
+            "Smallest effect",
+            "What a study of this size would find with the power asked for; smaller ones may be missed.",
+        ),
+    ],
+    conventions=[
+        "Two-sided power counts both tails.",
+        "The size is the smallest whole number that reaches the power.",
+        "Power is not computed from results: after the data the interval says what is known.",
+    ],
+    references=[
+        "Cohen, J. (1988). Statistical Power Analysis for the Behavioral Sciences (2nd ed.). Erlbaum.",
+        "Fleiss, J. L., Levin, B., & Paik, M. C. (2003). Statistical Methods for Rates and Proportions (3rd ed.). Wiley.",
+        "Hoenig, J. M., & Heisey, D. M. (2001). The abuse of power. The American Statistician, 55, 19–24.",
+    ],
+)
+
+METHOD = Method(
+    id="study_size",
+    aim=Aim.plan,
+    title="Power and sample size for means, shares, correlations and tables of counts",
+    layouts=(
+        Layout(
+            "plan", "nothing measured yet", "How large must a study be, with the spread of {column}?", ("column",), ()
+        ),
+    ),
+    Spec=StudySizeSpec,
+    compute=compute,
+    page=PAGE,
+    name=lambda spec: f"Size of a study of {DESIGNS[spec.design]}",
+    uses=("alternative",),
+    needs_rows=False,
+    keywords=("power", "sample size", "how many", "detectable difference", "plan"),
+)
