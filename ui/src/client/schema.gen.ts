@@ -1052,7 +1052,10 @@ export interface components {
             /** Title */
             title: string;
         };
-        /** Answer */
+        /**
+         * Answer
+         * @description ``method``, ``version`` and ``spec`` are filled in by the registry: a method need not repeat its own name.
+         */
         Answer: {
             /** Blocks */
             blocks: (components["schemas"]["TableBlock"] | components["schemas"]["FigureBlock"] | components["schemas"]["NoteBlock"])[];
@@ -1536,6 +1539,11 @@ export interface components {
             figure?: {
                 [key: string]: unknown;
             } | null;
+            /**
+             * Folded
+             * @default false
+             */
+            folded: boolean;
             /** Id */
             id: string;
             /**

@@ -12,7 +12,11 @@ function inDark(text: string): string {
 /** The page's own face is the variable one; the server's pictures use the same drawn at fixed weights. */
 const FACE = "Commissioner Variable";
 
-export function Picture({ vega, alt, paper, zoom = 1 }: { vega: object; alt: string; paper?: boolean; zoom?: number }) {
+export function Picture({ vega, alt, paper, zoom = 1, showRow }: { vega: object; alt: string; paper?: boolean; zoom?: number; showRow?: (row: number) => void }) {
+  const show = useRef(showRow);
+  useEffect(() => {
+    show.current = showRow;
+  });
   const place = useRef<HTMLDivElement>(null);
   const [failed, setFailed] = useState("");
   const { dark } = useTheme();
@@ -28,6 +32,11 @@ export function Picture({ vega, alt, paper, zoom = 1 }: { vega: object; alt: str
         const spec = JSON.parse(dark && !paper ? inDark(text) : text) as object;
         const made = await embed(place.current, spec as never, { actions: false, renderer: "svg", ast: true, tooltip: { theme: dark && !paper ? "dark" : "light" } });
         view = made;
+        // A point that is one row of the table leads to it.
+        made.view.addEventListener("click", (_event, item) => {
+          const row = (item?.datum as { row?: unknown } | undefined)?.row;
+          if (typeof row === "number") show.current?.(row);
+        });
         if (gone) made.finalize();
         const svg = place.current?.querySelector("svg");
         if (svg) {

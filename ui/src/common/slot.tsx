@@ -3,7 +3,7 @@ import { useId, useMemo, useRef, useState } from "react";
 import type { Column } from "../client/api";
 import { keepInside, kindWords, useDismiss } from "./bits";
 
-export type SlotInfo = { kinds: string[]; placeholder: string; many: boolean; layout?: string | null };
+export type SlotInfo = { kinds: string[]; placeholder: string; many: boolean; layout?: string | null; typed?: string[] };
 /** "Reading room" inside a sentence is "reading room"; "pH" and "NDVI" stay. */
 export function inSentence(words: string): string {
   return /^[A-Z][a-z]/.test(words) ? words.charAt(0).toLowerCase() + words.slice(1) : words;

@@ -6,32 +6,57 @@ import { Spans } from "../common/spans";
 
 const WIDE = 7;
 
-export function AnswerView({ answer }: { answer: Answer }) {
-  const figures = answer.blocks.filter((b): b is FigureBlock => b.type === "figure");
+export function AnswerView({ answer, showRow }: { answer: Answer; showRow?: (row: number) => void }) {
+  const figures = answer.blocks.filter((b): b is FigureBlock => b.type === "figure" && !b.folded);
   const tables = answer.blocks.filter((b): b is TableBlock => b.type === "table" && !b.folded);
-  const folded = answer.blocks.filter((b): b is TableBlock => b.type === "table" && Boolean(b.folded));
+  const notes = answer.blocks.filter((b) => b.type === "note");
   const main = figures.find((f) => !f.small);
   const small = figures.filter((f) => f.small);
-  const beside = main && Number(main.drawing.width) < 400 ? tables.filter((t) => t.columns.length <= WIDE).slice(0, 2) : [];
-  const below = tables.filter((t) => !beside.includes(t));
+  const beside = main && Number(main.drawing.width) < 460 ? tables.filter((t) => t.columns.length <= WIDE).slice(0, 2) : [];
+  const rest = answer.blocks.filter((b) => (b.type === "table" && !b.folded && !beside.includes(b)) || (b.type === "figure" && !b.small && !b.folded && b !== main));
   return (
     <article data-testid="answer">
       <p className="statement mb-4 max-w-[46rem]" data-testid="headline"><Spans spans={answer.headline_spans} /></p>
-      {small.length > 0 && <div className="mb-6 grid grid-cols-[repeat(auto-fill,minmax(222px,1fr))] gap-x-5 gap-y-6">{small.map((f) => <div key={f.id} className="max-w-[290px]"><h2 className="truncate font-semibold" title={f.title}>{f.title}</h2><Picture vega={f.drawing} alt={f.alt} /></div>)}</div>}
+      {small.length > 0 && <Small figures={small} showRow={showRow} />}
       <div className="flex flex-wrap items-start gap-x-8 gap-y-6">
-        {main && <div className="max-w-full shrink-0"><Picture vega={main.drawing} alt={main.alt} /></div>}
+        {main && <div className="max-w-full shrink-0">{main.title !== tables[0]?.title && main.id !== "figure" && <h2 className="mb-1 font-semibold">{main.title}</h2>}<Picture vega={main.drawing} alt={main.alt} showRow={showRow} /></div>}
         {beside.length > 0 && <div className="min-w-80 flex-1 space-y-6">{beside.map((t) => <Shown key={t.id} block={t} />)}</div>}
       </div>
       <div className="mt-6 space-y-6">
-        {below.map((t) => <div key={t.id} className={t.columns.length <= WIDE ? "max-w-[46rem]" : ""}><Shown block={t} /></div>)}
-        {folded.map((t) => (
-          <details key={t.id}>
-            <summary className="cursor-pointer font-semibold">{t.title}</summary>
-            <div className="mt-2 max-w-[46rem]"><ResultTable block={t} plain /></div>
-          </details>
-        ))}
+        {rest.map((b) => (b.type === "table" ? <div key={b.id} className={b.columns.length <= WIDE ? "max-w-[46rem]" : ""}><Shown block={b} /></div> : b.type === "figure" ? <div key={b.id}><h2 className="mb-1 font-semibold">{b.title}</h2><Picture vega={b.drawing} alt={b.alt} showRow={showRow} /></div> : null))}
+        {notes.map((n) => n.type === "note" && <p key={n.id} className="max-w-[46rem]">{n.text}</p>)}
+        <Folded answer={answer} showRow={showRow} />
       </div>
     </article>
+  );
+}
+
+function Small({ figures, showRow }: { figures: FigureBlock[]; showRow?: (row: number) => void }) {
+  return (
+    <div className="mb-6 grid grid-cols-[repeat(auto-fill,minmax(250px,1fr))] gap-x-5 gap-y-6">
+      {figures.map((f) => <div key={f.id} className="max-w-[330px]"><h2 className="truncate font-semibold" title={f.title}>{f.title}</h2><Picture vega={f.drawing} alt={f.alt} showRow={showRow} /></div>)}
+    </div>
+  );
+}
+
+function Folded({ answer, showRow }: { answer: Answer; showRow?: (row: number) => void }) {
+  const tables = answer.blocks.filter((b): b is TableBlock => b.type === "table" && Boolean(b.folded));
+  const figures = answer.blocks.filter((b): b is FigureBlock => b.type === "figure" && Boolean(b.folded));
+  return (
+    <>
+      {tables.map((t) => (
+        <details key={t.id}>
+          <summary className="cursor-pointer font-semibold">{t.title}</summary>
+          <div className={`mt-2 ${t.columns.length <= WIDE ? "max-w-[46rem]" : ""}`}><ResultTable block={t} plain /></div>
+        </details>
+      ))}
+      {figures.length > 0 && (
+        <details>
+          <summary className="cursor-pointer font-semibold">{figures.length > 1 ? "Pictures of the residuals" : figures[0]?.title}</summary>
+          <div className="mt-2"><Small figures={figures} showRow={showRow} /></div>
+        </details>
+      )}
+    </>
   );
 }
 

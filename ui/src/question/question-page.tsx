@@ -12,6 +12,7 @@ import { say, sayProblem } from "../common/toasts";
 import { AnswerView } from "./answer-view";
 import { Checks } from "./checks";
 import { Settings } from "./settings";
+import { TypedSlot } from "./typed-slot";
 
 type State = S["QuestionState"];
 
@@ -60,6 +61,9 @@ function Question({ study, id }: { study: string; id: string }) {
     }
   };
   const setField = (field: string, value: unknown) => change({ spec: { ...state.spec, [field]: value } });
+  const typed = Object.fromEntries(
+    Object.entries(properties).flatMap(([field, p]) => (p.slot?.typed ? [[field, <TypedSlot key={field} label={p.title ?? field} placeholder={p.slot.placeholder} fields={p.slot.typed} value={state.spec[field]} set={(v) => setField(field, v)} />]] : [])),
+  );
   const setLayout = (to: string) => {
     const slots = method.layouts.find((l) => l.id === to)?.slots ?? [];
     const kept = Object.fromEntries(Object.entries(state.spec).filter(([k]) => slots.includes(k) || !properties[k]?.slot));
@@ -68,8 +72,8 @@ function Question({ study, id }: { study: string; id: string }) {
   return (
     <div className="flex min-h-full flex-col">
       <header className="rule bg-base-100 sticky top-0 z-30 border-b px-7 pb-3 pt-5">
-        {layout && <Sentence template={layout.sentence} schema={properties} needed={layout.needed} columns={columns} spec={state.spec} set={setField} wrong={problem?.column} />}
-        <Settings method={method} state={state} tables={tables} rows={answer?.rows} change={change} setLayout={setLayout} settings={answer?.settings ?? []} />
+        {layout && <Sentence template={layout.sentence} schema={properties} needed={layout.needed} columns={columns} spec={state.spec} set={setField} wrong={problem?.column} extra={typed} />}
+        <Settings method={method} state={state} tables={tables} rows={answer?.rows} columns={columns} answer={answer} change={change} setLayout={setLayout} settings={answer?.settings ?? []} />
       </header>
       <WithMargin
         label="Can you rely on this?"
@@ -84,8 +88,8 @@ function Question({ study, id }: { study: string; id: string }) {
                 )}
               </div>
             )}
-            {answer && method.gives_columns && table.data?.table && state.spec.response ? (
-              <button type="button" className="btn btn-sm mt-2 w-full" title="Group means and residuals become columns of the table, as a step on its path" onClick={() => void addColumns()}>Add its columns to the table</button>
+            {answer && method.gives_columns && table.data?.table && state.layout !== "side_by_side" && state.layout !== "summaries" ? (
+              <button type="button" className="btn btn-sm mt-2 w-full" title="What the answer has for every row becomes columns of the table, as a step on its path" onClick={() => void addColumns()}>Add its columns to the table</button>
             ) : null}
             <p className="mt-4 text-sm"><Link className="link-quiet !font-normal" to={`/methods/${method.id}`}>About this method</Link></p>
             {columns.length > 0 && (
@@ -107,7 +111,7 @@ function Question({ study, id }: { study: string; id: string }) {
           {answer && (
             <div className={old ? "opacity-60" : ""} aria-busy={computing || Boolean(working)}>
               {old && <p className="text-primary mb-2 text-sm font-semibold" role="status">{problem ? "The last answer that could be given" : computing || working ? "Out of date: being renewed" : "Out of date"}</p>}
-              <AnswerView answer={answer} />
+              <AnswerView answer={answer} showRow={(row) => void go(`/s/${study}/t/${state.table}?rows=${row}`)} />
             </div>
           )}
         </div>

@@ -1,20 +1,25 @@
 // What is not a column: plain words under the sentence, opened in place. Drawn from the schema.
 import { useState } from "react";
-import type { Entry, Method, S } from "../client/api";
+import type { Answer, Column, Entry, Method, S } from "../client/api";
 import { count } from "../common/bits";
+import { asList } from "../common/sentence";
+import { ContrastsField } from "./contrasts";
+import { ColumnField, LevelField, LevelNumbers, NumberField, RowsField, SetsField, TextField, type Option } from "./fields";
 
-type Option = { title: string; words?: Record<string, string>; help?: string; place: "choice" | "number" | "expression"; step?: number; when?: { pairs_used?: string[] } };
-type Property = { default?: unknown; option?: Option };
+type Property = { default?: unknown; title?: string; option?: Option };
 
-export function Settings({ method, state, tables, rows, change, setLayout, settings }: {
-  method: Method; state: S["QuestionState"]; tables: Entry[]; rows?: S["RowsUsed"]; change: (part: { spec?: Record<string, unknown>; table?: string }) => void; setLayout: (id: string) => void; settings: string[];
+export function Settings({ method, state, tables, rows, columns, answer, change, setLayout, settings }: {
+  method: Method; state: S["QuestionState"]; tables: Entry[]; rows?: S["RowsUsed"]; columns: Column[]; answer?: Answer | null;
+  change: (part: { spec?: Record<string, unknown>; table?: string }) => void; setLayout: (id: string) => void; settings: string[];
 }) {
   const [open, setOpen] = useState(false);
-  const properties = Object.entries((method.spec.properties ?? {}) as Record<string, Property>).filter(([, p]) => p.option);
+  const all = (method.spec.properties ?? {}) as Record<string, Property>;
+  const properties = Object.entries(all).filter(([, p]) => p.option).sort(([a], [b]) => Number(COMMON.includes(a)) - Number(COMMON.includes(b)));
   const set = (field: string, value: unknown) => change({ spec: { ...state.spec, [field]: value } });
   const left = rows?.left_out ?? [];
-  const used = rows ? (rows.used === rows.total ? `all ${count(rows.total, "row")}` : `${rows.used} of ${count(rows.total, "row")} (${left.map((l) => `${l.n}: ${l.why}`).join("; ")})`) : "";
-  const alpha = Number(state.spec.alpha ?? properties.find(([k]) => k === "alpha")?.[1].default ?? 0.05);
+  const used = rows && rows.used > 0 ? (rows.used === rows.total ? `all ${count(rows.total, "row")}` : `${rows.used} of ${count(rows.total, "row")} (${left.map((l) => `${l.n}: ${l.why}`).join("; ")})`) : "";
+  const alpha = Number(state.spec.alpha ?? all.alpha?.default ?? 0.05);
+  const without = Array.isArray(state.spec.without) ? state.spec.without.length : 0;
   return (
     <div className="mt-1.5 text-[0.95rem]">
       <p className="flex flex-wrap items-baseline gap-x-5 gap-y-1">
@@ -29,19 +34,55 @@ export function Settings({ method, state, tables, rows, change, setLayout, setti
         {settings.map((s) => <span key={s} className="muted">{s}</span>)}
         <span className="muted">α <b className="text-base-content font-semibold">{String(alpha).replace(/^0/, "")}</b></span>
         {Boolean(state.spec.where) && <span className="muted">only where <code className="font-mono text-[0.85rem]">{String(state.spec.where)}</code></span>}
+        {without > 0 && <span className="muted">compared without {count(without, "row")}</span>}
         <button type="button" className="link-quiet" aria-expanded={open} onClick={() => setOpen(!open)}>{open ? "Close settings" : "Change settings"}</button>
       </p>
       {open && (
-        <div className="mt-3 flex flex-wrap items-start gap-x-7 gap-y-3" role="group" aria-label="Settings">
+        <div className="mt-3 flex max-h-[46vh] flex-wrap items-start gap-x-7 gap-y-3 overflow-y-auto pb-1" role="group" aria-label="Settings">
           {method.layouts.length > 1 && rows && <div className="field"><span>How the data lie</span><Layouts method={method} state={state} setLayout={setLayout} /></div>}
           {properties.map(([field, p]) => {
-            if (!p.option || (p.option.when?.pairs_used && !p.option.when.pairs_used.includes(state.pairs_used ?? ""))) return null;
-            return <Field key={field} field={field} option={p.option} value={state.spec[field] ?? p.default} set={(v) => set(field, v)} />;
+            if (!p.option || !applies(p.option, state, all)) return null;
+            return <Field key={field} field={field} option={p.option} value={state.spec[field] ?? p.default} set={(v) => set(field, v)} columns={columns} chosen={of(p.option, state, columns, answer)} names={p.option.of ? asList(state.spec[p.option.of]) : []} />;
           })}
         </div>
       )}
     </div>
   );
+}
+
+/** Options that every method shares stand after its own. */
+const COMMON = ["alternative", "missing", "alpha", "where", "by", "without", "seed"];
+
+/** An option that another one decides about: shown where that has one of the values, or any value where it says "set". */
+function applies(option: Option, state: S["QuestionState"], all: Record<string, Property>): boolean {
+  const entries = Object.entries(option.when ?? {});
+  const met = entries.map(([field, wanted]) => {
+    const value = field === "pairs_used" ? state.pairs_used : (state.spec[field] ?? all[field]?.default);
+    if (wanted === "set") return value !== null && value !== undefined && !(Array.isArray(value) && value.length === 0);
+    return typeof value === "string" && wanted.includes(value);
+  });
+  return option.any ? met.some(Boolean) : met.every(Boolean);
+}
+
+/** The levels an option speaks of: of the column in its slot, of samples side by side, or of typed samples. */
+function of(option: Option, state: S["QuestionState"], columns: Column[], answer?: Answer | null): string[] {
+  if (!option.of) return [];
+  const titled = (name: string) => columns.find((c) => c.name === name)?.label ?? name;
+  const samples = asList(state.spec.samples);
+  if (samples.length && !state.spec[option.of]) return samples.map(titled);
+  const typed = state.spec.summaries;
+  if (Array.isArray(typed) && typed.length && !state.spec[option.of]) return typed.map((s) => String((s as { label: string }).label));
+  const name = asList(state.spec[option.of])[0];
+  const levels = columns.find((c) => c.name === name)?.levels ?? [];
+  if (levels.length) return levels.map((l) => l.label ?? l.value);
+  // Numbers and texts have no levels of their own: those that the answer found.
+  for (const block of answer?.blocks ?? []) {
+    if (block.type === "table" && ["groups", "means", "frequencies"].includes(block.id)) {
+      const found = block.rows.map((r) => (r.group ?? r.level)?.s ?? "").filter(Boolean);
+      if (found.length) return found;
+    }
+  }
+  return [];
 }
 
 function Layouts({ method, state, setLayout }: { method: Method; state: S["QuestionState"]; setLayout: (id: string) => void }) {
@@ -52,31 +93,41 @@ function Layouts({ method, state, setLayout }: { method: Method; state: S["Quest
   );
 }
 
-function Field({ field, option, value, set }: { field: string; option: Option; value: unknown; set: (v: unknown) => void }) {
-  const [text, setText] = useState<string | null>(null);
-  if (option.place === "choice") {
-    return (
-      <label className="field max-w-72"><span>{option.title}</span>
-        <select className="select select-sm w-64" value={String(value)} onChange={(e) => set(e.target.value)} data-option={field}>
-          {Object.entries(option.words ?? {}).map(([v, words]) => <option key={v} value={v}>{words}</option>)}
-        </select>
-        {option.help && <small className="muted mt-1 block text-[0.8rem]">{option.help}</small>}
-      </label>
-    );
+function Field({ field, option, value, set, columns, chosen, names }: { field: string; option: Option; value: unknown; set: (v: unknown) => void; columns: Column[]; chosen: string[]; names: string[] }) {
+  switch (option.place) {
+    case "choice":
+      return (
+        <label className="field max-w-72"><span>{option.title}</span>
+          <select className="select select-sm w-64" value={String(value)} onChange={(e) => set(e.target.value)} data-option={field}>
+            {Object.entries(option.words ?? {}).map(([v, words]) => <option key={v} value={v}>{words}</option>)}
+          </select>
+          {option.help && <small className="muted mt-1 block text-[0.8rem]">{option.help}</small>}
+        </label>
+      );
+    case "yes_no":
+      return (
+        <label className="field flex max-w-72 flex-col"><span>{option.title}</span>
+          <input type="checkbox" className="toggle toggle-sm" checked={Boolean(value)} onChange={(e) => set(e.target.checked)} data-option={field} />
+          {option.help && <small className="muted mt-1 block text-[0.8rem]">{option.help}</small>}
+        </label>
+      );
+    case "number":
+      return <NumberField field={field} option={option} value={value} set={set} />;
+    case "column":
+      return <ColumnField field={field} option={option} value={value} set={set} columns={columns} />;
+    case "level":
+      return <LevelField field={field} option={option} value={value} set={set} levels={chosen} />;
+    case "shares":
+      return <LevelNumbers field={field} option={option} value={value} set={set} keys={chosen} whole />;
+    case "values":
+      return <LevelNumbers field={field} option={option} value={value} set={set} keys={names} />;
+    case "sets":
+      return <SetsField field={field} option={option} value={value} set={set} names={names} columns={columns} />;
+    case "contrasts":
+      return <ContrastsField field={field} option={option} value={value} set={set} levels={chosen} />;
+    case "rows":
+      return <RowsField field={field} option={option} value={value} set={set} />;
+    default:
+      return <TextField field={field} option={option} value={value} set={set} />;
   }
-  const done = () => {
-    if (text === null) return;
-    const next = option.place === "number" ? Number(text) : text.trim() || null;
-    if (option.place !== "number" || (Number.isFinite(next) && text.trim())) set(next);
-    setText(null);
-  };
-  return (
-    <label className="field max-w-72"><span>{option.title}</span>
-      <input
-        className={`input input-sm ${option.place === "number" ? "w-24" : "w-72 font-mono"}`} data-option={field} type={option.place === "number" ? "number" : "text"} step={option.step} min={option.place === "number" ? 0.001 : undefined} max={option.place === "number" ? 0.499 : undefined}
-        value={text ?? String(value ?? "")} onChange={(e) => setText(e.target.value)} onBlur={done} onKeyDown={(e) => e.key === "Enter" && done()}
-      />
-      {option.help && <small className="muted mt-1 block text-[0.8rem]">{option.help}</small>}
-    </label>
-  );
 }

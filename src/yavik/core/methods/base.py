@@ -198,6 +198,8 @@ class Method(Generic[S]):
     name: Callable[[S], str] = lambda _spec: ""
     """A short name for a question of this kind, from its slots."""
     keywords: tuple[str, ...] = field(default=())
+    fit: Callable[[Table, dict[str, Any]], tuple[float, str] | None] | None = None
+    """How well chosen columns suit it: a bonus and why; None where they do not. Slots are filled already."""
     uses: tuple[str, ...] = ()
     """Which of ``COMMON`` it follows; the others are not offered, and refused when set."""
     whole: bool = False

@@ -25,7 +25,7 @@ def fitting(table: Table, chosen: list[str]) -> list[Fit]:
     found = []
     for method in methods().values():
         best = max(
-            (f for layout in method.layouts if (f := _place(method, layout, kinds)) is not None),
+            (f for layout in method.layouts if (f := _place(method, layout, kinds, table)) is not None),
             key=lambda f: f.score,
             default=None,
         )
@@ -34,8 +34,10 @@ def fitting(table: Table, chosen: list[str]) -> list[Fit]:
     return sorted(found, key=lambda f: -f.score)
 
 
-def _place(method: Method[Any], layout: Layout, kinds: dict[str, Kind]) -> Fit | None:
+def _place(method: Method[Any], layout: Layout, kinds: dict[str, Kind], table: Table) -> Fit | None:
     slots = {s: method.Spec.model_fields[s].json_schema_extra["slot"] for s in layout.slots}
+    if any(d.get("typed") for d in slots.values()):
+        return None
     spec: dict[str, Any] = {}
     # The choosiest column first, and for each the choosiest slot: a measure goes to 'response', not to 'anything'.
     order = sorted(kinds, key=lambda n: sum(kinds[n] in s["kinds"] for s in slots.values()))
@@ -43,7 +45,7 @@ def _place(method: Method[Any], layout: Layout, kinds: dict[str, Kind]) -> Fit |
         free = [s for s, d in slots.items() if kinds[name] in d["kinds"] and (d["many"] or s not in spec)]
         if not free:
             return None
-        best = min(free, key=lambda s: (len(slots[s]["kinds"]), s not in layout.needed))
+        best = min(free, key=lambda s: (s not in layout.needed or s in spec, len(slots[s]["kinds"])))
         if slots[best]["many"]:
             spec.setdefault(best, []).append(name)
         else:
@@ -54,13 +56,24 @@ def _place(method: Method[Any], layout: Layout, kinds: dict[str, Kind]) -> Fit |
     missing = [s for s in layout.needed if s not in spec]
     if layout.id == "side_by_side" and len(kinds) < 2:
         return None
-    general = sum(len(d["kinds"]) for d in slots.values())
-    why = "" if missing else "every chosen column has its place"
+    general = sum(len(d["kinds"]) for d in slots.values()) / 4
+    bonus, why = 0.0, "" if missing else "every chosen column has its place"
+    if method.fit is not None:
+        suits = method.fit(table, spec)
+        if suits is None:
+            return None
+        bonus, why = suits[0], suits[1] or why
     return Fit(
         method=method.id,
         layout=layout.id,
         spec=spec,
         missing=missing,
         why=why,
-        score=100 - 50 * len(missing) - general,
+        score=100 - 50 * len(missing) - general + bonus,
     )
+
+
+def n_levels(table: Table, name: str | None) -> int | None:
+    """Levels of a column that has them; None for numbers and texts, whose values are not counted here."""
+    column = table.column(name) if name else None
+    return len(column.levels) if column and column.levels else None

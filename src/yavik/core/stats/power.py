@@ -57,7 +57,10 @@ def one_way(n: float, f: float, k: int, alpha: float) -> float:
 
 def _upper_f(df1: float, df2: float, nc: float, alpha: float) -> float:
     c = float(stats.f.isf(alpha, df1, df2))
-    return float(1 - special.ncfdtr(df1, df2, nc, c))
+    below = float(special.ncfdtr(df1, df2, nc, c))
+    return (
+        1 - below if np.isfinite(below) else 1.0
+    )  # far out the library has no value, and there is only one it could be
 
 
 def correlation(n: float, r: float, alpha: float, alternative: Alternative) -> float:
@@ -71,7 +74,8 @@ def correlation(n: float, r: float, alpha: float, alternative: Alternative) -> f
 
 def chi_square(n: float, w: float, df: float, alpha: float) -> float:
     """n rows in all; w is the root of Σ(p − p₀)²/p₀ (Cohen, 1988)."""
-    return float(1 - special.chndtr(float(stats.chi2.isf(alpha, df)), df, n * w * w))
+    below = float(special.chndtr(float(stats.chi2.isf(alpha, df)), df, n * w * w))
+    return 1 - below if np.isfinite(below) else 1.0
 
 
 def smallest_n(power: Callable[[float], float], wanted: float, least: int) -> int | None:

@@ -90,6 +90,7 @@ class CompareGroupsSpec(Spec):
             "The level that the others are compared with; the first unless chosen.",
             of="groups",
             when={"pairs_used": ["dunnett"], "contrasts": ["control"]},
+            any=True,
         ),
     )
     contrasts: list[TypedContrast] | Literal["polynomial", "control"] | None = Field(

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from scipy import stats
@@ -28,6 +29,7 @@ from yavik.core.methods.compare._samples import (
     means_figure,
     rows_used,
 )
+from yavik.core.methods.fit import n_levels
 from yavik.core.methods.shared import residual_pictures
 from yavik.core.stats import draws, pairwise
 from yavik.core.stats.draws import Permuted
@@ -359,6 +361,19 @@ def _name(spec: CompareGroupsSpec) -> str:
     return ", ".join(spec.samples[:3] or [s.label for s in spec.summaries[:3]])
 
 
+def _fit(table: Table, spec: dict[str, Any]) -> tuple[float, str] | None:
+    """Three levels and more; two have a question of their own."""
+    levels = n_levels(table, spec.get("groups"))
+    if spec.get("block") and not (spec.get("response") and spec.get("groups")):
+        return None
+    if spec.get("block"):
+        return 4, f"{spec['block']} as blocks"
+    samples = [table.column(c) for c in spec.get("samples", [])]
+    if len(samples) > 2 and len({c.unit for c in samples}) == 1 and samples[0].unit:
+        return 12, f"{len(samples)} samples in {samples[0].unit}"
+    return (12, f"{spec['groups']} has {levels} levels") if levels and levels > 2 else (0, "")
+
+
 METHOD = Method(
     id="compare_groups",
     aim=Aim.compare,
@@ -385,6 +400,7 @@ METHOD = Method(
     Spec=CompareGroupsSpec,
     compute=compare,
     page=PAGE,
+    fit=_fit,
     new_columns=lambda table, spec: group_columns(table, spec.response, spec.groups),
     name=_name,
     uses=("seed",),

@@ -1,6 +1,6 @@
 """Do two measurements of the same rows differ? Paired t, signed ranks, signs."""
 
-from typing import Literal
+from typing import Any, Literal
 
 import numpy as np
 import pyarrow as pa
@@ -222,6 +222,16 @@ PAGE = Page(
     ],
 )
 
+
+def _fit(table: Table, spec: dict[str, Any]) -> tuple[float, str] | None:
+    """The same unit twice looks like the same thing measured twice."""
+    first, second = spec.get("first"), spec.get("second")
+    if first and second:
+        a, b = table.column(first).unit, table.column(second).unit
+        return (8, f"both are in {a}") if a and a == b else (-10, "")
+    return -10, ""
+
+
 METHOD = Method(
     id="compare_paired",
     aim=Aim.compare,
@@ -238,6 +248,7 @@ METHOD = Method(
     Spec=ComparePairedSpec,
     compute=compute,
     page=PAGE,
+    fit=_fit,
     new_columns=new_columns,
     name=lambda spec: f"{spec.first} against {spec.second}",
     uses=("alternative",),

@@ -427,6 +427,10 @@ def _from_summaries(spec: CompareSpreadSpec) -> Answer:
     )
 
 
+def _fit(table: Table, spec: dict[str, Any]) -> tuple[float, str] | None:
+    return -12, ""
+
+
 METHOD = Method(
     id="compare_spread",
     aim=Aim.compare,
@@ -457,6 +461,7 @@ METHOD = Method(
     Spec=CompareSpreadSpec,
     compute=compute,
     page=PAGE,
+    fit=_fit,
     name=lambda spec: f"Spread of {spec.response or 'samples'}",
     uses=("alternative",),
     keywords=("levene", "bartlett", "variance", "homogeneity", "f test", "equal variances", "brown-forsythe"),

@@ -27,6 +27,7 @@ from yavik.core.methods.compare._samples import (
 )
 from yavik.core.methods.compare._two_page import PAGE
 from yavik.core.methods.compare._two_words import TEST_WORDS, headline, p_mark
+from yavik.core.methods.fit import n_levels
 from yavik.core.stats import draws
 from yavik.core.stats.direction import t_interval
 from yavik.core.stats.draws import Permuted
@@ -311,6 +312,16 @@ def _name(spec: CompareTwoSpec) -> str:
     )
 
 
+def _fit(table: Table, spec: dict[str, Any]) -> tuple[float, str] | None:
+    """Two levels, or two columns; more are another question."""
+    levels = n_levels(table, spec.get("groups"))
+    if levels is not None and levels != 2:
+        return None
+    if len(spec.get("samples", [])) > 2:
+        return None
+    return (14, f"{spec['groups']} has two levels") if levels == 2 else (-6, "")
+
+
 METHOD = Method(
     id="compare_two",
     aim=Aim.compare,
@@ -341,6 +352,7 @@ METHOD = Method(
     Spec=CompareTwoSpec,
     compute=compare,
     page=PAGE,
+    fit=_fit,
     name=_name,
     uses=("alternative", "seed"),
     keywords=(

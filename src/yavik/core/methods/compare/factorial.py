@@ -163,6 +163,14 @@ def new_columns(table: Table, spec: FactorialSpec) -> list[tuple[Column, Any]]:
     return [made("fitted", fitted), made("residual", residuals)]
 
 
+def _fit(table: Table, spec: dict[str, Any]) -> tuple[float, str] | None:
+    """Two factors at least, or a factor with covariates."""
+    factors = spec.get("factors", [])
+    if len(factors) > 1:
+        return 14, f"{len(factors)} factors and one measurement"
+    return (6, "a factor and a covariate") if factors and spec.get("covariates") else None
+
+
 METHOD = Method(
     id="factorial",
     aim=Aim.compare,
@@ -179,6 +187,7 @@ METHOD = Method(
     Spec=FactorialSpec,
     compute=compute,
     page=PAGE,
+    fit=_fit,
     new_columns=new_columns,
     name=lambda spec: f"{spec.response} by {listing(spec.factors, 5)}",
     keywords=(

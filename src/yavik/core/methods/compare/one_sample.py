@@ -290,6 +290,11 @@ PAGE = Page(
     ],
 )
 
+
+def _fit(table: Table, spec: dict[str, Any]) -> tuple[float, str] | None:
+    return -8, ""
+
+
 METHOD = Method(
     id="one_sample",
     aim=Aim.compare,
@@ -298,6 +303,7 @@ METHOD = Method(
     Spec=OneSampleSpec,
     compute=compute,
     page=PAGE,
+    fit=_fit,
     name=lambda spec: f"{spec.column} against {spec.value:g}",
     uses=("alternative",),
     keywords=("t test", "one sample", "wilcoxon", "signed rank", "sign test", "variance", "norm"),

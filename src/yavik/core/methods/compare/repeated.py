@@ -1,6 +1,6 @@
 """How does a measurement change over times or conditions, for the same subjects? Repeated-measures analysis."""
 
-from typing import Literal
+from typing import Any, Literal
 
 import numpy as np
 from pydantic import Field
@@ -143,6 +143,15 @@ def _by_ranks(s: Subjects, spec: RepeatedSpec) -> Answer:
     )
 
 
+def _fit(table: Table, spec: dict[str, Any]) -> tuple[float, str] | None:
+    """One column per time needs three that are in one unit; the long layout a subject."""
+    columns = spec.get("columns", [])
+    if columns:
+        units = {table.column(c).unit for c in columns}
+        return (-2, "") if len(columns) > 2 and len(units) == 1 else None
+    return (16, "each subject stands in several rows") if spec.get("subject") and spec.get("within") else (-20, "")
+
+
 METHOD = Method(
     id="repeated",
     aim=Aim.compare,
@@ -166,6 +175,7 @@ METHOD = Method(
     Spec=RepeatedSpec,
     compute=compute,
     page=PAGE,
+    fit=_fit,
     name=lambda spec: (
         f"{spec.response} over {spec.within}" if spec.response else f"Change over {len(spec.columns)} times"
     ),

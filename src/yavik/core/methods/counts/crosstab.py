@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Literal
+from typing import Any, Literal
 
 import numpy as np
 from pydantic import Field
@@ -266,6 +266,10 @@ def _most(r: Results) -> str:
     return text + "."
 
 
+def _fit(table: Table, spec: dict[str, Any]) -> tuple[float, str] | None:
+    return (8, "two categories") if spec.get("rows") and spec.get("columns") else (-5, "")
+
+
 METHOD = Method(
     id="crosstab",
     aim=Aim.counts,
@@ -282,6 +286,7 @@ METHOD = Method(
     Spec=CrosstabSpec,
     compute=compute,
     page=PAGE,
+    fit=_fit,
     name=lambda spec: f"{spec.columns} by {spec.rows}",
     uses=("seed",),
     keywords=(

@@ -1,5 +1,7 @@
 """Do the counts of a category's levels differ from what was expected of them?"""
 
+from typing import Any
+
 import numpy as np
 from pydantic import Field
 
@@ -171,6 +173,11 @@ PAGE = Page(
     ],
 )
 
+
+def _fit(table: Table, spec: dict[str, Any]) -> tuple[float, str] | None:
+    return -8, ""
+
+
 METHOD = Method(
     id="goodness_of_fit",
     aim=Aim.counts,
@@ -183,6 +190,7 @@ METHOD = Method(
     Spec=GoodnessSpec,
     compute=compute,
     page=PAGE,
+    fit=_fit,
     name=lambda spec: f"{spec.column} as expected",
     keywords=("goodness of fit", "chi square", "expected frequencies", "uniform"),
 )

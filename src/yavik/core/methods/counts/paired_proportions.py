@@ -27,6 +27,7 @@ from yavik.core.answers.wording import (
 )
 from yavik.core.methods.base import Aim, Layout, Method, Page, Run, Spec, slot
 from yavik.core.methods.counts._shared import event_of
+from yavik.core.methods.fit import n_levels
 from yavik.core.stats.adjusting import adjust
 from yavik.core.stats.tables_of_counts import cochran_q, mcnemar, wilson
 from yavik.core.table import DataProblem, Table
@@ -250,6 +251,15 @@ PAGE = Page(
     ],
 )
 
+
+def _fit(table: Table, spec: dict[str, Any]) -> tuple[float, str] | None:
+    """Columns of two levels each."""
+    columns = spec.get("columns", [])
+    if len(columns) < 2 or any(n_levels(table, c) != 2 for c in columns):
+        return None
+    return 5, "yes or no on several occasions"
+
+
 METHOD = Method(
     id="paired_proportions",
     aim=Aim.counts,
@@ -266,6 +276,7 @@ METHOD = Method(
     Spec=PairedSpec,
     compute=compute,
     page=PAGE,
+    fit=_fit,
     name=lambda spec: f"Shares of {listing(spec.columns, 3)}",
     keywords=("mcnemar", "cochran q", "paired proportions", "matched", "before and after"),
 )

@@ -30,6 +30,7 @@ from yavik.core.figures.caption import lower
 from yavik.core.figures.plots import Bar, block, forest
 from yavik.core.methods.base import Aim, Layout, Method, Page, Run, Spec, amount, placed, slot
 from yavik.core.methods.counts._shared import LEVELS, event_of, levels_of
+from yavik.core.methods.fit import n_levels
 from yavik.core.stats.direction import z_p
 from yavik.core.stats.tables_of_counts import exact_share, fisher_2x2, independence, two_by_two, wilson
 from yavik.core.table import DataProblem, Table
@@ -356,6 +357,12 @@ PAGE = Page(
         "Wilson, E. B. (1927). Probable inference, the law of succession, and statistical inference. JASA, 22, 209–212.",
     ],
 )
+
+
+def _fit(table: Table, spec: dict[str, Any]) -> tuple[float, str] | None:
+    return (6, "yes or no") if n_levels(table, spec.get("column")) == 2 else (-12, "")
+
+
 METHOD = Method(
     id="proportion",
     aim=Aim.counts,
@@ -372,6 +379,7 @@ METHOD = Method(
     Spec=ProportionSpec,
     compute=compute,
     page=PAGE,
+    fit=_fit,
     name=lambda spec: f"Share of {spec.column}" + (f" by {spec.groups}" if spec.groups else ""),
     uses=("alternative",),
     keywords=("proportion", "binomial", "percentage", "wilson", "two proportions", "rate"),

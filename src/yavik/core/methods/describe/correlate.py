@@ -163,6 +163,15 @@ def name(spec: CorrelateSpec) -> str:
     return listing(spec.columns, 3)
 
 
+def _fit(table: Table, spec: dict[str, Any]) -> tuple[float, str] | None:
+    columns = spec.get("columns", [])
+    if len(columns) == 1:
+        return None
+    if columns and all(table.column(c).kind is Kind.yes_no for c in columns):
+        return -2, ""
+    return 10, f"{len(columns)} columns of numbers"
+
+
 METHOD: Method[Any] = Method(
     id="correlate",
     aim=Aim.describe,
@@ -179,6 +188,7 @@ METHOD: Method[Any] = Method(
     Spec=CorrelateSpec,
     compute=compute,
     page=PAGE,
+    fit=_fit,
     name=name,
     uses=("alternative", "missing"),
     keywords=(

@@ -457,6 +457,12 @@ PAGE = Page(
         "Shapiro, S. S., & Wilk, M. B. (1965). An analysis of variance test for normality. Biometrika, 52, 591–611.",
     ],
 )
+
+
+def _fit(table: Table, spec: dict[str, Any]) -> tuple[float, str] | None:
+    return (6, "one column of numbers") if spec.get("column") and not spec.get("by") else (-16, "")
+
+
 METHOD = Method(
     id="distribution",
     aim=Aim.describe,
@@ -467,6 +473,7 @@ METHOD = Method(
     Spec=DistributionSpec,
     compute=compute,
     page=PAGE,
+    fit=_fit,
     name=lambda spec: f"Shape of {spec.column}" + (f" by {spec.by}" if spec.by else ""),
     keywords=(
         "histogram",

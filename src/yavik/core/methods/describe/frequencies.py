@@ -12,7 +12,7 @@ from yavik.core.answers.wording import counted, listing, percent, say, whole, wo
 from yavik.core.figures.pictures import bars
 from yavik.core.figures.plots import block
 from yavik.core.methods.base import Aim, Layout, Method, Page, Run, Spec, slot
-from yavik.core.table import Codes, DataProblem, Table
+from yavik.core.table import CODED, Codes, DataProblem, Table
 
 KINDS = ["category", "ordered", "yes_no", "count", "text", "measure", "date"]
 MOST_LEVELS = 200
@@ -172,6 +172,12 @@ PAGE = Page(
     references=["Tukey, J. W. (1977). Exploratory Data Analysis. Addison-Wesley."],
 )
 
+
+def _fit(table: Table, spec: dict[str, Any]) -> tuple[float, str] | None:
+    kinds = [table.column(c).kind for c in spec.get("columns", [])]
+    return (4, "levels to be counted") if kinds and all(k in CODED for k in kinds) else (-25, "")
+
+
 METHOD = Method(
     id="frequencies",
     aim=Aim.describe,
@@ -188,6 +194,7 @@ METHOD = Method(
     Spec=FrequenciesSpec,
     compute=compute,
     page=PAGE,
+    fit=_fit,
     name=lambda spec: f"Levels of {listing(spec.columns, 3)}",
     keywords=("frequency", "counts", "percentages", "cumulative", "bar chart"),
 )

@@ -272,6 +272,11 @@ PAGE = Page(
     references=["Little, R. J. A., & Rubin, D. B. (2019). Statistical Analysis with Missing Data (3rd ed.). Wiley."],
 )
 
+
+def _fit(table: Table, spec: dict[str, Any]) -> tuple[float, str] | None:
+    return -28, ""
+
+
 METHOD = Method(
     id="missing",
     aim=Aim.describe,
@@ -284,6 +289,7 @@ METHOD = Method(
     Spec=MissingSpec,
     compute=compute,
     page=PAGE,
+    fit=_fit,
     whole=True,
     name=lambda spec: f"What is empty in {listing(spec.columns, 3)}" if spec.columns else "What is empty",
     keywords=("missing data", "empty", "patterns", "missing at random", "nonresponse"),

@@ -357,6 +357,11 @@ PAGE = Page(
     ],
 )
 
+
+def _fit(table: Table, spec: dict[str, Any]) -> tuple[float, str] | None:
+    return -34, ""
+
+
 METHOD = Method(
     id="study_size",
     aim=Aim.plan,
@@ -369,6 +374,7 @@ METHOD = Method(
     Spec=StudySizeSpec,
     compute=compute,
     page=PAGE,
+    fit=_fit,
     name=lambda spec: f"Size of a study of {DESIGNS[spec.design]}",
     uses=("alternative",),
     needs_rows=False,
