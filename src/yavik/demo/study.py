@@ -53,6 +53,7 @@ def make_demo(store: Store) -> Study:
         "columns",
         {"columns": ["minutes", "pages", "seat"], "by": "room"},
     )
+    _tests_of_the_demo(store, study.id, rooms, made)
     figure = Figure(response="minutes", groups="room", marks_from=minutes)
     drawn = store.items.add(
         study.id,
@@ -80,6 +81,62 @@ def _table(store: Store, study_id: str, name: str, filename: str, data: bytes, s
     store.versions.replay(done["key"], path)
     body = TableBody(upload=upload.id, filename=filename, root=done["key"], options=options, steps=path)
     return store.items.add(study_id, "table", name, body.model_dump(mode="json"), f"Bring in {name}").id
+
+
+TOLD: list[tuple[str, str, str, dict[str, Any]]] = [
+    ("Seat and light", "Seat and light together", "factorial", {"response": "minutes", "factors": ["seat", "light"]}),
+    (
+        "Story hours",
+        "Ways of telling",
+        "compare_groups",
+        {
+            "response": "words",
+            "groups": "telling",
+            "block": "group",
+            "contrasts": [
+                {
+                    "label": "doing against hearing",
+                    "weights": {"with puppets": 0.5, "acted out": 0.5, "read aloud": -0.5, "told freely": -0.5},
+                }
+            ],
+        },
+    ),
+    ("Page tint", "Brightness of two mills", "compare_two", {"response": "brightness", "groups": "mill"}),
+    (
+        "Corner visits",
+        "Visits to three corners",
+        "compare_groups",
+        {"response": "visits", "groups": "corner", "test": "kruskal_wallis"},
+    ),
+    (
+        "Fluency",
+        "Fluency over six weeks",
+        "repeated",
+        {"response": "fluency", "within": "week", "subject": "child", "between": "tutoring"},
+    ),
+    (
+        "Reading pace",
+        "What goes with reading pace",
+        "correlate",
+        {"columns": ["pace", "span", "recall", "attention", "rest", "practice"], "adjust": "holm"},
+    ),
+    (
+        "Winter challenge",
+        "Reminders and finishing",
+        "crosstab",
+        {"rows": "reminders", "columns": "finished", "layers": "card"},
+    ),
+    ("Branches", "A study of visits", "study_size", {"column": "visits", "difference": 80}),
+]
+"""Table, name, method and spec of questions that stand answered in the demo; each in the method's fitting layout."""
+
+
+def _tests_of_the_demo(store: Store, study_id: str, rooms: str, tables: dict[str, str]) -> None:
+    for table, name, method, spec in TOLD:
+        parsed = parse_spec(method, spec)
+        layout = next(x.id for x in get(method).layouts if all(getattr(parsed, s) for s in x.needed))
+        _question(store, study_id, tables[table], name, method, layout, spec)
+    _question(store, study_id, rooms, "Shape of minutes read", "distribution", "column", {"column": "minutes"})
 
 
 def _linked(store: Store, study_id: str, tables: dict[str, str]) -> None:

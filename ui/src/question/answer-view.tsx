@@ -5,6 +5,13 @@ import { copyTable, ResultTable } from "../common/result-table";
 import { Spans } from "../common/spans";
 
 const WIDE = 7;
+/** Pixels that a table may take beside the main figure. */
+const BESIDE = 400;
+
+/** About how wide a table wants to be: its longest cell in each column. */
+function room(t: TableBlock): number {
+  return t.columns.reduce((sum, c) => sum + 18 + 6.6 * Math.max(c.title.length, ...t.rows.map((r) => Math.min(r[c.key]?.s.length ?? 0, 34))), 0);
+}
 
 export function AnswerView({ answer, showRow }: { answer: Answer; showRow?: (row: number) => void }) {
   const figures = answer.blocks.filter((b): b is FigureBlock => b.type === "figure" && !b.folded);
@@ -12,16 +19,17 @@ export function AnswerView({ answer, showRow }: { answer: Answer; showRow?: (row
   const notes = answer.blocks.filter((b) => b.type === "note");
   const main = figures.find((f) => !f.small);
   const small = figures.filter((f) => f.small);
-  const beside = main && Number(main.drawing.width) < 460 ? tables.filter((t) => t.columns.length <= WIDE).slice(0, 2) : [];
+  const beside = main && Number(main.drawing.width) < 460 ? tables.slice(0, 5).filter((t) => room(t) <= BESIDE).slice(0, 2) : [];
   const rest = answer.blocks.filter((b) => (b.type === "table" && !b.folded && !beside.includes(b)) || (b.type === "figure" && !b.small && !b.folded && b !== main));
   return (
     <article data-testid="answer">
       <p className="statement mb-4 max-w-[46rem]" data-testid="headline"><Spans spans={answer.headline_spans} /></p>
-      {small.length > 0 && <Small figures={small} showRow={showRow} />}
+      {small.length > 0 && !main && <Small figures={small} showRow={showRow} />}
       <div className="flex flex-wrap items-start gap-x-8 gap-y-6">
         {main && <div className="max-w-full shrink-0">{main.title !== tables[0]?.title && main.id !== "figure" && <h2 className="mb-1 font-semibold">{main.title}</h2>}<Picture vega={main.drawing} alt={main.alt} showRow={showRow} /></div>}
-        {beside.length > 0 && <div className="min-w-80 flex-1 space-y-6">{beside.map((t) => <Shown key={t.id} block={t} />)}</div>}
+        {beside.length > 0 && <div className="flex-1 space-y-6" style={{ minWidth: `min(100%, ${Math.max(300, ...beside.map(room))}px)` }}>{beside.map((t) => <Shown key={t.id} block={t} />)}</div>}
       </div>
+      {small.length > 0 && main && <div className="mt-6"><Small figures={small} showRow={showRow} /></div>}
       <div className="mt-6 space-y-6">
         {rest.map((b) => (b.type === "table" ? <div key={b.id} className={b.columns.length <= WIDE ? "max-w-[46rem]" : ""}><Shown block={b} /></div> : b.type === "figure" ? <div key={b.id}><h2 className="mb-1 font-semibold">{b.title}</h2><Picture vega={b.drawing} alt={b.alt} showRow={showRow} /></div> : null))}
         {notes.map((n) => n.type === "note" && <p key={n.id} className="max-w-[46rem]">{n.text}</p>)}

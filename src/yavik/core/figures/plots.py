@@ -260,7 +260,7 @@ def profile(
         {"field": "high", "title": "to", "format": ".4~g"},
     ]
     encoding = {"x": x, "color": _colours(names, legend)}
-    layers = [
+    layers: list[dict[str, Any]] = [
         {"mark": {"type": "line", "strokeWidth": 1.6}, "encoding": {"y": _axis("y", y_title)}},
         {
             "mark": {"type": "rule", "strokeWidth": 1.4},
@@ -320,7 +320,7 @@ def heat(names: Sequence[str], r: Any, texts: Sequence[Sequence[str]], alt: str)
                 "color": {
                     "field": "r",
                     "type": "quantitative",
-                    "scale": {"domain": [-1, 0, 1], "range": [colour(2), "#fbfaf7", colour(0)]},
+                    "scale": {"domain": [-1, 0, 1], "range": [colour(2), "#fbfaf7", colour(0)], "interpolate": "rgb"},
                     "legend": {
                         "title": None,
                         "orient": "right",

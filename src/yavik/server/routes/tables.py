@@ -42,6 +42,8 @@ from yavik.server.schemas import (
 from yavik.server.tables_view import LARGE_CELLS, body_of, job_out, snapshot_of, table_state
 from yavik.store.bodies import TableBody
 
+MOST_LOOKED_AT = 200_000
+"""Rows up to which a question's fit may look at the cells; beyond, at the columns' descriptions alone."""
 router = APIRouter(prefix="/api/studies/{study_id}", tags=["tables"])
 TRY_ROWS = 200_000
 """A step being written is tried on at most these rows of a large table, and says so."""
@@ -278,7 +280,11 @@ def fits(
     """Questions that the chosen columns can answer, the fitting one on top."""
     snapshot = snapshot_of(store, study.id, table_id)
     chosen = [n for n in names if any(c.name == n for c in snapshot.columns)]
-    known = Table(tuple(snapshot.columns), (), store.versions.table(snapshot, chosen[:1]).rows)
+    known = (
+        store.versions.table(snapshot, chosen)
+        if snapshot.n_rows <= MOST_LOOKED_AT
+        else Table(tuple(snapshot.columns), (), store.versions.table(snapshot, chosen[:1]).rows)
+    )
     kinds = Counter(kind_words(known.column(n).kind) for n in chosen)
     said = listing([counted(k, name, MANY.get(name)) for name, k in kinds.items()])
     return FitOut(fits=fitting(known, chosen), said=f"{said}; {counted(snapshot.n_rows, 'row')}." if said else "")

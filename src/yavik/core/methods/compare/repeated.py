@@ -16,7 +16,7 @@ from yavik.core.methods.compare._repeated_page import PAGE
 from yavik.core.methods.shared import residual_pictures
 from yavik.core.stats.linear import coded
 from yavik.core.stats.within import effects, friedman
-from yavik.core.table import DataProblem, Table
+from yavik.core.table import DataProblem, Kind, Table
 
 CORRECTION_WORDS = {
     "auto": "automatic: Greenhouse–Geisser",
@@ -149,7 +149,19 @@ def _fit(table: Table, spec: dict[str, Any]) -> tuple[float, str] | None:
     if columns:
         units = {table.column(c).unit for c in columns}
         return (-2, "") if len(columns) > 2 and len(units) == 1 else None
-    return (16, "each subject stands in several rows") if spec.get("subject") and spec.get("within") else (-20, "")
+    subject, within = spec.get("subject"), spec.get("within")
+    if not subject or not within:
+        return -20, ""
+    if table.column(subject).kind in (Kind.count, Kind.measure):  # a number is sooner a time than a subject
+        subject, within = within, subject
+        spec["subject"], spec["within"] = subject, within
+    if table.column(subject).kind in (Kind.count, Kind.measure) or not table.arrays:
+        return None
+    # Each subject at each time once: never more rows than there are such cells.
+    subjects, times = len(table.codes(subject).levels), len(table.codes(within).levels)
+    if subjects < 3 or times < 2 or table.n_rows > subjects * times or table.n_rows < 1.5 * subjects:
+        return None
+    return 18, f"each {subject} stands in several rows"
 
 
 METHOD = Method(

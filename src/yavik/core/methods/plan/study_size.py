@@ -9,7 +9,7 @@ from pydantic import Field
 
 from yavik.core.answers import Answer, Check, RowsUsed, Span, Verdict
 from yavik.core.answers.make import compose, grid
-from yavik.core.answers.wording import bold, counted, missing, num, number, percent, say, whole
+from yavik.core.answers.wording import bold, counted, missing, num, number, percent, say, significant, whole
 from yavik.core.figures.describe import VALUES
 from yavik.core.figures.plots import block, curve
 from yavik.core.methods.base import Aim, Layout, Method, Page, Run, Spec, amount, option, slot
@@ -26,11 +26,11 @@ DESIGNS = {
     "chi_square": "a table of counts",
 }
 PER = {
-    "two_means": "in the first group",
+    "two_means": "rows in the first group",
     "paired_means": "pairs",
     "one_mean": "rows",
-    "two_proportions": "in the first group",
-    "one_way": "in each group",
+    "two_proportions": "rows in the first group",
+    "one_way": "rows in each group",
     "correlation": "rows",
     "chi_square": "rows in all",
 }
@@ -145,7 +145,7 @@ def compute(table: Table, spec: StudySizeSpec, run: Run) -> Answer:
     if spec.alternative != "two_sided" and spec.design in ("one_way", "chi_square"):
         raise DataProblem("Several groups and tables of counts have no direction.")
     sd, source = _sd(table, spec)
-    of, effect, unit = _power(spec, sd)
+    of, effect, unit = _power(spec, sd, table.column(spec.column).unit if spec.column else None)
     least = {"correlation": 4, "chi_square": spec.df + 2}.get(spec.design, 2)
     if spec.find == "n":
         if effect == 0:
@@ -188,7 +188,7 @@ def compute(table: Table, spec: StudySizeSpec, run: Run) -> Answer:
             grid(
                 "power",
                 "Power by size",
-                [("n", f"n {PER[spec.design]}"), ("total", "Rows in all"), ("power", "Power")],
+                [("n", _axis(spec)), ("total", "Rows in all"), ("power", "Power")],
                 rows,
                 note="The effect and α stay as they are.",
             ),
@@ -213,11 +213,11 @@ def _sd(table: Table, spec: StudySizeSpec) -> tuple[float, str]:
     return 1.0, "difference in standard deviations"
 
 
-def _power(spec: StudySizeSpec, sd: float) -> tuple[Power, float, str]:
+def _power(spec: StudySizeSpec, sd: float, own: str | None) -> tuple[Power, float, str]:
     """Power as a function of n and the effect; the effect asked about; how it is said."""
     a, way = spec.alpha, spec.alternative
     d = abs(spec.difference) / sd
-    unit = "" if sd != 1.0 or spec.sd else " SDs"
+    unit = " SDs" if spec.sd is None and not spec.column else f" {own}" if own else ""
     if spec.design == "two_means":
         return (lambda n, e: power.two_means(n, e, spec.ratio, a, way)), d, unit
     if spec.design in ("paired_means", "one_mean"):
@@ -246,7 +246,7 @@ def _total(spec: StudySizeSpec, n: float) -> float:
 
 def _what(spec: StudySizeSpec, unit: str) -> str:
     if spec.design in MEANS:
-        return f"a difference of {number(abs(spec.difference), 2)}{unit}"
+        return f"a difference of {_plain(abs(spec.difference))}{unit}"
     if spec.design == "two_proportions":
         return f"a difference between {percent(spec.share)} and {percent(spec.other_share)}"
     return f"{unit} = {number(spec.effect, 2)}"
@@ -258,7 +258,7 @@ def _rows_words(spec: StudySizeSpec, n: int, unit: str) -> list[Span]:
     return say(
         "To find ",
         _what(spec, unit),
-        f" with a power of {number(spec.power, 2)} at α = {number(spec.alpha, 3).rstrip('0')}, ",
+        f" with a power of {_plain(spec.power)} at α = {_alpha(spec)}, ",
         bold(f"{n} {PER[spec.design]}"),
         f" are needed{tail}.",
     )
@@ -266,16 +266,30 @@ def _rows_words(spec: StudySizeSpec, n: int, unit: str) -> list[Span]:
 
 def _effect_words(spec: StudySizeSpec, n: int, effect: float, unit: str) -> list[Span]:
     if spec.design in MEANS:
-        what = f"a difference of {number(effect, 2)}{unit}"
+        what = f"a difference of {significant(effect, 3)}{unit}"
     elif spec.design == "two_proportions":
         what = f"a difference between {percent(spec.share)} and {percent(spec.share + effect)}"
     else:
         what = f"{unit} = {number(effect, 2)}"
     return say(
-        f"With {n} {PER[spec.design]} the smallest effect found with a power of {number(spec.power, 2)} at α = {number(spec.alpha, 3).rstrip('0')} is ",
+        f"With {n} {PER[spec.design]} the smallest effect found with a power of {_plain(spec.power)} at α = {_alpha(spec)} is ",
         bold(what),
         ".",
     )
+
+
+def _axis(spec: StudySizeSpec) -> str:
+    what = PER[spec.design]
+    return what[0].upper() + what[1:]
+
+
+def _alpha(spec: StudySizeSpec) -> str:
+    return f"{spec.alpha:g}".removeprefix("0")
+
+
+def _plain(x: float) -> str:
+    """A typed number as it was typed, a computed one to three digits."""
+    return f"{x:.10g}".replace("-", "−") if len(f"{x:.10g}") <= 6 else significant(x, 3)
 
 
 def _around(n: int, least: int) -> list[int]:
@@ -286,7 +300,7 @@ def _around(n: int, least: int) -> list[int]:
 def _curve(spec: StudySizeSpec, of: Power, effect: float, n: int, reached: float, least: int) -> Any:
     xs = np.unique(np.round(np.linspace(least, max(2 * n, least + 10), 60)))
     ys = [of(float(x), effect) for x in xs]
-    return curve([("power", xs, ys)], f"n {PER[spec.design]}", "Power", mark=(n, reached), high=1.0)
+    return curve([("power", xs, ys)], _axis(spec), "Power", mark=(n, reached), high=1.0)
 
 
 def _effects_table(spec: StudySizeSpec, of: Power, n: int, sd: float, least: int) -> Any:
@@ -303,7 +317,7 @@ def _effects_table(spec: StudySizeSpec, of: Power, n: int, sd: float, least: int
     return grid(
         "effects",
         "Smallest effect by size",
-        [("n", f"n {PER[spec.design]}"), ("effect", "Smallest effect")],
+        [("n", _axis(spec)), ("effect", "Smallest effect")],
         rows,
         folded=True,
     )
