@@ -1,0 +1,32 @@
+"""The demo's tables, prepared once, and small tables from text."""
+
+from functools import lru_cache
+from typing import Any
+
+import numpy as np
+
+from yavik.core.files.delimited import read
+from yavik.core.steps import apply_path, new_step
+from yavik.core.table import Table
+from yavik.demo import binding_glue, branches, experiments, people, room_trial
+
+
+@lru_cache(maxsize=1)
+def demo_tables() -> dict[str, Table]:
+    found = {t.name: _prepared(t.as_csv(), t.steps) for m in (experiments, people, branches) for t in m.TABLES}
+    found["Room trial"] = _prepared(room_trial.as_csv(), room_trial.STEPS)
+    found["Binding glue"] = _prepared(binding_glue.as_csv(), binding_glue.STEPS)
+    return found
+
+
+def _prepared(data: bytes, steps: Any) -> Table:
+    return apply_path(read(data)[0], [new_step(s) for s in steps]).table
+
+
+def table_from(**columns: Any) -> Table:
+    """A table from columns of equal length; NaN and None are empty."""
+    names = list(columns)
+    lines = [",".join(names)]
+    for row in zip(*columns.values(), strict=True):
+        lines.append(",".join("" if v is None or (isinstance(v, float) and np.isnan(v)) else str(v) for v in row))
+    return read(("\n".join(lines) + "\n").encode())[0]
