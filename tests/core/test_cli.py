@@ -7,6 +7,7 @@ from pathlib import Path
 import pytest
 
 from yavik.cli import main
+from yavik.core.methods import methods
 from yavik.demo.room_trial import as_csv
 
 
@@ -19,7 +20,7 @@ def room(tmp_path: Path) -> Path:
 
 def test_methods_are_listed(capsys: pytest.CaptureFixture[str]) -> None:
     assert main(["methods"]) == 0
-    assert {line.split()[0] for line in capsys.readouterr().out.splitlines()} == {"describe", "compare_groups"}
+    assert {line.split()[0] for line in capsys.readouterr().out.splitlines()} == set(methods())
 
 
 def test_an_answer_on_standard_output(room: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:

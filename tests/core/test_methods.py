@@ -9,6 +9,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from tests.tables import demo_tables
 from yavik.core.answers import Answer
 from yavik.core.files.delimited import read
 from yavik.core.methods import answer, methods
@@ -181,7 +182,10 @@ def test_outlying_rows_are_named_and_the_remedy_leaves_them_out() -> None:
     check = next(c for c in found.checks if c.id == "outlying")
     assert "(row 8: 30)" in check.text or "(row 8: 30.0)" in check.text
     assert check.remedies[0].rows == [8]
-    without = compare(table_of(groups), **(check.remedies[1].spec or {}))
+    assert [r.label for r in check.remedies] == ["Show the rows", "Compare without them", "Leave them out"]
+    both = compare(table_of(groups), **(check.remedies[1].spec or {}))
+    assert both.rows.used == 16 and [r["n"].v for r in both.block("without").rows] == [16, 15]
+    without = compare(table_of(groups), **(check.remedies[2].spec or {}))
     assert without.rows.used == 15
     assert without.rows.left_out[0].n == 1
     assert without.facts["p"] == pytest.approx(check.facts["outlying.p_without"])
@@ -240,18 +244,40 @@ def test_describe_of_next_to_nothing(data: bytes) -> None:
     assert no_nan(found.model_dump(mode="json"))
 
 
-def test_questions_that_columns_fit() -> None:
-    best = fitting(ROOMS, ["room", "minutes"])[0]
-    assert (best.method, best.spec, best.missing) == ("compare_groups", {"response": "minutes", "groups": "room"}, [])
-    glue = {f.method: f for f in fitting(GLUES, GLUES.names)}
-    assert glue["compare_groups"].layout == "side_by_side"
-    assert [f.method for f in fitting(ROOMS, ["visitor"])] == ["describe"]
+BEST: list[tuple[str, list[str], str, str]] = [
+    ("Room trial", ["room", "minutes"], "compare_groups", "stacked"),
+    ("Room trial", ["minutes"], "distribution", "column"),
+    ("Room trial", ["seat"], "frequencies", "columns"),
+    ("Room trial", ["room", "seat"], "crosstab", "rows"),
+    ("Room trial", ["visitor"], "describe", "columns"),
+    ("Page tint", ["mill", "brightness"], "compare_two", "stacked"),
+    ("Binding glue", ["bone glue", "starch paste", "resin"], "compare_groups", "side_by_side"),
+    ("Seat and light", ["seat", "light", "minutes"], "factorial", "stacked"),
+    ("Reading pace", ["pace", "span", "recall"], "correlate", "columns"),
+    ("Fluency", ["child", "week", "fluency"], "repeated", "long"),
+    ("Winter challenge", ["finished"], "proportion", "column"),
+    ("Winter challenge", ["finished", "reminders"], "crosstab", "rows"),
+]
+
+
+@pytest.mark.parametrize(("table", "columns", "method", "layout"), BEST)
+def test_questions_that_columns_fit(table: str, columns: list[str], method: str, layout: str) -> None:
+    found = [f for f in fitting(demo_tables()[table], columns) if not f.missing]
+    assert (found[0].method, found[0].layout) == (method, layout)
+    assert found[0].why
+    for f in found:  # whatever is offered can be asked
+        assert methods()[f.method].ready(methods()[f.method].Spec.model_validate(f.spec))
+
+
+def test_a_column_more_is_said() -> None:
     assert {f.method: f.missing for f in fitting(ROOMS, ["minutes"])}["compare_groups"] == ["groups"]
+    assert "compare_two" not in {f.method for f in fitting(ROOMS, ["room", "minutes"])}  # three rooms
 
 
 def test_methods_are_described_for_the_interface() -> None:
     for method in methods().values():
-        fields = method.Spec.model_json_schema()["properties"]
+        fields = method.schema()["properties"]
+        assert set(method.uses) <= set(fields)
         for layout in method.layouts:
             assert all(f"{{{slot}}}" in layout.sentence and "slot" in fields[slot] for slot in layout.slots)
         assert all("slot" in f or "option" in f for f in fields.values())
@@ -282,5 +308,6 @@ def test_the_question_page_knows_no_method_by_name() -> None:
     from pathlib import Path
 
     sources = (Path(__file__).resolve().parents[2] / "ui/src/question").glob("*.tsx")
-    found = [(p.name, m) for p in sources for m in methods() if m in p.read_text(encoding="utf-8")]
+    shared = {"missing", "frequencies"}  # also the names of an option and of a table of answers
+    found = [(p.name, m) for p in sources for m in set(methods()) - shared if m in p.read_text(encoding="utf-8")]
     assert found == []

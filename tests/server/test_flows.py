@@ -9,6 +9,7 @@ from docx import Document as open_docx
 from fastapi.testclient import TestClient
 
 from tests.conftest import Client
+from yavik.demo.study import TOLD
 
 CSV = b"visitor,room,minutes,pages\n" + b"".join(
     b"V%d,%s,%d.5,%d\n"
@@ -40,6 +41,8 @@ def test_the_demo_study_is_finished_work(demo: Client) -> None:
         "Minutes by room",
         "Curing of three glues",
         "Minutes, pages and seats by room",
+        *(name for _, name, _, _ in TOLD),
+        "Shape of minutes read",
         "Minutes by room",
         "Draft for the board",
     ]

@@ -137,7 +137,7 @@ def _from_summaries(spec: CompareGroupsSpec) -> Answer:
             if x
         ),
     )
-    return _composed(spec, r, picture, [spread, shape, pairs_check(r)], RowsUsed(total=0, used=int(n.sum())))
+    return _composed(spec, r, picture, [spread, shape, pairs_check(r)], RowsUsed(total=0, used=0))
 
 
 def _demand_groups(data: Grouped, spec: CompareGroupsSpec) -> None:
