@@ -134,6 +134,7 @@ CASES: list[tuple[str, str, dict[str, Any], dict[str, list[Any]]]] = [
         {"response": "fluency", "factors": ["tutoring", "week"], "covariates": ["slept"]},
         {"at": [{"slept": 8.0}], "block": ["child"]},
     ),
+    ("repeated", "Binding glue", {"columns": ["bone glue", "starch paste", "resin"]}, {"correction": [], "test": []}),
     (
         "repeated",
         "Fluency",

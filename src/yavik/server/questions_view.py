@@ -95,6 +95,7 @@ def renew(store: Store, engine: Engine, item: Item) -> QuestionState:
 def auto_name(method: str, spec: dict[str, Any]) -> str:
     m = get(method)
     try:
-        return m.name(parse_spec(method, spec)) or m.layouts[0].words
+        parsed = parse_spec(method, spec)
+        return (m.name(parsed) if m.ready(parsed) else "") or m.layouts[0].words
     except DataProblem:
         return "New question"

@@ -49,7 +49,7 @@ export function AskPage() {
       <div className="bg-base-200/50 min-w-0 flex-1 px-8 py-5">
         <h1 className="text-xl font-bold">{chosen.length ? `Questions for ${words(chosen)}` : `Ask about ${table.name}`}</h1>
         <p className="muted mb-3">{chosen.length ? (fits.data?.said ?? "") : "Every question is a sentence; its slots are filled with columns of this table."}</p>
-        {chosen.length > 0 && fits.data && <Found fits={found} methods={catalogue.methods} columns={table.columns} begin={begin} />}
+        {chosen.length > 0 && fits.data && <Found fits={found} methods={catalogue.methods} columns={table.columns} begin={begin} old={fits.isPlaceholderData} />}
         {chosen.length > 0 && <p className="muted rule mb-3 border-t pt-4">All that can be asked, whatever was chosen:</p>}
         {aims.map((a) => (
           <section key={a.id} id={a.id} className="mb-6 scroll-mt-4">
@@ -68,12 +68,13 @@ function words(names: string[]): string {
   return names.length > 1 ? `${names.slice(0, -1).join(", ")} and ${names[names.length - 1]}` : (names[0] ?? "");
 }
 
-function Found({ fits, methods, columns, begin }: { fits: S["Fit"][]; methods: Method[]; columns: Column[]; begin: (m: string, l: string, s: Record<string, unknown>) => void }) {
+// While fits for the last choice of columns are still shown, they cannot be begun: they would forget the newest column.
+function Found({ fits, methods, columns, begin, old }: { old: boolean; fits: S["Fit"][]; methods: Method[]; columns: Column[]; begin: (m: string, l: string, s: Record<string, unknown>) => void }) {
   const whole = fits.filter((f) => f.missing.length === 0);
   const partial = fits.filter((f) => f.missing.length > 0);
   const line = (f: S["Fit"], i: number) => {
     const method = methods.find((m) => m.id === f.method);
-    return method && <QuestionLine key={f.method} method={method} layout={method.layouts.find((l) => l.id === f.layout)} spec={f.spec} columns={columns} begin={begin} best={i === 0 && whole.length > 1 && f.missing.length === 0 ? f.why : undefined} />;
+    return method && <QuestionLine key={f.method} method={method} layout={method.layouts.find((l) => l.id === f.layout)} spec={f.spec} columns={columns} begin={begin} old={old} best={i === 0 && whole.length > 1 && f.missing.length === 0 ? f.why : undefined} />;
   };
   if (fits.length === 0) return <p className="mb-6">No question here takes just these columns together. Take one out, or look through the aims.</p>;
   return (
@@ -85,14 +86,15 @@ function Found({ fits, methods, columns, begin }: { fits: S["Fit"][]; methods: M
   );
 }
 
-function QuestionLine({ method, layout, spec, columns, begin, best }: {
+function QuestionLine({ method, layout, spec, columns, begin, best, old }: {
+  old?: boolean;
   method: Method; layout?: S["LayoutOut"]; spec: Record<string, unknown>; columns: Column[]; begin: (m: string, l: string, s: Record<string, unknown>) => void; best?: string;
 }) {
   if (!layout) return null;
   const properties = (method.spec.properties ?? {}) as Record<string, { slot?: { placeholder: string } }>;
   return (
     <div className="rule border-b py-2.5">
-      <button type="button" className="group text-left text-[1.12rem]" onClick={() => begin(method.id, layout.id, spec)} data-method={method.id}>
+      <button type="button" className="group text-left text-[1.12rem]" disabled={old} onClick={() => begin(method.id, layout.id, spec)} data-method={method.id}>
         {layout.sentence.split(/(\{\w+\})/).map((part, i) => {
           const field = /^\{(\w+)\}$/.exec(part)?.[1];
           if (!field) return <span key={i} className="group-hover:underline">{part}</span>;

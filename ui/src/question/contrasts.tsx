@@ -96,7 +96,7 @@ function Line({ contrast, levels, change, remove }: { contrast: Typed; levels: s
     <div className="rule rounded border p-2 text-[0.92rem]" role="group" aria-label={`Contrast ${contrast.label || "to be named"}`}>
       <div className="flex items-center gap-2">
         <input className="input input-xs w-72" aria-label="Name of the contrast" placeholder="its name" value={contrast.label} onChange={(e) => change({ ...contrast, label: e.target.value })} />
-        <span className={ready ? "muted" : "text-warning font-semibold"} role="status">{said(contrast, total)}</span>
+        <span className={ready ? "muted" : "font-semibold"} role="status">{said(contrast, total)}</span>
         <button type="button" className="link-quiet ml-auto text-sm" onClick={() => setTyping(!typing)}>{typing ? "Sides" : "Type weights"}</button>
         <button type="button" className="btn btn-ghost btn-xs btn-square" aria-label="Take this contrast away" onClick={remove}><X size={13} /></button>
       </div>

@@ -202,6 +202,8 @@ class Method(Generic[S]):
     """How well chosen columns suit it: a bonus and why; None where they do not. Slots are filled already."""
     uses: tuple[str, ...] = ()
     """Which of ``COMMON`` it follows; the others are not offered, and refused when set."""
+    order: int = 50
+    """Its place within its aim in the catalogue: what most people ask first stands first."""
     whole: bool = False
     """True where empty slots mean every column of the table."""
     needs_rows: bool = True

@@ -13,7 +13,7 @@ from pydantic import ValidationError
 import yavik.core.methods as package
 from yavik.core.answers import Answer, RowsUsed
 from yavik.core.answers.answer import LeftOut
-from yavik.core.methods.base import Method, Run
+from yavik.core.methods.base import AIMS, Method, Run
 from yavik.core.methods.repeat import for_each, with_and_without
 from yavik.core.steps.expressions import rows_where
 from yavik.core.table import Column, DataProblem, Table
@@ -34,7 +34,8 @@ def methods() -> dict[str, Method[Any]]:
     for entry in entry_points(group="yavik.methods"):
         method = entry.load()
         found[method.id] = method
-    return found
+    aims = list(AIMS)
+    return dict(sorted(found.items(), key=lambda m: (aims.index(m[1].aim), m[1].order, m[0])))
 
 
 def get(method: str) -> Method[Any]:

@@ -400,6 +400,7 @@ METHOD = Method(
     Spec=CompareGroupsSpec,
     compute=compare,
     page=PAGE,
+    order=1,
     fit=_fit,
     new_columns=lambda table, spec: group_columns(table, spec.response, spec.groups),
     name=_name,

@@ -248,6 +248,7 @@ METHOD = Method(
     Spec=ComparePairedSpec,
     compute=compute,
     page=PAGE,
+    order=3,
     fit=_fit,
     new_columns=new_columns,
     name=lambda spec: f"{spec.first} against {spec.second}",

@@ -461,6 +461,7 @@ METHOD = Method(
     Spec=CompareSpreadSpec,
     compute=compute,
     page=PAGE,
+    order=7,
     fit=_fit,
     name=lambda spec: f"Spread of {spec.response or 'samples'}",
     uses=("alternative",),

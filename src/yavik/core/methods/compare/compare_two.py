@@ -352,6 +352,7 @@ METHOD = Method(
     Spec=CompareTwoSpec,
     compute=compare,
     page=PAGE,
+    order=2,
     fit=_fit,
     name=_name,
     uses=("alternative", "seed"),

@@ -187,6 +187,7 @@ METHOD = Method(
     Spec=FactorialSpec,
     compute=compute,
     page=PAGE,
+    order=5,
     fit=_fit,
     new_columns=new_columns,
     name=lambda spec: f"{spec.response} by {listing(spec.factors, 5)}",

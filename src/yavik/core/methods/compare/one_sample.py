@@ -303,6 +303,7 @@ METHOD = Method(
     Spec=OneSampleSpec,
     compute=compute,
     page=PAGE,
+    order=4,
     fit=_fit,
     name=lambda spec: f"{spec.column} against {spec.value:g}",
     uses=("alternative",),

@@ -187,6 +187,7 @@ METHOD = Method(
     Spec=RepeatedSpec,
     compute=compute,
     page=PAGE,
+    order=6,
     fit=_fit,
     name=lambda spec: (
         f"{spec.response} over {spec.within}" if spec.response else f"Change over {len(spec.columns)} times"

@@ -286,6 +286,7 @@ METHOD = Method(
     Spec=CrosstabSpec,
     compute=compute,
     page=PAGE,
+    order=1,
     fit=_fit,
     name=lambda spec: f"{spec.columns} by {spec.rows}",
     uses=("seed",),

@@ -190,6 +190,7 @@ METHOD = Method(
     Spec=GoodnessSpec,
     compute=compute,
     page=PAGE,
+    order=4,
     fit=_fit,
     name=lambda spec: f"{spec.column} as expected",
     keywords=("goodness of fit", "chi square", "expected frequencies", "uniform"),

@@ -276,6 +276,7 @@ METHOD = Method(
     Spec=PairedSpec,
     compute=compute,
     page=PAGE,
+    order=3,
     fit=_fit,
     name=lambda spec: f"Shares of {listing(spec.columns, 3)}",
     keywords=("mcnemar", "cochran q", "paired proportions", "matched", "before and after"),

@@ -379,6 +379,7 @@ METHOD = Method(
     Spec=ProportionSpec,
     compute=compute,
     page=PAGE,
+    order=2,
     fit=_fit,
     name=lambda spec: f"Share of {spec.column}" + (f" by {spec.groups}" if spec.groups else ""),
     uses=("alternative",),

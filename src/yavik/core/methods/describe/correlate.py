@@ -188,6 +188,7 @@ METHOD: Method[Any] = Method(
     Spec=CorrelateSpec,
     compute=compute,
     page=PAGE,
+    order=4,
     fit=_fit,
     name=name,
     uses=("alternative", "missing"),

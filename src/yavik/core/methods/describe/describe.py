@@ -295,6 +295,7 @@ METHOD = Method(
     Spec=DescribeSpec,
     compute=describe,
     page=PAGE,
+    order=1,
     name=_name,
     keywords=("summary", "mean", "median", "standard deviation", "quartiles", "histogram", "descriptive"),
 )

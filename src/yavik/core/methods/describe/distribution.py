@@ -473,6 +473,7 @@ METHOD = Method(
     Spec=DistributionSpec,
     compute=compute,
     page=PAGE,
+    order=3,
     fit=_fit,
     name=lambda spec: f"Shape of {spec.column}" + (f" by {spec.by}" if spec.by else ""),
     keywords=(

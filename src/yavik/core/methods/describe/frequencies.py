@@ -194,6 +194,7 @@ METHOD = Method(
     Spec=FrequenciesSpec,
     compute=compute,
     page=PAGE,
+    order=2,
     fit=_fit,
     name=lambda spec: f"Levels of {listing(spec.columns, 3)}",
     keywords=("frequency", "counts", "percentages", "cumulative", "bar chart"),

@@ -289,6 +289,7 @@ METHOD = Method(
     Spec=MissingSpec,
     compute=compute,
     page=PAGE,
+    order=5,
     fit=_fit,
     whole=True,
     name=lambda spec: f"What is empty in {listing(spec.columns, 3)}" if spec.columns else "What is empty",
