@@ -34,12 +34,14 @@ def letters(order: Sequence[int], differ: Iterable[tuple[int, int]]) -> list[str
         for j in range(i + 1, k):
             if same[i, j] and not times[i, j]:
                 sets.append(_grown(i, j, same, times))
-                times[np.ix_(sets[-1], sets[-1])] += 1
+                held = np.array(sets[-1])
+                times[np.ix_(held, held)] += 1
     for s in sorted(sets, key=len):
-        inside = times[np.ix_(s, s)][~np.eye(len(s), dtype=bool)]
+        own = np.ix_(np.array(s), np.array(s))
+        inside = times[own][~np.eye(len(s), dtype=bool)]
         if (inside > 1).all():
             sets.remove(s)
-            times[np.ix_(s, s)] -= 1
+            times[own] -= 1
     alone = set(range(k)) - {i for s in sets for i in s}
     sets = sorted([*sets, *([i] for i in alone)])
     out = [""] * k
@@ -56,7 +58,7 @@ def _grown(i: int, j: int, same: npt.NDArray[np.bool_], times: npt.NDArray[np.in
     able[members] = False
     while able.any():
         rest = np.flatnonzero(able)
-        fresh = (times[np.ix_(rest, members)] == 0).sum(axis=1)
+        fresh = (times[np.ix_(rest, np.array(members))] == 0).sum(axis=1)
         near = np.abs(rest - (i + j) / 2)
         best = int(rest[np.lexsort((near, -fresh))[0]])
         members.append(best)

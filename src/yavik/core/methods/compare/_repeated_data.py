@@ -216,3 +216,9 @@ def _of_subject(codes: Any, s: Any, k: int, column: str | None, names: tuple[str
             rows=rows[s == i].tolist(),
         )
     return own
+
+
+def by_group(s: Subjects) -> list[tuple[str, Floats]]:
+    if s.group is None:
+        return [("all", s.y)]
+    return [(name, s.y[s.group == i]) for i, name in enumerate(s.group_names)]

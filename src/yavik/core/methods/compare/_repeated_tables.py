@@ -7,10 +7,9 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 from scipy import special, stats
 
-from yavik.core.answers import Check, FigureBlock, Remedy, Span, TableBlock, Verdict
+from yavik.core.answers import FigureBlock, Span, TableBlock
 from yavik.core.answers.make import ci_cells, ci_head, grid, share_cell
 from yavik.core.answers.wording import (
-    counted,
     df,
     df_cell,
     finer,
@@ -28,8 +27,7 @@ from yavik.core.answers.wording import (
 )
 from yavik.core.figures.caption import lower
 from yavik.core.figures.plots import Line, block, profile
-from yavik.core.methods.compare._repeated_data import Subjects
-from yavik.core.methods.shared import normal_check
+from yavik.core.methods.compare._repeated_data import Subjects, by_group
 from yavik.core.stats.adjusting import adjust
 from yavik.core.stats.groups import Floats
 from yavik.core.stats.oneway import FTest
@@ -87,15 +85,9 @@ def _largest(s: Subjects) -> str:
     return f"Means run from {number(float(m[low]), d)}{unit} at {s.times[low]} to {number(float(m[high]), d)}{unit} at {s.times[high]}."
 
 
-def _groups(s: Subjects) -> list[tuple[str, Floats]]:
-    if s.group is None:
-        return [("all", s.y)]
-    return [(name, s.y[s.group == i]) for i, name in enumerate(s.group_names)]
-
-
 def picture(s: Subjects, spec: RepeatedSpec) -> FigureBlock:
     lines = []
-    for name, y in _groups(s):
+    for name, y in by_group(s):
         mean, n = y.mean(axis=0), len(y)
         reach = (
             float(stats.t.isf(spec.alpha / 2, n - 1)) * y.std(axis=0, ddof=1) / np.sqrt(n)
@@ -175,7 +167,7 @@ def between(r: Repeated) -> TableBlock | None:
 
 def means(s: Subjects, spec: RepeatedSpec) -> TableBlock:
     d, rows = s.decimals + 1, []
-    for name, y in _groups(s):
+    for name, y in by_group(s):
         n = len(y)
         for j, time in enumerate(s.times):
             m, sd = float(y[:, j].mean()), float(y[:, j].std(ddof=1)) if n > 1 else np.nan
@@ -361,71 +353,6 @@ def rank_pairs(s: Subjects, spec: RepeatedSpec, f: Friedman) -> TableBlock:
         rows,
         note="p by Holm.",
         marked=[m for m in range(len(i)) if adjusted[m] < spec.alpha],
-    )
-
-
-def checks(s: Subjects, spec: RepeatedSpec, r: Repeated, p: float) -> list[Check]:
-    remedy = (
-        [Remedy(label="Compare ranks within subjects", spec={"test": "friedman"})]
-        if s.group is None and not s.covariate_titles
-        else []
-    )
-    return [
-        _sphericity(spec, r),
-        normal_check(r.residuals.ravel(), "the residuals", "Normal residuals", remedy),
-        complete(s),
-        subjects_check(s),
-    ]
-
-
-def _sphericity(spec: RepeatedSpec, r: Repeated) -> Check:
-    base: dict[str, Any] = {"id": "sphericity", "title": "Sphericity: all differences between times spread alike"}
-    s = r.sphericity
-    if s is None:
-        return Check(
-            **base, verdict=Verdict.holds, text="With two times there is one difference: nothing can be unlike."
-        )
-    corrected = spec.correction != "none"
-    if s.w is None:
-        text = f"Mauchly's test needs more subjects than times. ε by Greenhouse and Geisser is {share(s.greenhouse_geisser)}."
-        return Check(**base, verdict=Verdict.unknown, text=text, facts={"epsilon": s.greenhouse_geisser})
-    facts = {"mauchly.w": s.w, "mauchly.p": s.p, "epsilon.gg": s.greenhouse_geisser, "epsilon.hf": s.huynh_feldt}
-    text = f"Mauchly's W is {number(s.w, 3)}, p {p_words(s.p)}; ε is {share(s.greenhouse_geisser)} (Greenhouse–Geisser) or {share(s.huynh_feldt)} (Huynh–Feldt), 1 at best and {share(s.lower_bound)} at worst."
-    if s.p >= 0.05:
-        return Check(**base, verdict=Verdict.holds, text=text, facts=facts)
-    text += " The df are corrected for it." if corrected else " Uncorrected tests claim too much."
-    remedies = [] if corrected else [Remedy(label="Correct the df", spec={"correction": "auto"})]
-    return Check(
-        **base, verdict=Verdict.doubtful if corrected else Verdict.fails, text=text, facts=facts, remedies=remedies
-    )
-
-
-def complete(s: Subjects) -> Check:
-    base: dict[str, Any] = {"id": "complete", "title": "Complete subjects"}
-    if s.left_out:
-        share_out = s.left_out / (s.left_out + len(s.y))
-        text = f"{counted(s.left_out, 'subject is', 'subjects are')} left out because something of theirs is empty; if that happened for a reason that goes with the measurement, means are off."
-        return Check(
-            **base,
-            verdict=Verdict.fails if share_out > 0.2 else Verdict.doubtful,
-            text=text,
-            facts={"left_out": float(s.left_out)},
-        )
-    return Check(**base, verdict=Verdict.holds, text=f"All {counted(len(s.y), 'subject')} have every time.")
-
-
-def subjects_check(s: Subjects) -> Check:
-    sizes = [len(y) for _, y in _groups(s)]
-    few = min(sizes) < 5
-    text = f"{counted(len(s.y), 'subject')} at {len(s.times)} times" + (
-        f", {min(sizes)} to {max(sizes)} a group." if s.group is not None else "."
-    )
-    return Check(
-        id="group_sizes",
-        title="Number of subjects",
-        verdict=Verdict.doubtful if few else Verdict.holds,
-        text=text,
-        facts={"n": len(s.y)},
     )
 
 

@@ -14,6 +14,7 @@ from yavik.core.figures.data import Grouped, grouped
 from yavik.core.methods.base import Aim, Layout, Method, Run
 from yavik.core.methods.compare import _checks as checks
 from yavik.core.methods.compare import _group_tables as tables
+from yavik.core.methods.compare._group_asides import all_checks, group_residuals
 from yavik.core.methods.compare._group_blocked import blocked
 from yavik.core.methods.compare._group_columns import group_columns
 from yavik.core.methods.compare._group_contrasts import Planned, contrasts_table, control_of, planned
@@ -30,12 +31,11 @@ from yavik.core.methods.compare._samples import (
     rows_used,
 )
 from yavik.core.methods.fit import n_levels
-from yavik.core.methods.shared import residual_pictures
 from yavik.core.stats import draws, pairwise
 from yavik.core.stats.draws import Permuted
 from yavik.core.stats.groups import Groups
 from yavik.core.stats.letters import letters_from_pairs
-from yavik.core.stats.oneway import AnovaTable, FTest, Ranked, anova, brown_forsythe, kruskal_wallis, levene, welch
+from yavik.core.stats.oneway import AnovaTable, FTest, Ranked, anova, brown_forsythe, kruskal_wallis, welch
 from yavik.core.stats.pairwise import Pairs
 from yavik.core.table import DataProblem, Table, rows_in_words
 
@@ -89,7 +89,7 @@ def compare(table: Table, spec: CompareGroupsSpec, run: Run) -> Answer:
     run.progress(0.3, "Testing")
     results = _results(data, spec, test, run)
     run.progress(0.7, "Looking at the checks")
-    return _answer(table, spec, results, _checks(table, spec, results, note))
+    return _answer(table, spec, results, all_checks(table, spec, results, note))
 
 
 def _from_summaries(spec: CompareGroupsSpec) -> Answer:
@@ -269,36 +269,6 @@ def _pairs(g: Groups, method: str, spec: CompareGroupsSpec, ranked: Ranked | Non
     return pairwise.pooled(g, method, spec.alpha)  # type: ignore[arg-type]
 
 
-def _p_without_outlying(g: Groups, test: str) -> float | None:
-    """p of the same test without the outlying values; None where it then cannot be computed."""
-    rest = g.subset(~g.outlying)
-    if np.any(rest.n < 2) or not np.any(rest.ss > 0):
-        return None
-    if test == "kruskal_wallis":
-        return kruskal_wallis(rest).p if np.ptp(rest.y) > 0 else None
-    if test == "welch":
-        return welch(rest).p if np.all(rest.ss > 0) else None
-    return (brown_forsythe(rest) if test == "brown_forsythe" else anova(rest).test).p
-
-
-def _checks(table: Table, spec: CompareGroupsSpec, r: Results, note: str | None) -> list[Check]:
-    g = r.data.groups
-    out = []
-    if note or np.any(g.n < 5) or g.n.max() > 4 * g.n.min():
-        out.append(checks.group_sizes(r.data, note))
-    by_median, by_mean = levene(g, "median"), levene(g, "mean")
-    role = "anova" if r.test == "permutation" else r.test
-    out.append(checks.equal_spread(r.data, by_median, by_mean, role))
-    out.append(checks.normal_within(r.data, checks.shapiro(g), "kruskal_wallis" if r.permuted else r.test))
-    without = _p_without_outlying(g, r.test) if g.outlying.any() else None
-    out.append(checks.outlying(r.data, without, r.main.p, spec.alpha, spec.where, bool(spec.samples)))
-    out.append(checks.independent(table, g.rows, bool(spec.samples)))
-    if not any(c.id == "group_sizes" for c in out):
-        out.append(checks.group_sizes(r.data, None))
-    found = pairs_check(r)
-    return [*out, found] if found else out
-
-
 def _answer(table: Table, spec: CompareGroupsSpec, r: Results, found: list[Check]) -> Answer:
     picture = groups_figure(spec.response, spec.groups, spec.samples, spec.where, r.data, _marks(r))
     return _composed(spec, r, picture, found, rows_used(table, r.data, bool(spec.samples)))
@@ -347,12 +317,6 @@ def _composed(
         marks=marks,
         seed=spec.seed if r.permuted else None,
     )
-
-
-def group_residuals(r: Results) -> list[FigureBlock]:
-    g = r.data.groups
-    fitted = np.repeat(g.means, g.n)
-    return residual_pictures(fitted, g.y - fitted, g.rows, r.data.unit)
 
 
 def _name(spec: CompareGroupsSpec) -> str:

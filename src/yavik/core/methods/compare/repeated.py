@@ -11,6 +11,8 @@ from yavik.core.answers.wording import italic, p_words, plain, say
 from yavik.core.figures.describe import GROUPS, VALUES
 from yavik.core.methods.base import Aim, Layout, Method, Run, Spec, option, slot
 from yavik.core.methods.compare import _repeated_tables as tables
+from yavik.core.methods.compare._repeated_checks import checks as checks_of
+from yavik.core.methods.compare._repeated_checks import complete, subjects_check
 from yavik.core.methods.compare._repeated_data import Subjects, read_long, read_wide
 from yavik.core.methods.compare._repeated_page import PAGE
 from yavik.core.methods.shared import residual_pictures
@@ -93,7 +95,7 @@ def compute(table: Table, spec: RepeatedSpec, run: Run) -> Answer:
                 (s.y - found.residuals).ravel(), found.residuals.ravel(), np.repeat(s.rows, s.y.shape[1]), s.unit
             ),
         ],
-        checks=tables.checks(s, spec, found, p),
+        checks=checks_of(s, spec, found, p),
         rows=s.used,
     )
 
@@ -138,7 +140,7 @@ def _by_ranks(s: Subjects, spec: RepeatedSpec) -> Answer:
             tables.means(s, spec),
             tables.rank_pairs(s, spec, found),
         ],
-        checks=[tables.complete(s), tables.subjects_check(s)],
+        checks=[complete(s), subjects_check(s)],
         rows=s.used,
     )
 

@@ -23,7 +23,8 @@ from yavik.core.answers.wording import (
     statistic,
 )
 from yavik.core.figures.caption import lower
-from yavik.core.figures.plots import block, shares
+from yavik.core.figures.plots import block
+from yavik.core.figures.shades import shares
 from yavik.core.methods.base import Aim, Layout, Method, Run, Spec, amount, option, placed, slot
 from yavik.core.methods.counts import _crosstab_tables as tables
 from yavik.core.methods.counts._crosstab_page import PAGE

@@ -22,7 +22,8 @@ from yavik.core.answers.wording import (
     word,
 )
 from yavik.core.figures.caption import lower
-from yavik.core.figures.plots import Cloud, block, heat, scatter
+from yavik.core.figures.plots import Cloud, block, scatter
+from yavik.core.figures.shades import heat
 from yavik.core.methods.shared import far_out
 from yavik.core.stats.correlation import straight_line
 from yavik.core.stats.normality import MOST_SHAPIRO, shapiro_wilk

@@ -6,30 +6,26 @@ import numpy as np
 from pydantic import Field
 from scipy import stats
 
-from yavik.core.answers import Answer, Cell, Check, Marks, Remedy, RowsUsed, TableBlock, Verdict
+from yavik.core.answers import Answer, Check, Marks, Remedy, RowsUsed, Verdict
 from yavik.core.answers.answer import LeftOut
-from yavik.core.answers.make import compose, grid
+from yavik.core.answers.make import compose
 from yavik.core.answers.wording import (
     counted,
     listing,
-    missing,
-    num,
     number,
-    p_cell,
     p_words,
     say,
-    whole,
-    word,
 )
 from yavik.core.figures.data import Grouped, printed_decimals
 from yavik.core.figures.describe import VALUES
 from yavik.core.figures.pictures import bin_edges
 from yavik.core.figures.plots import block, frame, quantiles, thin
 from yavik.core.figures.style import INK, colour
-from yavik.core.methods.base import Aim, Layout, Method, Page, Run, Spec, amount, slot
+from yavik.core.methods.base import Aim, Layout, Method, Run, Spec, amount, slot
 from yavik.core.methods.compare._checks import leave_out
 from yavik.core.methods.compare._samples import groups_figure
-from yavik.core.methods.shared import far_out
+from yavik.core.methods.describe._distribution_page import PAGE
+from yavik.core.methods.describe._distribution_tables import outliers_table, shape_table, tests_table
 from yavik.core.stats.groups import Floats, Groups
 from yavik.core.stats.moments import moments
 from yavik.core.stats.normality import (
@@ -123,9 +119,9 @@ def compute(table: Table, spec: DistributionSpec, run: Run) -> Answer:
         blocks=[
             *pictures,
             box.model_copy(update={"small": True, "id": "box", "title": "Box and points"}),
-            _shape(g, column, spec),
-            _tests(tests, spec),
-            _outliers(g, column, spec),
+            shape_table(g, column, spec),
+            tests_table(tests, spec),
+            outliers_table(g, column, spec),
         ],
         checks=_checks(g, tests, column, spec),
         rows=RowsUsed(total=table.n_rows, used=len(g.y), left_out=left),
@@ -204,111 +200,6 @@ def _histogram(column: Column, s: Floats, spec: DistributionSpec) -> tuple[dict[
         )
     alt = f"Histogram of {column.axis_title}: {counted(len(s), 'value')} from {number(float(s[0]), column.decimals)} to {number(float(s[-1]), column.decimals)}, with the normal curve of the same mean and SD."
     return frame({"layer": layers}, alt, 320 if not spec.by else 210, 200 if not spec.by else 150)
-
-
-def _shape(g: Groups, column: Column, spec: DistributionSpec) -> TableBlock:
-    d = printed_decimals(column)
-    rows = []
-    for i, name in enumerate(g.names):
-        m = moments(g.part(i), 1 - spec.alpha, g.ordered[i])
-        se_skew, se_kurt = shape_errors(m.n)
-        rows.append(
-            {
-                "group": word(name),
-                "n": whole(m.n),
-                "mean": num(m.mean, d + 1),
-                "sd": num(m.sd, d + 1, "one value"),
-                "min": num(m.min, d),
-                "q1": num(m.q1, d + (d == 0)),
-                "median": num(m.median, d + (d == 0)),
-                "q3": num(m.q3, d + (d == 0)),
-                "max": num(m.max, d),
-                "skewness": _with_se(m.skewness, se_skew),
-                "kurtosis": _with_se(m.kurtosis, se_kurt),
-            }
-        )
-    columns = [
-        ("group", "<"),
-        ("n", "n"),
-        ("mean", "Mean"),
-        ("sd", "SD"),
-        ("min", "Min"),
-        ("q1", "Q1"),
-        ("median", "Median"),
-        ("q3", "Q3"),
-        ("max", "Max"),
-        ("skewness", "Skewness (SE)"),
-        ("kurtosis", "Kurtosis (SE)"),
-    ]
-    return grid("groups", column.axis_title, columns, rows)
-
-
-def _with_se(value: float, se: float) -> Cell:
-    if not np.isfinite(value):
-        return missing("too few different values")
-    return Cell(
-        v=float(value),
-        s=f"{number(float(value), 2)} ({number(float(se), 2)})" if np.isfinite(se) else number(float(value), 2),
-    )
-
-
-def _tests(tests: list[tuple[str, list[ShapeTest]]], spec: DistributionSpec) -> TableBlock:
-    rows = [
-        {"group": word(name), "term": word(t.name), "statistic": num(t.statistic, 3, t.why), "p": p_cell(t.p, t.why)}
-        for name, found in tests
-        for t in found
-    ]
-    columns = [
-        *([("group", "Group<")] if spec.by else []),
-        ("term", "Test of normality<"),
-        ("statistic", "Statistic"),
-        ("p", "p"),
-    ]
-    return grid(
-        "tests",
-        "Tests of normality",
-        columns,
-        rows,
-        note="A small p says that values depart from a normal distribution; with many rows trifles do.",
-    )
-
-
-def _outliers(g: Groups, column: Column, spec: DistributionSpec) -> TableBlock:
-    d, rows = printed_decimals(column), []
-    for i, name in enumerate(g.names):
-        y, own = g.part(i), g.part_rows(i)
-        mild, far = far_out(y), far_out(y, 3.0)
-        place, size, p = grubbs(y)
-        listed = [f"{number(float(y[j]), d)} (row {int(own[j])})" for j in np.flatnonzero(mild)[:8]]
-        rows.append(
-            {
-                "group": word(name),
-                "mild": whole(int(mild.sum())),
-                "far": whole(int(far.sum())),
-                "listed": word(", ".join(listed) + (" …" if mild.sum() > 8 else "") if listed else "none"),
-                "farthest": word(f"{number(float(y[place]), d)} (row {int(own[place])})")
-                if place >= 0
-                else missing("no spread"),
-                "statistic": num(size, 2, "needs three values and some spread"),
-                "p": p_cell(p, "needs three values and some spread"),
-            }
-        )
-    columns = [
-        ("group", "<"),
-        ("mild", "Beyond 1.5 IQR"),
-        ("far", "beyond 3"),
-        ("listed", "Which<"),
-        ("farthest", "Farthest from the mean<"),
-        ("statistic", "Grubbs' G"),
-        ("p", "p"),
-    ]
-    return grid(
-        "outliers",
-        "Outlying values",
-        columns,
-        rows,
-        note="Grubbs' test asks whether the farthest of normal values is too far; p is a Bonferroni bound.",
-    )
 
 
 def _checks(
@@ -421,42 +312,6 @@ def _facts(g: Groups, tests: list[tuple[str, list[ShapeTest]]], spec: Distributi
         for key, t in zip(("shapiro", "anderson_darling", "lilliefors"), found, strict=True):
             out |= {f"{before}{key}": t.statistic, f"{before}{key}.p": t.p}
     return out
-
-
-PAGE = Page(
-    answers="The shape of one measurement: where it lies, how it tails off, whether it looks normal, and which values stand apart.",
-    assumes=["Rows are independent, for the tests.", "Grubbs' test assumes that all other values are normal."],
-    formulas=[
-        ("Normal quantiles", "Φ⁻¹[(i − 3/8)/(n + 1/4)] (Blom)"),
-        ("Anderson–Darling", "A² = −n − Σ(2i − 1)[ln Φ(zᵢ) + ln(1 − Φ(zₙ₊₁₋ᵢ))]/n, times 1 + 0.75/n + 2.25/n²"),
-        ("Lilliefors", "D = the largest distance between the sample's and the fitted normal distribution"),
-        (
-            "SE of skewness",
-            "√{6n(n − 1)/[(n − 2)(n + 1)(n + 3)]}; of kurtosis twice that times √[(n² − 1)/((n − 3)(n + 5))]",
-        ),
-        ("Grubbs", "G = max|y − ȳ|/s; p ≤ 2n·P(t > √[n(n − 2)G²/((n − 1)² − nG²)]), n − 2 df"),
-    ],
-    reading=[
-        (
-            "Quantile plot",
-            "Points on the line are as a normal distribution has them; ends that bend away are tails, steps are rounding.",
-        ),
-        ("Tests", "A small p says values are not normal; a large one does not say that they are."),
-    ],
-    conventions=[
-        "Shapiro–Wilk from 3 to 5 000 values; p of Anderson–Darling by D'Agostino and Stephens; of Lilliefors by Dallal and Wilkinson, above .10 by Stephens.",
-        "Bins by Freedman and Diaconis' width, between 5 and 40, unless their number is typed.",
-        "Outlying: more than 1.5 (3) interquartile ranges outside the quartiles, by group.",
-    ],
-    references=[
-        "Anderson, T. W., & Darling, D. A. (1954). A test of goodness of fit. JASA, 49, 765–769.",
-        "D'Agostino, R. B., & Stephens, M. A. (1986). Goodness-of-Fit Techniques. Dekker.",
-        "Dallal, G. E., & Wilkinson, L. (1986). An analytic approximation to the distribution of Lilliefors's test statistic. The American Statistician, 40, 294–296.",
-        "Grubbs, F. E. (1950). Sample criteria for testing outlying observations. Annals of Mathematical Statistics, 21, 27–58.",
-        "Royston, P. (1995). A remark on algorithm AS 181. Applied Statistics, 44, 547–551.",
-        "Shapiro, S. S., & Wilk, M. B. (1965). An analysis of variance test for normality. Biometrika, 52, 591–611.",
-    ],
-)
 
 
 def _fit(table: Table, spec: dict[str, Any]) -> tuple[float, str] | None:
