@@ -17,7 +17,9 @@ from yavik.store.bodies import ReportBody
 from yavik.store.models import Item
 from yavik.store.versions import key_of
 
-DEFAULT_PARTS = ("headline", "groups", "frequencies", "pairs", "figure")
+DEFAULT_PARTS = ("groups", "frequencies", "pairs")
+OTHER_PARTS = ("means", "anova", "crosstab", "correlations", "levels", "power")
+"""Tables that stand in a report by themselves: the first kind where an answer has them, else the second."""
 
 
 def document_of(store: Store, engine: Engine, item: Item) -> tuple[Document, dict[tuple[str, str], Embed]]:
@@ -136,8 +138,9 @@ def default_parts(answer: Answer | None) -> list[str]:
     """The statement, the first table of groups, and the figure; a second question does not repeat everything."""
     if answer is None:
         return ["headline"]
-    tables = [b.id for b in answer.blocks if isinstance(b, TableBlock) and b.id in DEFAULT_PARTS]
-    figures = [b.id for b in answer.blocks if b.type == "figure"][:1]
+    shown = [b.id for b in answer.blocks if isinstance(b, TableBlock) and not b.folded]
+    tables = [t for t in shown if t in DEFAULT_PARTS] or [t for t in shown if t in OTHER_PARTS][:2]
+    figures = [b.id for b in answer.blocks if b.type == "figure" and not b.folded][:1]
     return ["headline", *tables, *figures]
 
 

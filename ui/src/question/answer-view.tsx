@@ -41,7 +41,7 @@ export function AnswerView({ answer, showRow }: { answer: Answer; showRow?: (row
 
 function Small({ figures, showRow }: { figures: FigureBlock[]; showRow?: (row: number) => void }) {
   return (
-    <div className="mb-6 grid grid-cols-[repeat(auto-fill,minmax(250px,1fr))] gap-x-5 gap-y-6">
+    <div className="mb-6 grid grid-cols-[repeat(auto-fill,minmax(222px,1fr))] gap-x-5 gap-y-6">
       {figures.map((f) => <div key={f.id} className="max-w-[330px]"><h2 className="truncate font-semibold" title={f.title}>{f.title}</h2><Picture vega={f.drawing} alt={f.alt} showRow={showRow} /></div>)}
     </div>
   );

@@ -6,7 +6,7 @@ from typing import Any
 import numpy as np
 
 from yavik.core.answers.wording import listing
-from yavik.core.figures.plots import Drawn, colours, quoted, frame
+from yavik.core.figures.plots import Drawn, colours, frame, quoted
 from yavik.core.figures.style import GRID, INK, colour
 
 

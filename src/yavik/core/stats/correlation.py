@@ -43,7 +43,7 @@ def correlations(
         filled = filled & base[:, None]
     if not pairwise or filled.all():
         rows: Any = filled.all(axis=1)
-        data = x[rows]
+        data = x if rows.all() else x[rows]
         n[:] = len(data)
         r[:] = _matrix(data, kind, None if held is None else held[rows])
     else:

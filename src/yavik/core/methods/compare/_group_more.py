@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from yavik.core.answers import Cell, Check, FigureBlock, Remedy, TableBlock, Verdict
+from yavik.core.answers import Cell, Check, FigureBlock, NoteBlock, Remedy, TableBlock, Verdict
 from yavik.core.answers.make import EMPTY, grid
 from yavik.core.answers.wording import counted, finer, level_words, num, number, p_bare, p_words, word
 from yavik.core.figures.plots import Bar, block, forest
@@ -37,7 +37,7 @@ def letters_table(r: Results, up: bool) -> TableBlock | None:
         ("letters", "Letters<"),
     ]
     title = f"Groups from the {'lowest' if up else 'highest'} {'mean rank' if ranks else 'mean'}"
-    return grid("letters", title, columns, rows, note=letters_note(r), folded=True, strong=["letters"])
+    return grid("letters", title, columns, rows, note=letters_note(r), folded=g.k <= 6, strong=["letters"])
 
 
 def matrix(r: Results) -> TableBlock | None:
@@ -81,6 +81,21 @@ def drawn_pairs(r: Results) -> FigureBlock | None:
     return block("figure_pairs", "Differences between groups", drawing).model_copy(
         update={"folded": False, "small": False}
     )
+
+
+def same_thing(r: Results) -> NoteBlock | None:
+    """The test under its other names."""
+    two = r.data.groups.k == 2
+    if r.test == "anova":
+        text = "This F is also that of a regression on a 0/1 column for each group but one; its R² is the η² above."
+        text += " With two groups it is the square of Student's t." if two else ""
+    elif r.test == "kruskal_wallis" and two:
+        text = "With two groups H is the square of the z of the rank-sum test (Mann–Whitney, Wilcoxon) without continuity correction: one test under two names."
+    elif r.test == "welch" and two:
+        text = "With two groups this F is the square of Welch's t: one test under two names."
+    else:
+        return None
+    return NoteBlock(id="same", text=text)
 
 
 def crossed(names: tuple[str, ...]) -> tuple[int, int] | None:

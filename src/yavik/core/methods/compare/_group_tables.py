@@ -29,6 +29,8 @@ if TYPE_CHECKING:
     from yavik.core.methods.compare.compare_groups import Results
 
 ONE = "one value has no spread"
+MOST_OPEN = 15
+"""Pairs up to which their table stands open; with more, letters and the drawing say it at a glance."""
 
 
 def groups(r: Results) -> TableBlock:
@@ -217,6 +219,7 @@ def pairs(r: Results) -> TableBlock | None:
         note=_pairs_note(r),
         strong=["p_adjusted"],
         marked=marked,
+        folded=len(rows) > MOST_OPEN,
     )
 
 
@@ -298,7 +301,7 @@ def conclusions(r: Results) -> TableBlock:
         row = f_row(name, t, "statistic")
         row["said"] = missing(t) if isinstance(t, str) else word("differ" if t.p < r.alpha else "no evidence")
         rows.append(row)
-    permuted = r.permuted
+    permuted = r.permuted or r.permuted_aside
     if permuted:
         t = FTest(r.classical.test.f, np.nan, np.nan, permuted.p)
         rows.append(

@@ -18,7 +18,7 @@ from yavik.core.methods.compare._group_asides import all_checks, group_residuals
 from yavik.core.methods.compare._group_blocked import blocked
 from yavik.core.methods.compare._group_columns import group_columns
 from yavik.core.methods.compare._group_contrasts import Planned, contrasts_table, control_of, planned
-from yavik.core.methods.compare._group_more import drawn_pairs, letters_table, matrix, pairs_check
+from yavik.core.methods.compare._group_more import drawn_pairs, letters_table, matrix, pairs_check, same_thing
 from yavik.core.methods.compare._group_page import PAGE
 from yavik.core.methods.compare._group_spec import CompareGroupsSpec
 from yavik.core.methods.compare._group_words import BY_RANKS, PAIR_WORDS, TEST_WORDS, headline, letters_note, p_mark
@@ -41,6 +41,8 @@ from yavik.core.table import DataProblem, Table, rows_in_words
 
 MOST_PAIRED = 60
 """Groups up to which all pairs are compared: 1 770 pairs."""
+MOST_FOR_DRAWS_ASIDE, DRAWS_ASIDE = 400, 1999
+"""Rows up to which a permutation test stands beside the others, and its draws."""
 MOST_FOR_RANKS_ASIDE = 200_000
 """Rows up to which the rank test is computed beside another test, only to compare conclusions."""
 
@@ -60,6 +62,8 @@ class Results:
     letters: list[str] | None
     alpha: float
     permuted: Permuted | None = None
+    permuted_aside: Permuted | None = None
+    """The permutation test beside another one, for few rows only."""
     contrasts: Planned | None = None
 
     @property
@@ -237,6 +241,9 @@ def _results(data: Grouped, spec: CompareGroupsSpec, test: str, run: Run) -> Res
         _letters(g, pairs, ranked if method == "dunn" else None, spec),
         spec.alpha,
         permuted,
+        draws.several_groups(g, DRAWS_ASIDE, spec.seed)
+        if 0 < len(g.y) <= MOST_FOR_DRAWS_ASIDE and not permuted
+        else None,
         planned(spec, g, pooled=test in ("anova", "permutation"), column=spec.groups),
     )
 
@@ -310,12 +317,13 @@ def _composed(
             matrix(r),
             tables.conclusions(r),
             tables.variances(r) if has_values else None,
+            same_thing(r),
             *(group_residuals(r) if has_values else []),
         ],
         checks=found,
         rows=rows,
         marks=marks,
-        seed=spec.seed if r.permuted else None,
+        seed=spec.seed if r.permuted or r.permuted_aside else None,
     )
 
 

@@ -5,7 +5,7 @@ from typing import Any
 import numpy as np
 from pydantic import Field
 
-from yavik.core.answers import Answer, Cell, Check, FigureBlock, RowsUsed, TableBlock, Verdict
+from yavik.core.answers import Answer, Cell, Check, FigureBlock, RowsUsed, Span, TableBlock, Verdict
 from yavik.core.answers.answer import LeftOut
 from yavik.core.answers.make import EMPTY, compose, grid
 from yavik.core.answers.wording import counted, listing, percent, say, whole, word
@@ -69,7 +69,7 @@ def compute(table: Table, spec: FrequenciesSpec, run: Run) -> Answer:
         facts={"empty": float(empty)},
     )
     return compose(
-        _headline(table, spec, tables[0], by),
+        _headline(table, spec, by),
         short=f"{counted(len(spec.columns), 'column')}, {counted(table.n_rows - gone, 'row')}",
         blocks=[*pictures, *tables],
         checks=[check],
@@ -138,20 +138,24 @@ def _with_share(part: float, total: float) -> str:
     return f"{int(part)} ({percent(float(part / total))})" if total else "0"
 
 
-def _headline(table: Table, spec: FrequenciesSpec, first: TableBlock, by: Codes) -> Any:
-    if len(spec.columns) > 1 or spec.by:
-        return say(
-            f"How often each level of {listing([table.column(c).title for c in spec.columns], 4)} occurs{f', for each {spec.by}' if spec.by else ''}."
-        )
-    name = spec.columns[0]
-    coded = table.codes(name)
-    n = np.bincount(coded.codes[coded.codes >= 0], minlength=max(len(coded.levels), 1))
-    total = int(n.sum())
-    if not total:
-        raise DataProblem(f"{name} has no filled cell among these {table.n_rows} rows.", column=name)
-    order = np.argsort(-n, kind="stable")[:3]
-    said = listing([f"{coded.levels[i]} {percent(float(n[i] / total))}" for i in order])
-    return say(f"{table.column(name).title}: {said} of {counted(total, 'filled row')}.")
+def _headline(table: Table, spec: FrequenciesSpec, by: Codes) -> list[Span]:
+    """The commonest level of up to three columns."""
+    said = []
+    for name in spec.columns[:3]:
+        coded = table.codes(name)
+        use = (coded.codes >= 0) & (by.codes >= 0)
+        n = np.bincount(coded.codes[use], minlength=max(len(coded.levels), 1))
+        title, total = table.column(name).title, int(n.sum())
+        if not total:
+            if len(spec.columns) == 1:
+                raise DataProblem(f"{name} has no filled cell among these {table.n_rows} rows.", column=name)
+            said.append(f"{title} has no filled cell")
+            continue
+        order = np.argsort(-n, kind="stable")[: 3 if len(spec.columns) == 1 else 1]
+        levels = listing([f"{coded.levels[i]} ({percent(float(n[i] / total))})" for i in order])
+        said.append(f"{title}: {'' if len(order) > 1 else 'most often '}{levels}")
+    more = len(spec.columns) - 3
+    return say("; ".join(said) + (f"; and {counted(more, 'more column')} below." if more > 0 else "."))
 
 
 PAGE = Page(

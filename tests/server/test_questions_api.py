@@ -1,0 +1,37 @@
+"""Every option of every method through the same calls that the interface makes."""
+
+from typing import Any
+
+from tests.conftest import Client
+from tests.core.test_options import CASES, values_of
+from yavik.core.methods import methods
+
+
+def test_every_option_over_http(demo: Client) -> None:
+    tables = {e["name"]: e["id"] for e in demo.entries("table")}
+    answered: set[str] = set()
+    for method, table, spec, options in CASES:
+        made = demo.call("POST", "/questions", 201, json={"table": tables[table], "method": method, "spec": spec})
+        path = f"/questions/{made['id']}"
+        for option, values in options.items():
+            value: Any = (values or values_of(method, option))[-1]
+            demo.call("PATCH", path, json={"spec": {**spec, option: value}})
+            found = demo.http.post(f"/api/studies/{demo.study}{path}/answer")
+            assert found.status_code in (200, 422), (method, option, found.text)
+            if found.status_code == 200:
+                state = found.json()
+                assert state["answer"]["spec"][option] == value and state["answer"]["method"] == method
+                answered.add(method)
+            else:
+                assert len(found.json()["detail"]) > 20
+    assert answered == set(methods())
+
+
+def test_a_typed_sample_that_is_none_is_refused_with_its_place(demo: Client) -> None:
+    table = demo.entries("table")[0]["id"]
+    spec = {"summaries": [{"label": "a", "n": 1, "mean": 2.0, "sd": 1.0}]}
+    made = demo.call(
+        "POST", "/questions", 201, json={"table": table, "method": "compare_two", "layout": "summaries", "spec": spec}
+    )
+    problem = demo.call("POST", f"/questions/{made['id']}/answer", 422)
+    assert "summaries.0.n" in problem["detail"]

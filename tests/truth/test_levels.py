@@ -1,0 +1,75 @@
+"""The stored rates of false alarms: they say what the documents say, and come again from their seeds."""
+
+import importlib.util
+import json
+from pathlib import Path
+from types import ModuleType
+from typing import Any
+
+import pytest
+
+ROOT = Path(__file__).resolve().parents[2]
+STORED: dict[str, dict[str, list[float]]] = json.loads((ROOT / "docs/levels.json").read_text(encoding="utf-8"))[
+    "rates"
+]
+
+
+def bench() -> ModuleType:
+    spec = importlib.util.spec_from_file_location("levels", ROOT / "bench/levels.py")
+    assert spec and spec.loader
+    made = importlib.util.module_from_spec(spec)
+    spec.loader.exec_module(made)
+    return made
+
+
+def near(rate: list[float], level: float = 0.05, errors: float = 3.0, slack: float = 0.01) -> bool:
+    """Within the Monte Carlo error and a hundredth: Welch's approximation is not exact for groups of five."""
+    return abs(rate[0] - level) <= errors * rate[1] + slack
+
+
+@pytest.mark.parametrize("setting", STORED)
+def test_the_default_holds_its_level_everywhere(setting: str) -> None:
+    for name in ("auto (Welch)", "pairs: auto (Games–Howell)", "two groups: auto (Welch)"):
+        rate = STORED[setting][name]
+        assert rate[0] <= 0.05 + 3 * rate[1] + 0.01, (name, rate)
+    assert near(STORED[setting]["auto (Welch)"])
+
+
+def test_what_assumes_equal_spread_holds_its_level_where_spread_is_equal() -> None:
+    for setting in ("equal spread, n = 10 each", "equal spread, n = 5 to 20"):
+        for name in ("classical F", "permutation", "dunnett", "pairs: tukey", "two groups: Student"):
+            assert near(STORED[setting][name]), (setting, name)
+        for name in (
+            "pairs: bonferroni",
+            "pairs: holm",
+            "pairs: sidak",
+            "pairs: scheffe",
+            "Kruskal–Wallis",
+            "pairs: Dunn with Holm",
+        ):
+            assert STORED[setting][name][0] <= 0.06
+
+
+def test_what_is_said_not_to_hold_does_not() -> None:
+    worst = STORED["SDs 1 to 4, small groups spread most"]
+    assert worst["classical F"][0] > 0.12 and worst["pairs: tukey"][0] > 0.12
+    assert STORED["equal spread, n = 10 each"]["pairs: lsd"][0] > 0.15
+    assert STORED["equal spread, n = 10 each"]["pairs: duncan"][0] > 0.10
+
+
+def test_the_stored_rates_come_again() -> None:
+    made: Any = bench()
+    setting = "SDs 1 to 4, small groups spread most"
+    again = made.rates(setting, 120)
+    for name, (rate, _) in again.items():
+        stored, _ = STORED[setting][name]
+        error = (max(stored * (1 - stored), 0.01) / (12 if name in ("dunnett", "permutation") else 120)) ** 0.5
+        assert abs(rate - stored) < 4 * error, name
+
+
+def test_the_page_shows_what_is_stored() -> None:
+    page = (ROOT / "docs/levels.md").read_text(encoding="utf-8")
+    for rates in STORED.values():
+        for name, (rate, error) in rates.items():
+            assert name in page
+            assert f"{rate:.3f} ± {2 * error:.3f}".replace("0.", ".")[:5] in page
