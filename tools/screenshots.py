@@ -72,6 +72,11 @@ def waves(page: Page) -> None:
     page.get_by_label("Name of variable 1").wait_for()
 
 
+def settings(page: Page) -> None:
+    page.get_by_role("button", name="Change settings").click()
+    page.get_by_label("Name of the contrast").first.wait_for()
+
+
 def by_room(page: Page) -> None:
     page.get_by_label("For each level of").select_option("room")
     page.get_by_text("Mean ± SD").first.wait_for()
@@ -116,6 +121,9 @@ def all_of_them(browser: Browser) -> None:
     shoot(browser, "question", f"{s}/q/{first['question']}")
     shoot(browser, "question-dark", f"{s}/q/{first['question']}", dark=True)
     shoot(browser, "describe", f"{s}/q/{describe}")
+    questions = {e["name"]: e["id"] for e in entries if e["type"] == "question"}
+    shoot(browser, "factorial", f"{s}/q/{questions['Seat and light together']}")
+    shoot(browser, "contrasts", f"{s}/q/{questions['Ways of telling']}", act=settings)
     shoot(browser, "figure", f"{s}/f/{first['figure']}")
     shoot(browser, "report", f"{s}/r/{first['report']}")
     shoot(browser, "method", "/methods/compare_groups")
