@@ -30,6 +30,7 @@ from yavik.core.methods.compare import _checks as checks
 from yavik.core.methods.compare._blocked_data import Blocked
 from yavik.core.methods.compare._group_contrasts import Planned
 from yavik.core.methods.compare._group_spec import CompareGroupsSpec
+from yavik.core.methods.compare._group_words import contrast_words
 from yavik.core.methods.shared import normal_check
 from yavik.core.stats.draws import Permuted
 from yavik.core.stats.groups import Groups
@@ -49,6 +50,7 @@ def headline(
     p: float,
     pairs: Pairs,
     method: str,
+    plan: Planned | None,
 ) -> list[Span]:
     value, by = lower(b.data.value), lower(b.data.group)
     what = f"{'ranks of' if ranks else 'mean'} {value} {'differ' if ranks else 'differs'} by {by}, allowing for {lower(b.block_title)}"
@@ -60,6 +62,10 @@ def headline(
         middle = []
     else:
         middle = say(italic("F"), f"({df(t.df1)}, {df(t.df2)}) = {statistic(t.f)}, ")
+    if plan:
+        said = contrast_words(plan, b.data, spec.alpha)
+        tail = " (random divisions within blocks)" if permuted else ""
+        return say(f"{start}, ", *middle, italic("p"), f" {p_words(p)}{tail}. {said}")
     g, found = b.data.groups, [i for i in np.argsort(-np.abs(pairs.difference)) if pairs.p_adjusted[i] < spec.alpha]
     if not found:
         tail = "No two groups can be told apart."
@@ -242,6 +248,9 @@ def all_checks(spec: CompareGroupsSpec, b: Blocked, by_ranks: bool, permuted: bo
         _additive(b, spec),
         _balance(b),
     ]
+    if spec.contrasts:
+        text = "Planned contrasts answer what was asked beforehand; all pairs and their letters are beside that question."
+        found.append(Check(id="pairs", title="Are pairs the question?", verdict=Verdict.holds, text=text))
     for check in found:
         check.remedies = [
             r.model_copy(update={"label": "Compare ranks within blocks"}) if r.label.startswith("Use Welch") else r

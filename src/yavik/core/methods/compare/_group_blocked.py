@@ -154,7 +154,7 @@ def _answer(
     gone = table.n_rows - len(b.y)
     left = [LeftOut(why=f"{spec.response}, {spec.groups} or {spec.block} is empty", n=gone)] if gone else []
     return compose(
-        headline(b, spec, ranks, permuted, p, pairs, method),
+        headline(b, spec, ranks, permuted, p, pairs, method, plan),
         short=f"{'ranks' if ranks else 'means'} differ, {plain(p_spans)}"
         if p < spec.alpha
         else f"no evidence of a difference, {plain(p_spans)}",

@@ -22,6 +22,8 @@ from yavik.core.answers.wording import (
 from yavik.core.figures.caption import lower
 
 if TYPE_CHECKING:
+    from yavik.core.figures.data import Grouped
+    from yavik.core.methods.compare._group_contrasts import Planned
     from yavik.core.methods.compare.compare_groups import Results
 
 TEST_WORDS = {
@@ -82,16 +84,18 @@ def headline(r: Results) -> list[Span]:
 
 def contrasts_sentence(r: Results) -> str:
     """What was planned comes before all pairs."""
-    if not r.contrasts:
-        return ""
-    c, d = r.contrasts.found[0], r.data.decimals + (0 if r.data.decimals else 1)
-    more = len(r.contrasts.found) - 1
+    return contrast_words(r.contrasts, r.data, r.alpha) if r.contrasts else ""
+
+
+def contrast_words(plan: Planned, data: Grouped, alpha: float) -> str:
+    c, d = plan.found[0], data.decimals + (0 if data.decimals else 1)
+    more = len(plan.found) - 1
     tail = f"; {more} more planned {'contrast' if more == 1 else 'contrasts'} below" if more else ""
-    if r.contrasts.trend:
-        shown = [c.label for c in r.contrasts.found if c.p_adjusted < r.alpha]
+    if plan.trend:
+        shown = [c.label for c in plan.found if c.p_adjusted < alpha]
         return f"The trend is {listing(shown)}." if shown else "No trend of any degree can be made out."
-    unit = f"\u00a0{r.data.unit}" if r.data.unit else ""
-    return f"{c.label}: {number(c.estimate, d)}{unit} ({level_words(r.alpha)} CI {interval(c.ci_low, c.ci_high, d)}, p {p_words(c.p_adjusted)}){tail}."
+    unit = f"\u00a0{data.unit}" if data.unit else ""
+    return f"{c.label}: {number(c.estimate, d)}{unit} ({level_words(alpha)} CI {interval(c.ci_low, c.ci_high, d)}, p {p_words(c.p_adjusted)}){tail}."
 
 
 def _pairs_sentence(r: Results) -> str:

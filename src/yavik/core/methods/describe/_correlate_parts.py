@@ -27,6 +27,7 @@ from yavik.core.figures.shades import heat
 from yavik.core.methods.shared import far_out
 from yavik.core.stats.correlation import straight_line
 from yavik.core.stats.normality import MOST_SHAPIRO, shapiro_wilk
+from yavik.core.table import DataProblem
 
 if TYPE_CHECKING:
     from yavik.core.methods.describe.correlate import Results
@@ -45,24 +46,36 @@ def blocks(r: Results, use: Any) -> list[Any]:
     return out
 
 
+MOST_LINES = 8
+Part = tuple[str, Any, Any, Any]
+
+
+def _parts(r: Results, use: Any, i: int, j: int) -> list[Part]:
+    """Filled values of two columns with their rows; for each level of ``lines_by`` apart."""
+    full = use & ~np.isnan(r.x[:, i]) & ~np.isnan(r.x[:, j])
+    if not r.spec.lines_by:
+        return [("rows", r.x[full, i], r.x[full, j], r.table.rows[full])]
+    coded = r.table.codes(r.spec.lines_by)
+    own = [(name, full & (coded.codes == k)) for k, name in enumerate(coded.levels)]
+    own = [(name, mask) for name, mask in own if mask.any()]
+    if len(own) > MOST_LINES:
+        raise DataProblem(
+            f"{r.spec.lines_by} has {len(own)} levels with values; lines are drawn for up to {MOST_LINES}.",
+            column=r.spec.lines_by,
+        )
+    return [(name, r.x[mask, i], r.x[mask, j], r.table.rows[mask]) for name, mask in own]
+
+
 def _scatter(r: Results, use: Any, i: int, j: int, *, small: bool = False) -> FigureBlock:
     """The first column along, the second up, with the least-squares line where it says something."""
-    x, y, rows = r.x[use, i], r.x[use, j], r.table.rows[use]
-    full = ~(np.isnan(x) | np.isnan(y))
-    x, y, rows = x[full], y[full], rows[full]
-    line = straight_line(x, y)
-    ends = (
-        (line.x0, line.at(line.x0), line.x1, line.at(line.x1))
-        if line and r.spec.kind == "pearson" and not r.spec.holding
-        else None
-    )
-    drawn = scatter(
-        [Cloud("rows", x, y, rows, ends)],
-        r.columns[i].axis_title,
-        r.columns[j].axis_title,
-        size=(200, 160) if small else (340, 280),
-        jitter=True,
-    )
+    clouds = []
+    for name, x, y, rows in _parts(r, use, i, j):
+        line = straight_line(x, y)
+        lined = line is not None and r.spec.kind == "pearson" and not r.spec.holding
+        ends = (line.x0, line.at(line.x0), line.x1, line.at(line.x1)) if lined and line else None
+        clouds.append(Cloud(name, x, y, rows, ends))
+    size = (200, 160) if small else (340, 280)
+    drawn = scatter(clouds, r.columns[i].axis_title, r.columns[j].axis_title, size=size, jitter=True)
     id = "figure" if not small else f"scatter_{i}_{j}"
     return block(id, f"{r.names[j]} over {r.names[i]}", drawn, small=small)
 
@@ -169,27 +182,34 @@ def pairs(r: Results) -> TableBlock:
 
 
 def _line_table(r: Results, use: Any) -> TableBlock | None:
+    """The line's equation and R²; one for each level where lines are drawn apart."""
     if r.spec.kind != "pearson" or r.spec.holding:
         return None
-    line = straight_line(r.x[use, 0], r.x[use, 1])
-    if line is None or not np.isfinite(line.r2):
+    x_name, y_name = lower(r.names[0]), lower(r.names[1])
+    rows = []
+    for name, x, y, _ in _parts(r, use, 0, 1):
+        line = straight_line(x, y)
+        why = "needs two rows and some spread along the first column"
+        if line is None or not np.isfinite(line.r2):
+            cells = {"term": missing(why), "r2": missing(why), "sd": missing(why)}
+        else:
+            sign = "+" if line.slope >= 0 else "−"
+            equation = (
+                f"{y_name} = {significant(line.intercept, 4)} {sign} {significant(abs(line.slope), 4)} × {x_name}"
+            )
+            cells = {
+                "term": word(equation),
+                "r2": share_cell(line.r2),
+                "sd": num(line.sd, r.columns[1].decimals + 1, "two rows"),
+            }
+        rows.append({"group": word(name), "n": whole(len(x)), **cells})
+    if not r.spec.lines_by and rows[0]["r2"].v is None:
         return None
-    x, y = lower(r.names[0]), lower(r.names[1])
-    sign = "+" if line.slope >= 0 else "−"
-    equation = f"{y} = {significant(line.intercept, 4)} {sign} {significant(abs(line.slope), 4)} × {x}"
-    row = {
-        "term": word(equation),
-        "r2": share_cell(line.r2),
-        "sd": num(line.sd, r.columns[1].decimals + 1, "two rows"),
-    }
     unit = f" ({r.columns[1].unit})" if r.columns[1].unit else ""
-    return grid(
-        "fit",
-        "The line",
-        [("term", "Equation<"), ("r2", "R²"), ("sd", f"Residual SD{unit}")],
-        [row],
-        note="Least squares of the second column on the first.",
-    )
+    first = [("group", f"{r.table.column(r.spec.lines_by).title}<"), ("n", "n")] if r.spec.lines_by else []
+    columns = [*first, ("term", "Equation<"), ("r2", "R²"), ("sd", f"Residual SD{unit}")]
+    title = "The line" if not r.spec.lines_by else "A line for each"
+    return grid("fit", title, columns, rows, note="Least squares of the second column on the first.")
 
 
 def _same_thing(r: Results) -> NoteBlock | None:

@@ -10,7 +10,7 @@ from yavik.core.answers.answer import LeftOut
 from yavik.core.answers.make import compose
 from yavik.core.answers.wording import counted, italic, level_words, listing, number, p_words, plain, say, share
 from yavik.core.figures.caption import lower
-from yavik.core.methods.base import Aim, Alternative, Layout, Method, Run, Spec, option, slot
+from yavik.core.methods.base import Aim, Alternative, Layout, Method, Run, Spec, option, placed, slot
 from yavik.core.methods.describe import _correlate_parts as parts
 from yavik.core.methods.describe._correlate_page import PAGE
 from yavik.core.stats.adjusting import adjust
@@ -35,6 +35,15 @@ class CorrelateSpec(Spec):
     )
     kind: Literal["pearson", "spearman", "kendall"] = Field(
         "pearson", json_schema_extra=option("Correlation", KIND_WORDS)
+    )
+    lines_by: str | None = Field(
+        None,
+        json_schema_extra=placed(
+            "column",
+            "A line for each",
+            "Two columns only: points and lines of each level apart.",
+            kinds=["category", "ordered", "yes_no"],
+        ),
     )
     adjust: Literal["none", "holm", "bonferroni", "fdr"] = Field(
         "none",
@@ -106,7 +115,7 @@ def compute(table: Table, spec: CorrelateSpec, run: Run) -> Answer:
 
 
 def _demand(spec: CorrelateSpec) -> None:
-    chosen = [*spec.columns, *spec.holding]
+    chosen = [*spec.columns, *spec.holding, *([spec.lines_by] if spec.lines_by else [])]
     twice = next((c for i, c in enumerate(chosen) if c in chosen[:i]), None)
     if twice:
         raise DataProblem(f"{twice} stands in two places; choose it once.", column=twice)
