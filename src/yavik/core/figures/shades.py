@@ -21,9 +21,16 @@ def heat(names: Sequence[str], r: Any, texts: Sequence[Sequence[str]], alt: str)
         if np.isfinite(r[i][j])
     ]
     axis = {"title": None, "labelLimit": 150, "ticks": False, "domain": False, "grid": False, "labelOverlap": False}
+    if k > 16:
+        axis |= {"labelFontSize": 9, "labelLimit": 110}
     below, beside = list(names[:-1]), list(names[1:])
     encoding = {
-        "x": {"field": "b", "type": "nominal", "sort": below, "axis": {**axis, "labelAngle": -40}},
+        "x": {
+            "field": "b",
+            "type": "nominal",
+            "sort": below,
+            "axis": {**axis, "labelAngle": -40 if k <= 16 else -90},
+        },
         "y": {"field": "a", "type": "nominal", "sort": beside, "axis": axis},
     }
     layers: list[dict[str, Any]] = [

@@ -182,7 +182,8 @@ def wilson(hits: float, n: float, alpha: float) -> tuple[float, float]:
     p = hits / n
     middle = (p + z * z / (2 * n)) / (1 + z * z / n)
     reach = z / (1 + z * z / n) * np.sqrt(p * (1 - p) / n + z * z / (4 * n * n))
-    return max(0.0, float(middle - reach)), min(1.0, float(middle + reach))
+    low = 0.0 if hits == 0 else max(0.0, float(middle - reach))
+    return low, 1.0 if hits == n else min(1.0, float(middle + reach))
 
 
 def exact_share(hits: float, n: float, alpha: float) -> tuple[float, float]:

@@ -100,7 +100,8 @@ def mann_whitney(
     else:
         shifted = gap - (0.5 if alternative == "greater" else -0.5) * continuity
     z = float(shifted / np.sqrt(variance)) if variance > 0 else np.nan
-    p = _exact_p(a, b, u, alternative) if use_exact else z_p(z, alternative)
+    # Where every value is the same no division separates the samples better than another.
+    p = 1.0 if variance <= 0 else _exact_p(a, b, u, alternative) if use_exact else z_p(z, alternative)
     w1 = u + n1 * (n1 + 1) / 2
     return RankSum(u, n1 * n2 - u, w1, n * (n + 1) / 2 - w1, z, p, use_exact, ties)
 

@@ -179,7 +179,7 @@ def _answer(
             "group": word(name),
             "n": whole(int(g.n[i])),
             "sd": num(float(sd[i]), d),
-            "variance": num(float(g.variances[i]), d + 1),
+            "variance": num(float(g.variances[i]), d),
         }
         line |= ci_cells(float(own[0]), float(own[1]), d, why)
         if intervals:

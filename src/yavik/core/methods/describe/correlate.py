@@ -145,7 +145,7 @@ def _headline(r: Results) -> tuple[list[Span], str]:
         )
         low, high = float(r.found.low[0, 1]), float(r.found.high[0, 1])
         ci = f" ({level_words(r.alpha)} CI {share(low)} to {share(high)})" if np.isfinite(low) else ""
-        spans = say(start, italic(r.letter), f"\u00a0= {share(value)}{ci}, ", italic("p"), f" {p_words(p)}.")
+        spans = say(start, italic(r.letter), f"\u00a0=\u00a0{share(value)}{ci}, ", italic("p"), f" {p_words(p)}.")
         return spans, f"{r.letter} = {share(value)}, {plain(say(italic('p'), f' {p_words(p)}'))}"
     known = [(i, j) for i, j in r.pairs if np.isfinite(r.found.r[i, j])]
     marked = [(i, j) for i, j in known if r.p[i, j] < r.alpha]
