@@ -4,11 +4,13 @@ import json
 import math
 from typing import Any, get_args
 
+import numpy as np
 import pytest
 
 from tests.tables import demo_tables, table_from
 from yavik.core.answers import Answer, TableBlock
 from yavik.core.methods import answer, methods
+from yavik.core.methods.registry import new_columns
 from yavik.core.table import DataProblem
 
 SUMMARIES = [
@@ -333,3 +335,22 @@ def test_a_line_for_each_level() -> None:
     assert rows["Lakeside"]["r2"].v == pytest.approx(alone.facts["r2"])
     with pytest.raises(DataProblem, match="stands in two places"):
         answer("correlate", branches, {"columns": ["floor_area", "visits"], "lines_by": "visits"})
+
+
+@pytest.mark.parametrize(
+    ("method", "table", "spec"),
+    [
+        ("compare_groups", "Story hours", {"response": "words", "groups": "telling"}),
+        ("compare_groups", "Story hours", {"response": "words", "groups": "telling", "block": "group"}),
+        ("factorial", "Seat and light, unbalanced", {"response": "minutes", "factors": ["seat", "light"]}),
+        ("factorial", "Fluency", {"response": "fluency", "factors": ["tutoring", "week"], "covariates": ["slept"]}),
+    ],
+)
+def test_fitted_values_and_residuals_make_up_the_measurement(method: str, table: str, spec: dict[str, Any]) -> None:
+    data = demo_tables()[table]
+    (_, fitted), (_, residual) = new_columns(data, method, spec)
+    y = data.numbers(spec["response"])
+    assert np.array(fitted) + np.array(residual) == pytest.approx(y)
+    found = answer(method, data, spec)
+    key = "residual.ss" if method == "factorial" else "anova.ss_within"
+    assert float((np.array(residual) ** 2).sum()) == pytest.approx(found.facts[key])

@@ -9,7 +9,20 @@ from scipy import stats
 
 from yavik.core.answers import Cell, FigureBlock, TableBlock
 from yavik.core.answers.make import EMPTY, ci_cells, ci_head, grid, share_cell
-from yavik.core.answers.wording import df_cell, finer, listing, missing, num, number, p_cell, stat, whole, word
+from yavik.core.answers.wording import (
+    df_cell,
+    finer,
+    level_words,
+    listing,
+    missing,
+    num,
+    number,
+    p_cell,
+    say,
+    stat,
+    whole,
+    word,
+)
 from yavik.core.figures.plots import Line, block, profile
 from yavik.core.methods.compare._factorial_data import Factorial
 from yavik.core.methods.compare._factorial_words import Tests, blocked_by_empty, tests_of
@@ -57,7 +70,10 @@ def picture(f: Factorial, spec: FactorialSpec, at: Any) -> FigureBlock | None:
         lines.append(Line(name, y.tolist(), (y - half[picks]).tolist(), (y + half[picks]).tolist()))
     title = f.response.title + _unit(f)
     drawn = profile(lines, f.factors[along].levels, f.titles[along], title, f.titles[by] if by is not None else None)
-    return block("figure", f"Estimated means of {f.response.title}", drawn)
+    caption = f"Estimated means of {f.response.title} by {' and '.join(f.titles[i] for i in order)}; bars are {level_words(spec.alpha)} confidence intervals."
+    return block("figure", f"Estimated means of {f.response.title}", drawn).model_copy(
+        update={"caption": say(caption)}
+    )
 
 
 def anova(f: Factorial, spec: FactorialSpec, tests: Tests) -> TableBlock:

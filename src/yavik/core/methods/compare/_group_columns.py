@@ -1,31 +1,47 @@
-"""What a comparison of groups gives back to its table: each row's group mean and its distance from it."""
+"""What a comparison gives back to its table: each row's fitted value and its distance from it."""
 
 from typing import Any
 
 import numpy as np
 import pyarrow as pa
 
+from yavik.core.methods.compare._blocked_data import read_blocks
+from yavik.core.methods.compare._group_spec import CompareGroupsSpec
 from yavik.core.table import Column, Kind, Table
 
 
-def group_columns(table: Table, response: str | None, groups: str | None) -> list[tuple[Column, Any]]:
-    """Mean of the row's group, and residual; empty where the value or the group is. Nothing for samples side by side."""
-    if not response or not groups:
-        return []
-    column, y, codes = table.column(response), table.numbers(response), table.codes(groups)
-    full = ~np.isnan(y) & (codes.codes >= 0)
-    own = codes.codes[full]
-    n = np.bincount(own, minlength=len(codes.levels))
-    with np.errstate(invalid="ignore"):
-        means = np.bincount(own, y[full], minlength=len(codes.levels)) / n
-    fitted = np.where(full, means[np.where(full, codes.codes, 0)], 0.0)
+def fitted_columns(table: Table, response: str, word: str, used: Any, fitted: Any) -> list[tuple[Column, Any]]:
+    """A column of fitted values, called by ``word``, and one of residuals; empty where ``used`` is false.
+
+    Args:
+        used: shape (rows,), true for the rows of the answer.
+        fitted: one value for each used row, in order.
+    """
+    column, y = table.column(response), table.numbers(response)
+    whole = np.zeros(table.n_rows)
+    whole[used] = fitted
     decimals = min(6, column.decimals + 2)
 
-    def made(word: str, values: Any) -> tuple[Column, Any]:
-        label = f"{column.label}, {word}" if column.label else None
+    def made(name: str, values: Any) -> tuple[Column, Any]:
+        label = f"{column.label}, {name}" if column.label else None
         described = Column(
-            name=f"{response} {word}", kind=Kind.measure, label=label, unit=column.unit, decimals=decimals
+            name=f"{response} {name}", kind=Kind.measure, label=label, unit=column.unit, decimals=decimals
         )
-        return described, pa.array(values, pa.float64(), mask=~full)
+        return described, pa.array(values, pa.float64(), mask=~used)
 
-    return [made("group mean", fitted), made("residual", np.where(full, y, 0.0) - fitted)]
+    return [made(word, whole), made("residual", np.where(used, y, 0.0) - whole)]
+
+
+def group_columns(table: Table, spec: CompareGroupsSpec) -> list[tuple[Column, Any]]:
+    """Mean of the row's group, or what group and block together say, with the residual. Nothing for samples side by side."""
+    if not spec.response or not spec.groups:
+        return []
+    if spec.block:
+        b = read_blocks(table, spec)
+        return fitted_columns(table, spec.response, "fitted", np.isin(table.rows, b.rows), b.fitted)
+    y, codes = table.numbers(spec.response), table.codes(spec.groups)
+    used = ~np.isnan(y) & (codes.codes >= 0)
+    own = codes.codes[used]
+    with np.errstate(invalid="ignore"):
+        means = np.bincount(own, y[used], minlength=len(codes.levels)) / np.bincount(own, minlength=len(codes.levels))
+    return fitted_columns(table, spec.response, "group mean", used, means[own])

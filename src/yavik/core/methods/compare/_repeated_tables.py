@@ -14,6 +14,7 @@ from yavik.core.answers.wording import (
     df_cell,
     finer,
     italic,
+    level_words,
     num,
     number,
     p_cell,
@@ -99,7 +100,9 @@ def picture(s: Subjects, spec: RepeatedSpec) -> FigureBlock:
     drawn = profile(
         lines, s.times, s.time_title if s.time_title != "time" else "", title, s.group_title or None, width=380
     )
-    return block("figure", f"Means over {s.time_title}", drawn)
+    of = f" of {s.value}" if s.value != "the value" else ""
+    caption = f"Means{of} over {lower(s.time_title)}; bars are {level_words(spec.alpha)} confidence intervals."
+    return block("figure", f"Means over {s.time_title}", drawn).model_copy(update={"caption": say(caption)})
 
 
 def within(s: Subjects, r: Repeated, epsilon: float, how: str) -> TableBlock:

@@ -2,8 +2,6 @@
 
 from typing import Any, Literal
 
-import numpy as np
-import pyarrow as pa
 from pydantic import Field
 
 from yavik.core.answers import Answer, Marks
@@ -17,9 +15,10 @@ from yavik.core.methods.compare._factorial_checks import all_checks
 from yavik.core.methods.compare._factorial_data import Factorial, read
 from yavik.core.methods.compare._factorial_page import PAGE
 from yavik.core.methods.compare._factorial_words import blocked_by_empty, headline, tests_of
+from yavik.core.methods.compare._group_columns import fitted_columns
 from yavik.core.methods.compare._group_words import PAIR_WORDS
 from yavik.core.methods.shared import residual_pictures, used_where
-from yavik.core.table import Column, DataProblem, Kind, Table
+from yavik.core.table import Column, DataProblem, Table
 
 SS_WORDS = {
     "iii": "type III, each term after all others",
@@ -151,16 +150,7 @@ def new_columns(table: Table, spec: FactorialSpec) -> list[tuple[Column, Any]]:
     if not spec.response or not spec.factors:
         return []
     f = read(table, spec.response, spec.factors, spec.covariates, spec.block, spec.interactions)
-    residuals, fitted = _residuals(f)
-    decimals = min(6, f.response.decimals + 2)
-
-    def made(word: str, values: Any) -> tuple[Column, Any]:
-        whole = np.zeros(table.n_rows)
-        whole[f.used] = values
-        column = Column(name=f"{spec.response} {word}", kind=Kind.measure, unit=f.response.unit, decimals=decimals)
-        return column, pa.array(whole, pa.float64(), mask=~f.used)
-
-    return [made("fitted", fitted), made("residual", residuals)]
+    return fitted_columns(table, spec.response, "fitted", f.used, _residuals(f)[1])
 
 
 def _fit(table: Table, spec: dict[str, Any]) -> tuple[float, str] | None:
