@@ -8,10 +8,15 @@ import { useTheme } from "./theme";
 
 const AIM_ROW = "data-[selected=true]:bg-primary/12 cursor-pointer rounded px-3 py-1.5 flex justify-between gap-4";
 
-/** Every word typed must stand in it: a guess at likeness would put the wrong thing under Enter. */
+/** Every word typed must stand in it: a guess at likeness would put the wrong thing under Enter. What holds the words as they
+ *  were typed comes first, then what has words that begin with them. */
 function matches(value: string, search: string): number {
-  const words = search.toLowerCase().split(/\s+/).filter(Boolean);
-  return words.every((w) => value.toLowerCase().includes(w)) ? 1 : 0;
+  const text = value.toLowerCase();
+  const typed = search.toLowerCase().trim();
+  const words = typed.split(/\s+/).filter(Boolean);
+  if (!words.every((w) => text.includes(w))) return 0;
+  if (text.includes(typed)) return 1;
+  return words.every((w) => text.split(/[^\p{L}\p{N}]+/u).some((t) => t.startsWith(w))) ? 0.6 : 0.3;
 }
 
 export function Palette({ study, close }: { study: string; close: () => void }) {
