@@ -201,3 +201,45 @@ def test_what_the_data_cannot_carry_is_said(
     with pytest.raises(DataProblem, match=words) as caught:
         answer(method, table_from(**columns), spec)
     assert "nan" not in caught.value.message and "Traceback" not in caught.value.message
+
+
+@pytest.mark.parametrize(
+    ("method", "columns", "spec", "words"),
+    [
+        (
+            "correlate",
+            {"a": [1, None], "b": [2, 3]},
+            {"columns": ["a", "b"], "kind": "kendall"},
+            "only 1 row with both filled",
+        ),
+        (
+            "distribution",
+            {"a": [1, 2, None], "g": [None, None, "u"]},
+            {"column": "a", "by": "g"},
+            "No row has a and g both filled",
+        ),
+    ],
+)
+def test_next_to_nothing_is_refused(
+    method: str, columns: dict[str, list[Any]], spec: dict[str, Any], words: str
+) -> None:
+    with pytest.raises(DataProblem, match=words):
+        answer(method, table_from(**columns), spec)
+
+
+def test_comparing_without_every_row_says_so() -> None:
+    found = answer("missing", table_from(a=[1, 2], b=[3, None]), {"without": [1, 2]})
+    assert found.block("without").rows[1]["says"].s == "Without them no row is left."
+
+
+def test_nearly_perfect_ranks_have_a_p() -> None:
+    y = [1, 2, 3, 4, 5, 6, 7]
+    found = answer("correlate", table_from(a=y, b=[2 * v for v in y]), {"columns": ["a", "b"], "kind": "spearman"})
+    assert found.facts["p"] == 0 or found.facts["p"] < 1e-6
+
+
+@pytest.mark.parametrize("kind", ["pearson", "spearman", "kendall"])
+def test_four_rows_have_a_correlation(kind: str) -> None:
+    found = answer("correlate", table_from(a=[1, 2, 3, 4], b=[2, 1, 4, 3]), {"columns": ["a", "b"], "kind": kind})
+    assert found.facts["r"] == pytest.approx({"pearson": 0.6, "spearman": 0.6, "kendall": 1 / 3}[kind])
+    assert ("ci_low" in found.facts) == (kind != "kendall")  # τ needs five rows for an interval

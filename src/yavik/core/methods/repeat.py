@@ -131,6 +131,8 @@ def with_and_without(m: Method[Any], table: Table, spec: Spec, run: Run, result:
     rest = table.keep(~gone)
     bare = spec.model_copy(update={"without": []})
     try:
+        if rest.n_rows == 0:
+            raise DataProblem("Without them no row is left.")
         other: Answer | DataProblem = (
             for_each(m, rest, bare, run) if spec.by and m.repeats else m.compute(rest, bare, run)
         )

@@ -45,6 +45,8 @@ def correlations(
         rows: Any = filled.all(axis=1)
         data = x if rows.all() else x[rows]
         n[:] = len(data)
+        if len(data) < 3:
+            return Correlations(r, p, low, high, n, statistic)
         r[:] = _matrix(data, kind, None if held is None else held[rows])
     else:
         for i in range(k):
@@ -119,7 +121,7 @@ def _test(
         return np.inf * np.sign(r), 0.0 if alternative == "two_sided" or (r > 0) == (
             alternative == "greater"
         ) else 1.0
-    t = r * np.sqrt(df / (1 - r * r))
+    t = r * np.sqrt(df / ((1 - r) * (1 + r)))
     return float(t), t_p(float(t), df, alternative)
 
 
@@ -127,11 +129,8 @@ def _interval(r: float, n: float, h: int, kind: Kind, alpha: float, alternative:
     m = n - h
     if abs(r) >= 1 or m <= (4 if kind == "kendall" else 3):
         return np.nan, np.nan
-    se = {
-        "pearson": 1 / np.sqrt(m - 3),
-        "spearman": np.sqrt((1 + r * r / 2) / (m - 3)),
-        "kendall": np.sqrt(0.437 / (m - 4)),
-    }[kind]
+    variance = 0.437 / (m - 4) if kind == "kendall" else (1 + r * r / 2 if kind == "spearman" else 1.0) / (m - 3)
+    se = float(np.sqrt(variance))
     middle = np.arctanh(r)
     reach = float(special.ndtri(1 - (alpha / 2 if alternative == "two_sided" else alpha))) * se
     low = -1.0 if alternative == "less" else float(np.tanh(middle - reach))

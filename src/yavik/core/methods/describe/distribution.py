@@ -73,6 +73,8 @@ def compute(table: Table, spec: DistributionSpec, run: Run) -> Answer:
         names, codes = coded.levels, coded.codes
     g = Groups.of(y, codes, table.rows, names)
     keep = np.flatnonzero(g.n)
+    if not len(keep):
+        raise DataProblem(f"No row has {spec.column} and {spec.by} both filled.", column=spec.by)
     if len(keep) > MOST_GROUPS:
         raise DataProblem(
             f"{spec.by} has {len(keep)} levels with values; shapes are drawn for up to {MOST_GROUPS}.", column=spec.by
