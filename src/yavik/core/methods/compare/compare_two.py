@@ -8,7 +8,7 @@ from pydantic import Field
 
 from yavik.core.answers import Answer, Check, Marks, RowsUsed, Verdict
 from yavik.core.answers.make import compose
-from yavik.core.answers.wording import listing, p_words, plain, say
+from yavik.core.answers.wording import listing, plain, say
 from yavik.core.figures.data import Grouped, grouped
 from yavik.core.figures.describe import GROUPS, VALUES
 from yavik.core.methods.base import Aim, Alternative, Layout, Method, Run, Spec, option, placed, slot
@@ -293,7 +293,7 @@ def _answer(
         settings.append(f"only whether {r.known.names[0]} is {'higher' if r.alternative == 'greater' else 'lower'}")
     return compose(
         spans,
-        short=f"{said}, {plain(say(*p_mark(r)))}" if r.p >= 0 else p_words(r.p),
+        short=f"{said}, {plain(say(*p_mark(r)))}",
         blocks=blocks,
         checks=found,
         rows=rows,
