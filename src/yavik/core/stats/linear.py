@@ -10,7 +10,7 @@ Factors are coded to sum to zero, so that type III tests of main effects are tes
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Literal
+from typing import Any, Literal
 
 import numpy as np
 import numpy.typing as npt
@@ -30,6 +30,14 @@ class Factor:
     name: str
     codes: Codes
     levels: tuple[str, ...]
+
+
+def present(codes: npt.NDArray[Any], levels: tuple[str, ...]) -> tuple[Codes, tuple[str, ...]]:
+    """Only the levels that occur, with the codes renumbered to them; no code is −1."""
+    found = np.flatnonzero(np.bincount(codes, minlength=len(levels)))
+    place = np.zeros(max(len(levels), 1), np.int64)
+    place[found] = np.arange(len(found))
+    return place[codes], tuple(levels[i] for i in found)
 
 
 @dataclass(frozen=True)

@@ -11,6 +11,7 @@ from yavik.core.stats.families import Family, Index, of_family
 from yavik.core.stats.groups import Floats, Groups
 from yavik.core.stats.oneway import Ranked
 from yavik.core.stats.two import mann_whitney
+from yavik.core.stats.within import Friedman
 
 
 @dataclass(frozen=True)
@@ -112,3 +113,15 @@ def pairwise_mann_whitney(g: Groups, method: Adjust) -> Pairs:
     medians = g.quartiles[:, 1]
     difference = medians[a] - medians[b]
     return Pairs(a, b, difference, np.full(len(a), np.nan), z, None, p, adjust(p, method), None, None)
+
+
+def ranks_within(found: Friedman, blocks: int, method: Adjust) -> Pairs:
+    """Differences of mean ranks within blocks (Dunn, 1964, for blocks): normal p with the ties' variance, adjusted."""
+    k = len(found.mean_ranks)
+    a, b = np.triu_indices(k, 1)
+    difference = found.mean_ranks[a] - found.mean_ranks[b]
+    spread = k * (k + 1) / 12 - found.tie_factor / (12 * blocks * (k - 1))
+    se = np.full(len(a), float(np.sqrt(2 * spread / blocks)))
+    z = difference / se
+    p = np.asarray(2 * special.ndtr(-np.abs(z)))
+    return Pairs(a, b, difference, se, z, None, p, adjust(p, method), None, None)

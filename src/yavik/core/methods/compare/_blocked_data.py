@@ -8,7 +8,7 @@ import numpy as np
 from yavik.core.figures.data import Grouped, stacked
 from yavik.core.methods.compare._group_spec import CompareGroupsSpec
 from yavik.core.stats.groups import Floats
-from yavik.core.stats.linear import MOST_DESIGN, Factor, LinearModel, TermTest, cells_of
+from yavik.core.stats.linear import MOST_DESIGN, Factor, LinearModel, TermTest, cells_of, present
 from yavik.core.table import DataProblem, Table
 
 
@@ -51,8 +51,8 @@ def read_blocks(table: Table, spec: CompareGroupsSpec) -> Blocked:
         raise DataProblem(
             f"{spec.groups} has one level, '{data.groups.names[0]}'; a comparison needs two.", column=spec.groups
         )
-    g, g_names = _present(group.codes[use], group.levels)
-    f, f_names = _present(block.codes[use], block.levels)
+    g, g_names = present(group.codes[use], group.levels)
+    f, f_names = present(block.codes[use], block.levels)
     if len(f_names) < 2:
         raise DataProblem(f"{spec.block} has one level, '{f_names[0]}'; blocks need two.", column=spec.block)
     if len(f_names) + len(g_names) > MOST_DESIGN:
@@ -94,13 +94,6 @@ def read_blocks(table: Table, spec: CompareGroupsSpec) -> Blocked:
         incomplete,
         repeated,
     )
-
-
-def _present(codes: Any, levels: tuple[str, ...]) -> tuple[Any, tuple[str, ...]]:
-    found = np.flatnonzero(np.bincount(codes, minlength=len(levels)))
-    place = np.zeros(len(levels), np.int64)
-    place[found] = np.arange(len(found))
-    return place[codes], tuple(levels[i] for i in found)
 
 
 def _wide(levels: Any, means: Floats, k: int, names: tuple[str, ...]) -> tuple[Floats | None, list[str]]:

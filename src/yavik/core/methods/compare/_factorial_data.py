@@ -10,7 +10,7 @@ import numpy as np
 from yavik.core.answers.wording import listing
 from yavik.core.figures.data import printed_decimals
 from yavik.core.stats.groups import Floats
-from yavik.core.stats.linear import MOST_DESIGN, Cells, Factor, LinearModel, Term, cells_of
+from yavik.core.stats.linear import MOST_DESIGN, Cells, Factor, LinearModel, Term, cells_of, present
 from yavik.core.table import Column, DataProblem, Table
 
 MOST_FACTORS = 5
@@ -76,7 +76,7 @@ def read(
         used &= c.codes >= 0
     if not used.any():
         raise DataProblem(f"No row has {listing([response, *names, *covariates], 8)} all filled.", column=response)
-    made = [_factor(n, c.codes[used], c.levels) for n, c in zip(names, coded, strict=True)]
+    made = [Factor(n, *present(c.codes[used], c.levels)) for n, c in zip(names, coded, strict=True)]
     for f in made:
         if len(f.levels) < 2:
             raise DataProblem(f"{f.name} has one level, '{f.levels[0]}'; a factor needs two.", column=f.name)
@@ -118,14 +118,6 @@ def read(
         model,
         printed_decimals(column),
     )
-
-
-def _factor(name: str, codes: Any, levels: tuple[str, ...]) -> Factor:
-    """Only the levels that occur."""
-    found = np.flatnonzero(np.bincount(codes, minlength=len(levels)))
-    place = np.zeros(max(len(levels), 1), np.int64)
-    place[found] = np.arange(len(found))
-    return Factor(name, place[codes], tuple(levels[i] for i in found))
 
 
 def terms_of(factors: Sequence[str], interactions: Any, covariates: int, block: bool) -> list[Term]:

@@ -3,7 +3,6 @@
 from dataclasses import replace
 
 import numpy as np
-from scipy import special
 
 from yavik.core.answers import Answer, Marks, RowsUsed
 from yavik.core.answers.answer import LeftOut
@@ -32,7 +31,6 @@ from yavik.core.methods.compare._group_words import PAIR_WORDS, TEST_WORDS, alph
 from yavik.core.methods.compare._samples import groups_figure
 from yavik.core.methods.shared import residual_pictures
 from yavik.core.stats import draws, pairwise
-from yavik.core.stats.adjusting import adjust
 from yavik.core.stats.contrasts import estimates
 from yavik.core.stats.draws import Permuted
 from yavik.core.stats.families import Family
@@ -85,7 +83,7 @@ def _pairs(b: Blocked, spec: CompareGroupsSpec, ranks: Friedman | None) -> tuple
             raise DataProblem(
                 f"{PAIR_WORDS[spec.pairs]} compares means; after ranks within blocks mean ranks are compared."
             )
-        return RANK_PAIRS, _rank_pairs(ranks, len(complete_blocks(b, spec)), spec)
+        return RANK_PAIRS, pairwise.ranks_within(ranks, len(complete_blocks(b, spec)), spec.adjust)
     wanted = "tukey" if spec.pairs == "auto" else spec.pairs
     method = next((f for f in FAMILIES if f == wanted), None)
     if method is None:
@@ -96,18 +94,6 @@ def _pairs(b: Blocked, spec: CompareGroupsSpec, ranks: Friedman | None) -> tuple
     return method, pairwise.from_means(
         b.means, np.diag(b.covariance).copy(), float(b.model.df), method, spec.alpha, control, b.covariance
     )
-
-
-def _rank_pairs(ranks: Friedman, blocks: int, spec: CompareGroupsSpec) -> Pairs:
-    """Differences of mean ranks within blocks (Dunn, 1964, for blocks): normal p with the ties' variance, adjusted."""
-    k = len(ranks.mean_ranks)
-    a, b = np.triu_indices(k, 1)
-    difference = ranks.mean_ranks[a] - ranks.mean_ranks[b]
-    spread = k * (k + 1) / 12 - ranks.tie_factor / (12 * blocks * (k - 1))
-    se = np.full(len(a), float(np.sqrt(2 * spread / blocks)))
-    z = difference / se
-    p = np.asarray(2 * special.ndtr(-np.abs(z)))
-    return Pairs(a, b, difference, se, z, None, p, adjust(p, spec.adjust), None, None)
 
 
 def _planned(b: Blocked, spec: CompareGroupsSpec) -> Planned | None:

@@ -11,6 +11,7 @@ from yavik.core.answers.answer import LeftOut, RowsUsed
 from yavik.core.answers.wording import counted, listing
 from yavik.core.figures.data import printed_decimals
 from yavik.core.stats.groups import Floats
+from yavik.core.stats.linear import present
 from yavik.core.table import DataProblem, Table
 
 if TYPE_CHECKING:
@@ -103,14 +104,12 @@ def _covariates(table: Table, spec: RepeatedSpec) -> Floats:
 def _present(codes: Any, names: tuple[str, ...], column: str | None) -> tuple[Any, tuple[str, ...]]:
     if codes is None:
         return None, ()
-    found = np.flatnonzero(np.bincount(codes, minlength=len(names)))
-    if len(found) < 2:
+    found, kept = present(codes, names)
+    if len(kept) < 2:
         raise DataProblem(
-            f"{column} has one level, '{names[found[0]]}', among complete subjects; groups need two.", column=column
+            f"{column} has one level, '{kept[0]}', among complete subjects; groups need two.", column=column
         )
-    place = np.zeros(len(names), np.int64)
-    place[found] = np.arange(len(found))
-    return place[codes], tuple(names[i] for i in found)
+    return found, kept
 
 
 def read_long(table: Table, spec: RepeatedSpec) -> Subjects:

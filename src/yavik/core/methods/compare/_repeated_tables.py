@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
-from scipy import special, stats
+from scipy import stats
 
 from yavik.core.answers import FigureBlock, Span, TableBlock
 from yavik.core.answers.make import ci_cells, ci_head, grid, share_cell
@@ -32,6 +32,7 @@ from yavik.core.methods.compare._repeated_data import Subjects, by_group
 from yavik.core.stats.adjusting import adjust
 from yavik.core.stats.groups import Floats
 from yavik.core.stats.oneway import FTest
+from yavik.core.stats.pairwise import ranks_within
 from yavik.core.stats.within import Effect, Friedman, Repeated
 from yavik.core.stats.within import friedman as friedman_of
 
@@ -327,21 +328,16 @@ def rank_headline(s: Subjects, spec: RepeatedSpec, f: Friedman) -> list[Span]:
 
 
 def rank_pairs(s: Subjects, spec: RepeatedSpec, f: Friedman) -> TableBlock:
-    b, k = s.y.shape
-    i, j = np.triu_indices(k, 1)
-    spread = k * (k + 1) / 12 - f.tie_factor / (12 * b * (k - 1))
-    z = (f.mean_ranks[i] - f.mean_ranks[j]) / np.sqrt(2 * spread / b)
-    p = np.asarray(2 * special.ndtr(-np.abs(z)))
-    adjusted = adjust(p, "holm")
+    found = ranks_within(f, len(s.y), "holm")
     rows = [
         {
-            "pair": word(f"{s.times[i[m]]} – {s.times[j[m]]}"),
-            "difference": num(float(f.mean_ranks[i[m]] - f.mean_ranks[j[m]]), 2),
-            "z": stat(float(z[m])),
-            "p": p_cell(float(p[m])),
-            "p_adjusted": p_cell(float(adjusted[m])),
+            "pair": word(f"{s.times[found.a[m]]} – {s.times[found.b[m]]}"),
+            "difference": num(float(found.difference[m]), 2),
+            "z": stat(float(found.statistic[m])),
+            "p": p_cell(float(found.p[m])),
+            "p_adjusted": p_cell(float(found.p_adjusted[m])),
         }
-        for m in range(len(i))
+        for m in range(len(found.p))
     ]
     columns = [
         ("pair", "Pair<"),
@@ -355,7 +351,7 @@ def rank_pairs(s: Subjects, spec: RepeatedSpec, f: Friedman) -> TableBlock:
         columns,
         rows,
         note="p by Holm.",
-        marked=[m for m in range(len(i)) if adjusted[m] < spec.alpha],
+        marked=[m for m in range(len(rows)) if found.p_adjusted[m] < spec.alpha],
     )
 
 

@@ -8,7 +8,19 @@ import numpy as np
 
 from yavik.core.answers import Cell, Check, NoteBlock, Remedy, TableBlock, Verdict
 from yavik.core.answers.make import ci_cells, ci_head, grid, share_cell, share_ci
-from yavik.core.answers.wording import df_cell, finer, missing, num, number, p_cell, p_words, stat, whole, word
+from yavik.core.answers.wording import (
+    df_cell,
+    finer,
+    level_words,
+    missing,
+    num,
+    number,
+    p_cell,
+    p_words,
+    stat,
+    whole,
+    word,
+)
 from yavik.core.methods.compare._two_words import TEST_WORDS
 from yavik.core.stats.direction import t_interval
 from yavik.core.stats.oneway import FTest
@@ -224,13 +236,9 @@ def variances(r: Results, by_median: FTest | None, by_mean: FTest | None) -> Tab
             )
     note = "Variances can be compared only where both groups have spread."
     if f:
-        note = f"Ratio of the SDs {number(f.sd_ratio, 2)} ({_level(r)} CI {number(f.ci_low, 2)} to {number(f.ci_high, 2)}, for normal values)."
+        note = f"Ratio of the SDs {number(f.sd_ratio, 2)} ({level_words(r.alpha)} CI {number(f.ci_low, 2)} to {number(f.ci_high, 2)}, for normal values)."
     columns = [("term", "Test of equal spread<"), ("f", "F"), ("df1", "df"), ("df2", "df of error"), ("p", "p")]
     return grid("variances", "Spread of the two groups", columns, rows, note=note, folded=True)
-
-
-def _level(r: Results) -> str:
-    return f"{100 * (1 - r.alpha):.10g}%"
 
 
 def spread_check(r: Results) -> Check:

@@ -8,7 +8,7 @@ from scipy import stats
 
 from yavik.core.answers import Answer, Cell, Check, Marks, RowsUsed, Span, Verdict
 from yavik.core.answers.answer import LeftOut
-from yavik.core.answers.make import ci_head, compose, grid, share_cell, share_ci
+from yavik.core.answers.make import ci_cells, ci_head, compose, grid, share_cell, share_ci
 from yavik.core.answers.wording import (
     counted,
     italic,
@@ -272,12 +272,12 @@ def _compared(
             {
                 "term": word("Odds ratio"),
                 "estimate": num(effect.odds_ratio.estimate, 2, "a cell is empty"),
-                **_ci2(effect.odds_ratio.ci_low, effect.odds_ratio.ci_high),
+                **ci_cells(effect.odds_ratio.ci_low, effect.odds_ratio.ci_high, 2, "a cell is empty"),
             },
             {
                 "term": word("Relative risk"),
                 "estimate": num(effect.relative_risk.estimate, 2, "a cell is empty"),
-                **_ci2(effect.relative_risk.ci_low, effect.relative_risk.ci_high),
+                **ci_cells(effect.relative_risk.ci_low, effect.relative_risk.ci_high, 2, "a cell is empty"),
             },
         ]
         blocks.append(
@@ -308,12 +308,6 @@ def _compared(
         settings=[f"counted is {what}"],
         marks=Marks(p=mark),
     )
-
-
-def _ci2(low: float, high: float) -> dict[str, Cell]:
-    if not (np.isfinite(low) and np.isfinite(high)):
-        return {"ci_low": missing("a cell is empty"), "ci_high": missing("a cell is empty")}
-    return {"ci_low": Cell(v=low, s=f"{number(low, 2)} to {number(high, 2)}"), "ci_high": num(high, 2)}
 
 
 def _enough(n: float, hits: float) -> Check:
