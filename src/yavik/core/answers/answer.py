@@ -5,6 +5,8 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from yavik.core.answers.model_card import ModelCard, Variant
+
 
 class Span(BaseModel):
     """A run of text in one style: a headline is a list of these, so no markup has to be trusted."""
@@ -21,6 +23,8 @@ class Cell(BaseModel):
     v: float | int | str | None
     s: str
     why: str | None = None
+    sub: str | None = None
+    """A second line, such as an interval under its estimate."""
 
 
 class Head(BaseModel):
@@ -42,6 +46,8 @@ class TableBlock(BaseModel):
     """Keys of columns whose cells are marked where the row's p is below α."""
     marked: list[int] = []
     """Rows marked as differing."""
+    control: str | None = None
+    """The setting that decides about this table, offered beside it."""
 
 
 class FigureBlock(BaseModel):
@@ -133,6 +139,9 @@ class Answer(BaseModel):
     rows: RowsUsed
     marks: Marks = Marks()
     new_columns: dict[str, list[float | None]] = {}
+    model: ModelCard | None = None
+    """Of a model: what a trail and a line-up show of it."""
+    variants: list[Variant] = []
     seed: int | None = None
 
     def block(self, id: str) -> Any:

@@ -6,6 +6,7 @@ from typing import Any
 import numpy as np
 
 from yavik.core.answers.answer import Answer, Block, Cell, Check, Head, Marks, RowsUsed, Span, TableBlock
+from yavik.core.answers.model_card import ModelCard, Variant
 from yavik.core.answers.wording import interval, level_words, missing, num, plain, share
 
 EMPTY = Cell(v=None, s="")
@@ -96,6 +97,8 @@ def compose(
     settings: Sequence[str] = (),
     marks: Marks | None = None,
     seed: int | None = None,
+    model: ModelCard | None = None,
+    variants: Sequence[Variant] = (),
 ) -> Answer:
     """An answer; the registry adds which method and spec it came from."""
     return Answer(
@@ -112,4 +115,6 @@ def compose(
         rows=rows,
         marks=marks or Marks(),
         seed=seed,
+        model=model,
+        variants=list(variants),
     )

@@ -206,6 +206,10 @@ class Method(Generic[S]):
     """Its place within its aim in the catalogue: what most people ask first stands first."""
     whole: bool = False
     """True where empty slots mean every column of the table."""
+    reads: Callable[[S], list[str]] | None = None
+    """Columns beyond those in the slots."""
+    view: str = "question"
+    """How the interface lays it out: ``question``, or ``lineup`` for models side by side."""
     needs_rows: bool = True
     """False for a question that no data are needed for, such as how large a study should be."""
 
@@ -229,13 +233,21 @@ class Method(Generic[S]):
             extra = _extra(self.Spec, key)
             place = extra.get("option", {}).get("place")
             if ("slot" in extra and extra["slot"]["kinds"]) or place in ("column", "columns"):
-                value = getattr(spec, key)
-                found += value if isinstance(value, list) else [value] if value else []
-        return list(dict.fromkeys(found))
+                found += names_in(getattr(spec, key))
+        return list(dict.fromkeys(found + (self.reads(spec) if self.reads else [])))
 
     def ready(self, spec: S) -> bool:
         """Whether some layout has all its needed slots filled."""
         return any(all(getattr(spec, s) for s in layout.needed) for layout in self.layouts)
+
+
+def names_in(value: Any) -> list[str]:
+    """Names of columns in a slot: a name, terms that hold names, or a list of either."""
+    if isinstance(value, list):
+        return [name for one in value for name in names_in(one)]
+    if isinstance(value, BaseModel):
+        return list(value.names)  # type: ignore[attr-defined]
+    return [value] if value else []
 
 
 def _extra(spec: type[Spec], field: str) -> dict[str, Any]:

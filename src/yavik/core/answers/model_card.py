@@ -1,0 +1,63 @@
+"""What a line-up needs to know of a model: its estimates by name and how well it fits. Every model answer carries one."""
+
+from typing import Literal
+
+from pydantic import BaseModel
+
+
+class Estimate(BaseModel):
+    """One coefficient; ``key`` is the same in every model that has it. Values are per unit of the column."""
+
+    key: str
+    title: str
+    b: float | None
+    se: float | None
+    low: float | None
+    high: float | None
+    p: float | None
+    why: str | None = None
+    """Why there is no estimate."""
+
+
+class FitLine(BaseModel):
+    key: str
+    title: str
+    v: float | None
+    s: str
+    better: Literal["high", "low"] | None = None
+
+
+class CardTerm(BaseModel):
+    key: str
+    title: str
+
+
+class ModelCard(BaseModel):
+    """
+    ``said``: the response in words, with its event where it has one.
+    ``rows``: a fingerprint of the rows used.
+    ``rss``, ``df``: of least squares; None for models fitted by likelihood.
+    """
+
+    kind: str
+    said: str
+    response: str
+    effect: Literal["b", "odds_ratio"]
+    terms: list[CardTerm]
+    estimates: list[Estimate]
+    fit: list[FitLine]
+    log_likelihood: float
+    parameters: int
+    rss: float | None = None
+    df: float | None = None
+    n: int
+    rows: str
+    weights: str | None = None
+
+
+class Variant(BaseModel):
+    """Another model that the answer speaks of: a round of a selection, a runner-up, the model without some rows."""
+
+    label: str
+    spec: dict[str, object]
+    said: str

@@ -1,0 +1,220 @@
+"""Coefficients in a table, in sentences and on a model's card; the same for every kind of model."""
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from scipy import special, stats
+
+from yavik.core.answers.make import ci_cells
+from yavik.core.answers.model_card import CardTerm, Estimate
+from yavik.core.answers.wording import SUPERSCRIPT, interval, level_words, listing, num, number, p_cell, stat, word
+from yavik.core.methods.predict._effects import decimals_of
+from yavik.core.methods.predict._fitted import Fitted
+from yavik.core.methods.predict._terms import as_number, spec_term, term_key
+from yavik.core.table import DataProblem
+
+FOLLOWS = "follows from the other columns and was left out"
+INFINITE = "no finite estimate: its levels or values tell yes from no without a miss"
+
+
+@dataclass(frozen=True)
+class Coefficient:
+    """One line of the table; ``column`` is None for the intercept. Values are per unit of change."""
+
+    key: str
+    title: str
+    column: int | None
+    b: float
+    se: float
+    low: float
+    high: float
+    t: float
+    p: float
+    per: float
+    why: str | None = None
+
+
+def coefficients(f: Fitted, per: dict[str, float], bounds: dict[int, tuple[float, float]] | None = None) -> list[Coefficient]:
+    """All columns of the design in order, also those without an estimate.
+
+    Args:
+        per: amount of change of a measure that an estimate is for.
+        bounds: intervals found otherwise than from the standard error, by place among the coefficients.
+    """
+    _demand_numbers(f, per)
+    found: list[Coefficient] = []
+    se = np.sqrt(np.maximum(np.diag(f.covariance), 0))
+
+    def made(key: str, title: str, column: int | None, place: int | None, amount: float) -> Coefficient:
+        if place is None or (column is not None and f.columns.index(column) in f.infinite):
+            why = FOLLOWS if place is None else INFINITE
+            return Coefficient(key, title, column, *([np.nan] * 6), amount, why)
+        b, s = float(f.coef[place]) * amount, float(se[place]) * amount
+        t = b / s if s > 0 else np.nan
+        low, high = (v * amount for v in bounds[place]) if bounds and place in bounds else (b - f.reach * s, b + f.reach * s)
+        return Coefficient(key, title, column, b, s, low, high, t, two_sided(t, f.df), amount)
+
+    if f.intercept:
+        found.append(made("intercept", "Intercept", None, 0, 1.0))
+    for j, column in enumerate(f.data.design.columns):
+        amount = float(np.prod([per.get(n, 1.0) ** k for n, k in column.powers])) if column.powers else 1.0
+        title = f.data.column_title(j)
+        own = [n for n, _ in column.powers if per.get(n, 1.0) != 1.0]
+        if own:
+            title += f" (per {listing([_amount(f, n, per[n]) for n in own])})"
+        place = f.columns.index(j) + f.first if j in f.columns else None
+        found.append(made(f.data.column_key(j), title, j, place, amount))
+    return found
+
+
+def two_sided(t: float, df: float) -> float:
+    if not np.isfinite(t):
+        return np.nan
+    return float(2 * special.ndtr(-abs(t))) if np.isinf(df) else float(2 * stats.t.sf(abs(t), df))
+
+
+def _demand_numbers(f: Fitted, per: dict[str, float]) -> None:
+    for name, amount in per.items():
+        if name not in f.data.columns or name in f.data.factors:
+            raise DataProblem(f"A unit of change is for a measure among the terms; {name} is none.", column=name)
+        if as_number(amount, name) == 0:
+            raise DataProblem(f"A change of {name} by 0 changes nothing.", column=name)
+
+
+def _amount(f: Fitted, name: str, amount: float) -> str:
+    size = number(amount, 0) if float(amount).is_integer() else f"{amount:g}"
+    return f"{size}\u00a0{f.data.unit(name)}".strip() if f.data.unit(name) else size
+
+
+def cells(c: Coefficient, statistic: str = "t") -> dict[str, Any]:
+    d = decimals_of(c.se, c.b)
+    why = c.why or "the model fits every value exactly: there is no scatter to judge by"
+    return {
+        "term": word(c.title),
+        "estimate": num(c.b, d, why),
+        "se": num(c.se, d, why),
+        **ci_cells(c.low, c.high, d, why),
+        statistic: stat(c.t, why),
+        "p": p_cell(c.p, why),
+    }
+
+
+def estimates(found: list[Coefficient]) -> list[Estimate]:
+    """For the card: per unit of the column, whatever change the table is for."""
+
+    def bare(value: float, c: Coefficient) -> float | None:
+        return float(value) / c.per if np.isfinite(value) else None
+
+    return [
+        Estimate(
+            key=c.key, title=c.title.split(" (per ")[0], b=bare(c.b, c), se=bare(c.se, c), low=bare(c.low, c),
+            high=bare(c.high, c), p=float(c.p) if np.isfinite(c.p) else None, why=c.why,
+        )
+        for c in found
+    ]  # fmt: skip
+
+
+def card_terms(f: Fitted, chosen: list[int] | None = None) -> list[CardTerm]:
+    terms = f.data.terms if chosen is None else [f.data.terms[i] for i in chosen]
+    return [CardTerm(key=term_key(t), title=f.data.term_title(t)) for t in terms]
+
+
+def with_terms(spec: dict[str, Any], f: Fitted, chosen: tuple[int, ...], **more: Any) -> dict[str, Any]:
+    """The spec of a model of some of the terms, taken as they are."""
+    kept = {n for i in chosen for n in f.data.terms[i].names}
+    reference = {k: v for k, v in spec.get("reference", {}).items() if k in kept}
+    at = {k: v for k, v in spec.get("at", {}).items() if k in kept}
+    per = {k: v for k, v in spec.get("per", {}).items() if k in kept}
+    cases = [{k: v for k, v in c.items() if k in kept} for c in spec.get("predict_at", [])]
+    return {
+        **spec, "terms": [spec_term(f.data.terms[i]) for i in chosen], "selection": "none", "reference": reference,
+        "at": at, "per": per, "predict_at": [c for c in cases if c], **more,
+    }  # fmt: skip
+
+
+def change_words(f: Fitted, c: Coefficient) -> str | None:
+    """What a column's change is in words: 'Each further 10 m² of floor area', 'Lakeside, against Moor edge'. None for
+    the intercept, powers, interactions and measures that have such a term: their coefficient alone says nothing."""
+    if c.column is None or c.why:
+        return None
+    column = f.data.design.columns[c.column]
+    term = f.data.terms[column.term]
+    if not term.is_main or any(t != term and set(term.names) & set(t.names) for t in f.data.terms):
+        return None
+    if column.levels:
+        name, level = column.levels[0]
+        factor = f.data.factors[name]
+        return f"{f.data.title(name)}: {factor.levels[level]} rather than {factor.levels[factor.reference]}"
+    name = column.powers[0][0]
+    return f"Each further {further(f.data.unit(name), lower(f.data.title(name)), c.per)}"
+
+
+UNITS = {"h": "hour", "min": "minute", "s": "second", "d": "day", "m": "metre", "km": "kilometre", "y": "year"}
+
+
+def further(unit: str, title: str, amount: float) -> str:
+    """'10 m² of floor area', 'hour open a week' for hours open a week, 'point of the score'."""
+    one = UNITS.get(unit, unit)
+    many = amount != 1
+    size = f"{amount:g}\u00a0" if many else ""
+    if not unit:
+        return f"{size}{'points' if many else 'point'} of {title}"
+    words = f"{one}s" if many and unit in UNITS else one
+    for start in (f"{one}s ", f"{one} "):
+        if title.lower().startswith(start):
+            return f"{size}{words} {title[len(start):]}"
+    if title.lower() in (one.lower(), f"{one}s".lower(), unit.lower()):
+        return f"{size}{words}"
+    return f"{size}{words} of {title}"
+
+
+def lower(title: str) -> str:
+    """'Floor area' within a sentence is 'floor area'; 'pH' stays."""
+    return title[0].lower() + title[1:] if len(title) > 1 and title[0].isupper() and title[1].islower() else title
+
+
+def more_or_less(b: float, low: float, high: float, decimals: int, alpha: float, words: tuple[str, str], what: str) -> str:
+    """'0.92 more visits' with its interval on the same side, or from one side to the other: (size, interval)."""
+    more, less = words
+    size = f"{number(abs(b), decimals)} {more if b >= 0 else less}{what}"
+    if not (np.isfinite(low) and np.isfinite(high)):
+        return size + "\n"
+    if low < 0 < high:
+        span = f"{number(-low, decimals)} {less} to {number(high, decimals)} {more}"
+    else:
+        span = interval(*sorted((abs(low), abs(high))), decimals)
+    return f"{size}\n{level_words(alpha)} CI {span}"
+
+
+def bent_words(f: Fitted) -> list[tuple[str, str]]:
+    """For terms with powers or interactions: where to look instead of at single coefficients."""
+    said = []
+    for term in f.data.terms:
+        if len(term.parts) > 1:
+            names = [lower(f.data.title(n)) for n in term.names]
+            said.append((f.data.term_title(term), f"What {names[0]} does depends on {listing(names[1:])}: look at the lines and, for a measure within a category, at the slopes."))
+    bent: dict[str, int] = {}
+    for term in f.data.terms:
+        if len(term.parts) == 1 and term.parts[0].power > 1:
+            bent[term.parts[0].name] = max(term.parts[0].power, bent.get(term.parts[0].name, 1))
+    for name, power in bent.items():
+        title = f.data.title(name)
+        powers = f"{title}{'²' if power == 2 else ' to ' + title + str(power).translate(SUPERSCRIPT)}"
+        turn = _turn(f, name)
+        said.append((powers, f"The response over {lower(title)} is curved{turn}; one coefficient alone cannot be read. Look at its picture."))
+    return said
+
+
+def _turn(f: Fitted, name: str) -> str:
+    """Where a parabola turns, when that lies within the data."""
+    own = {c.powers[0][1]: i for i, place in enumerate(f.columns) if (c := f.data.design.columns[place]).powers and len(c.powers) == 1 and not c.levels and c.powers[0][0] == name}
+    mixed = any(len(t.parts) > 1 and name in t.names for t in f.data.terms)
+    if set(own) != {1, 2} or mixed:
+        return ""
+    b1, b2 = float(f.coef[own[1] + f.first]), float(f.coef[own[2] + f.first])
+    at = -b1 / (2 * b2) if b2 else np.inf
+    values = f.data.design.data[name]
+    if not values.min() <= at <= values.max():
+        return f" and {'rises' if b1 + 2 * b2 * float(values.mean()) > 0 else 'falls'} throughout the data"
+    return f", with its {'top' if b2 < 0 else 'lowest point'} at {f.data.said_place(name, at)}"

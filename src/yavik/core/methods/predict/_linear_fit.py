@@ -1,0 +1,164 @@
+"""From a spec to a fitted linear model: rows, selection, errors."""
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+
+from yavik.core.answers.wording import counted, listing
+from yavik.core.methods.predict._fitted import Fitted
+from yavik.core.methods.predict._terms import ModelData, read_model
+from yavik.core.stats.design import Design
+from yavik.core.stats.groups import Floats
+from yavik.core.stats.least_squares import LeastSquares, Rows, fit, independent_columns, robust_covariance, rows_of
+from yavik.core.stats.selection import LinearJudge, Round, Subset, best_subsets, walk
+from yavik.core.stats.triangle import Triangle, triangle
+from yavik.core.table import DataProblem, Table
+
+if TYPE_CHECKING:
+    from yavik.core.methods.predict.linear import LinearSpec
+
+MOST_SUBSETS = 20
+EXACT = 1e-20
+
+
+@dataclass(frozen=True)
+class LinearFit:
+    """
+    Args:
+        whole: the data with all terms that were offered; ``data`` has those of the chosen model.
+        follows: columns left out of the model because others say the same, with those others.
+    """
+
+    whole: ModelData
+    data: ModelData
+    model: LeastSquares
+    rows: Rows
+    fitted: Fitted
+    follows: dict[int, list[int]]
+    judge: LinearJudge
+    rounds: list[Round]
+    subsets: list[Subset]
+    chosen: tuple[int, ...]
+    covariance: Floats
+    df: float
+    exact: bool
+    n_clusters: int
+
+
+def fit_linear(table: Table, spec: "LinearSpec", told: Callable[[float, str], None] = lambda _part, _what: None) -> LinearFit:
+    """Raises DataProblem for what cannot be fitted."""
+    assert spec.response
+    y = table.numbers(spec.response)
+    whole = read_model(table, spec.response, spec.terms, spec.reference, spec.weights, y)
+    if np.ptp(whole.y) == 0:
+        raise DataProblem(
+            f"All {counted(whole.n, 'value')} of {spec.response} used here are the same: there is nothing to explain.",
+            column=spec.response,
+        )
+    clusters, n_clusters = _clusters(table, spec, whole)
+    told(0.2, "Cross-products")
+    t = triangle(whole.design, whole.y, whole.weights, spec.intercept)
+    judge = LinearJudge(whole.design, t)
+    rounds: list[Round] = []
+    subsets: list[Subset] = []
+    chosen = tuple(range(len(whole.terms)))
+    if spec.selection == "none":
+        demand_rows(whole, len(independent_columns(t)[0]) + int(spec.intercept))
+    elif spec.selection == "best_subsets":
+        subsets = _subsets(whole, spec, t)
+        chosen = subsets[0].terms if subsets else ()
+    else:
+        if spec.selection == "backward":
+            demand_rows(whole, len(independent_columns(t)[0]) + int(spec.intercept))
+        by = spec.choose_by
+        rounds = walk(judge, whole.terms, spec.selection, by, spec.enter, spec.remove, lambda what: told(0.3, what))
+        chosen = rounds[-1].terms
+    if not chosen and not spec.intercept:
+        raise DataProblem("No term was chosen, and there is no intercept: nothing is left of the model.", column=spec.response)
+    told(0.5, "Rows")
+    data, part = part_of(whole, t, chosen)
+    follows = independent_columns(part)[1]
+    model = fit(part)
+    rows = rows_of(data.design, data.y, data.weights, model)
+    exact = model.rss <= EXACT * max(model.total, 1e-300)
+    df = float(n_clusters - 1 if spec.se == "cluster" else model.df)
+    if spec.se == "classical" or exact:
+        covariance = model.covariance
+    else:
+        covariance = robust_covariance(data.design, rows, spec.se, clusters, n_clusters)
+    y_title = data.response.axis_title
+    fitted = Fitted(
+        data, model.used, spec.intercept, model.coef, covariance, df, spec.alpha, _held(spec, data), y_title, spread=model.mse
+    )
+    return LinearFit(
+        whole, data, model, rows, fitted, follows, judge, rounds, subsets, chosen, covariance, df, exact, n_clusters
+    )
+
+
+def _held(spec: "LinearSpec", data: ModelData) -> dict[str, Any]:
+    unknown = next((n for n in spec.at if n not in {n for t in spec.terms for n in names_of(t)}), None)
+    if unknown:
+        raise DataProblem(f"{unknown} is held at a value, but is not among the terms.", column=unknown)
+    return {k: v for k, v in spec.at.items() if k in data.columns}
+
+
+def names_of(term: Any) -> list[str]:
+    return [term] if isinstance(term, str) else list(term.names)
+
+
+def demand_rows(data: ModelData, coefficients: int) -> None:
+    if data.n <= coefficients:
+        raise DataProblem(
+            f"The model has {counted(coefficients, 'coefficient')} and {counted(data.n, 'row')}: nothing is left to judge them "
+            f"by. Leave out terms, such as {listing([data.term_title(t) for t in data.terms[-2:]])}.",
+            column=data.terms[-1].names[0] if data.terms else data.response.name,
+        )
+
+
+def part_of(whole: ModelData, t: Triangle, chosen: tuple[int, ...]) -> tuple[ModelData, Triangle]:
+    """Data and triangle of some of the terms, on the same rows."""
+    if len(chosen) == len(whole.terms):
+        return whole, t
+    columns = [j for j, c in enumerate(whole.design.columns) if c.term in chosen]
+    return some_terms(whole, chosen), t.among(columns)
+
+
+def some_terms(whole: ModelData, chosen: tuple[int, ...]) -> ModelData:
+    terms = [whole.terms[i] for i in chosen]
+    names = {n for term in terms for n in term.names}
+    factors = {k: v for k, v in whole.factors.items() if k in names}
+    data = {k: v for k, v in whole.design.data.items() if k in names}
+    return replace(
+        whole, terms=terms, factors=factors, design=Design(terms, factors, data),
+        columns={k: v for k, v in whole.columns.items() if k in names},
+    )  # fmt: skip
+
+
+def _subsets(whole: ModelData, spec: "LinearSpec", t: Triangle) -> list[Subset]:
+    if len(whole.terms) > MOST_SUBSETS or whole.design.p > 40:
+        raise DataProblem(
+            f"All choices of {len(whole.terms)} terms are too many; up to {MOST_SUBSETS} terms with 40 coefficients can be "
+            "looked at. Use stepwise selection, or leave out terms."
+        )
+    if spec.choose_by == "p":
+        raise DataProblem("The best of all choices is found by AIC, BIC or adjusted R², not by p of a term. Choose one of those.")
+    demand_rows(whole, len(independent_columns(t)[0]) + int(spec.intercept))
+    return best_subsets(whole.design, t, spec.choose_by)
+
+
+def _clusters(table: Table, spec: "LinearSpec", data: ModelData) -> tuple[Any, int]:
+    if spec.se != "cluster":
+        return None, 0
+    if not spec.cluster:
+        raise DataProblem("Standard errors by cluster need the column that names the clusters; choose it in the settings.")
+    codes = table.codes(spec.cluster).codes[data.places]
+    if (codes < 0).any():
+        rows = data.rows[codes < 0].tolist()
+        raise DataProblem(f"{spec.cluster} is empty in {counted(len(rows), 'row')} of the model; every row needs its cluster.",
+                          column=spec.cluster, rows=rows)  # fmt: skip
+    found = np.unique(codes, return_inverse=True)
+    if len(found[0]) < 2:
+        raise DataProblem(f"{spec.cluster} has one level among the rows used; clusters need two and better thirty.", column=spec.cluster)
+    return found[1], len(found[0])

@@ -1,0 +1,374 @@
+"""Models of a yes/no response: maximum likelihood by Newton steps, penalised likelihood, intervals by profile.
+
+Columns are centred and scaled before anything is fitted, and coefficients are carried back at the end.
+"""
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Any, Literal
+
+import numpy as np
+from scipy import optimize, special, stats
+from scipy.linalg import cho_factor, cho_solve
+
+from yavik.core.stats.design import Design
+from yavik.core.stats.groups import Floats
+from yavik.core.stats.triangle import AT_ONCE, blocks, side_by_side
+
+Link = Literal["logit", "probit", "cloglog"]
+Penalty = Literal["none", "firth"]
+MOST_STEPS = 60
+FIRST = 20_000
+"""Rows of the first fit, from which the fit of very many rows starts."""
+KEPT = 40_000_000
+"""Numbers of a design that are kept between the passes."""
+
+
+@dataclass(frozen=True, eq=False)
+class Prepared:
+    """Design columns centred and scaled with a column of ones before them where there is an intercept.
+
+    Args:
+        x: shape (n, q), rows contiguous.
+        centre, scale: shape (p,).
+    """
+
+    x: Floats
+    y: Floats
+    centre: Floats
+    scale: Floats
+    intercept: bool
+
+    @property
+    def first(self) -> int:
+        return int(self.intercept)
+
+    def among(self, columns: Sequence[int]) -> "Prepared":
+        """Of these design columns only."""
+        take = [*range(self.first), *(c + self.first for c in columns)]
+        return Prepared(
+            np.ascontiguousarray(self.x[:, take]), self.y, self.centre[list(columns)], self.scale[list(columns)], self.intercept
+        )
+
+    def back(self) -> Floats:
+        """What carries scaled coefficients to those of the columns, shape (q, q)."""
+        q, f = self.x.shape[1], self.first
+        turn = np.zeros((q, q))
+        turn[f:, f:] = np.diag(1 / self.scale)
+        if f:
+            turn[0, 0] = 1.0
+            turn[0, 1:] = -self.centre / self.scale
+        return turn
+
+
+def prepare(design: Design, y: Floats, columns: Sequence[int], intercept: bool) -> Prepared:
+    n, k, f = len(y), len(columns), int(intercept)
+    x = np.empty((n, k + f))
+    if f:
+        x[:, 0] = 1.0
+
+    def fill(span: tuple[int, int]) -> None:
+        for a, b in blocks(*span):
+            x[a:b, f:] = design.block(a, b)[:, columns]
+
+    side_by_side(fill, n)
+    body = x[:, f:]
+    centre = body.mean(axis=0) if f else np.zeros(k)
+    if f:
+        body -= centre
+    scale = np.sqrt(np.einsum("ij,ij->j", body, body) / n)
+    scale[scale == 0] = 1.0
+    body /= scale
+    return Prepared(x, y, centre, scale, intercept)
+
+
+def _mean_and_slope(link: Link, eta: Floats) -> tuple[Floats, Floats, Floats]:
+    """Probability, its complement, and the derivative of the probability."""
+    if link == "logit":
+        mu, nu = special.expit(eta), special.expit(-eta)
+        return mu, nu, mu * nu
+    if link == "probit":
+        return special.ndtr(eta), special.ndtr(-eta), np.exp(-0.5 * eta**2) / np.sqrt(2 * np.pi)
+    e = np.exp(np.minimum(eta, 50.0))
+    return -np.expm1(-e), np.exp(-e), np.exp(np.minimum(eta, 50.0) - e)
+
+
+def probability(link: Link, eta: Floats) -> Floats:
+    return _mean_and_slope(link, np.asarray(eta, float))[0]
+
+
+def _log_likelihood(link: Link, eta: Floats, y: Floats) -> float:
+    if link == "logit":
+        signed = np.where(y > 0.5, -eta, eta)
+        return -float(np.logaddexp(0.0, signed).sum())
+    mu, nu, _ = _mean_and_slope(link, eta)
+    return float(np.log(np.maximum(np.where(y > 0.5, mu, nu), 1e-300)).sum())
+
+
+@dataclass(frozen=True, eq=False)
+class BinaryFit:
+    """
+    Args:
+        scaled: coefficients of the prepared columns.
+        information: expected information of ``scaled``.
+        log_likelihood: without the penalty.
+        penalised: with it; the same where there is none.
+        converged: False where the likelihood still grows when the steps end: some estimate is infinite.
+    """
+
+    data: Prepared
+    link: Link
+    penalty: Penalty
+    scaled: Floats
+    information: Floats
+    log_likelihood: float
+    penalised: float
+    converged: bool
+    steps: int
+
+    @cached_property
+    def coef(self) -> Floats:
+        return np.asarray(self.data.back() @ self.scaled)
+
+    @cached_property
+    def covariance(self) -> Floats:
+        turn = self.data.back()
+        return np.asarray(turn @ invert(self.information) @ turn.T)
+
+    @cached_property
+    def eta(self) -> Floats:
+        return np.asarray(self.data.x @ self.scaled)
+
+    @cached_property
+    def mu(self) -> Floats:
+        return probability(self.link, self.eta)
+
+    @property
+    def n(self) -> int:
+        return len(self.data.y)
+
+    @property
+    def q(self) -> int:
+        return len(self.scaled)
+
+    @property
+    def aic(self) -> float:
+        return -2 * self.log_likelihood + 2 * self.q
+
+    @property
+    def bic(self) -> float:
+        return -2 * self.log_likelihood + np.log(self.n) * self.q
+
+
+def invert(information: Floats) -> Floats:
+    values, vectors = np.linalg.eigh(information)
+    keep = values > values[-1] * 1e-14
+    return np.asarray((vectors[:, keep] / values[keep]) @ vectors[:, keep].T)
+
+
+def _pass(d: Prepared, link: Link, beta: Floats, firth: bool) -> tuple[float, Floats, Floats]:
+    """Likelihood, gradient and expected information at ``beta``, in one pass over the rows."""
+    q = len(beta)
+
+    def work(span: tuple[int, int]) -> tuple[float, Floats, Floats]:
+        ll, gradient, information = 0.0, np.zeros(q), np.zeros((q, q))
+        for a, b in blocks(*span):
+            x, y = d.x[a:b], d.y[a:b]
+            eta = x @ beta
+            mu, nu, slope = _mean_and_slope(link, eta)
+            spread = np.maximum(mu * nu, 1e-300)
+            ll += _log_likelihood(link, eta, y)
+            gradient += ((y - mu) * (1.0 if link == "logit" else slope / spread)) @ x
+            root = x * np.sqrt(slope**2 / spread)[:, None]
+            information += root.T @ root
+        return ll, gradient, information
+
+    found = side_by_side(work, len(d.y))
+    ll, gradient, information = (sum(f[i] for f in found) for i in range(3))
+    if firth:  # half the trace of information⁻¹ times its derivative, by rows (Firth, 1993)
+        mu, nu, _ = _mean_and_slope(link, d.x @ beta)
+        inverse = invert(information)
+        h = mu * nu * np.einsum("ij,jk,ik->i", d.x, inverse, d.x, optimize=True)
+        gradient = gradient + (h * (0.5 - mu)) @ d.x
+    return ll, gradient, information
+
+
+def fit(
+    d: Prepared,
+    link: Link = "logit",
+    penalty: Penalty = "none",
+    start: Floats | None = None,
+    fixed: tuple[int, float] | None = None,
+) -> BinaryFit:
+    """Maximum likelihood, or penalised likelihood (Firth, 1993; logit only).
+
+    Args:
+        start: scaled coefficients to begin with.
+        fixed: one scaled coefficient and the value that it is held at.
+    """
+    n, q = d.x.shape
+    beta = _begin(d, link, penalty, start)
+    free = np.ones(q, bool)
+    if fixed is not None:
+        beta[fixed[0]], free[fixed[0]] = fixed[1], False
+    firth = penalty == "firth"
+    ll, gradient, information = _pass(d, link, beta, firth)
+    goal = ll + _bonus(information, firth)
+    converged, step_no = not free.any(), 0
+    for step_no in range(1, MOST_STEPS + 1):
+        if not free.any():
+            break
+        step = np.zeros(q)
+        step[free] = _solve(information[np.ix_(free, free)], gradient[free])
+        longest = np.abs(step).max()
+        if firth or link != "logit" or longest > 5:
+            step *= min(1.0, 5.0 / max(longest, 1e-300))
+        for _ in range(25):
+            fresh = _pass(d, link, beta + step, firth)
+            other = fresh[0] + _bonus(fresh[2], firth)
+            if other >= goal - 1e-12 * (abs(goal) + 1):
+                break
+            step /= 2
+        gain = other - goal
+        beta, (ll, gradient, information), goal = beta + step, fresh, other
+        slope = float(np.abs(step[free] @ gradient[free])) if free.any() else 0.0
+        if np.abs(step).max() < (1e-8 if link == "logit" else 1e-11) * (1 + np.abs(beta).max()) or (abs(gain) < 1e-13 * (abs(goal) + 1e-6) and slope < 1e-12 * (abs(goal) + 1)):
+            converged = True
+            break
+        if abs(ll) < 1e-9 * n:
+            break  # every row is told right: the likelihood has no maximum
+    if not firth and np.abs(d.x[: min(n, 50_000)] @ beta).max() > 30:
+        converged = False
+    return BinaryFit(d, link, penalty, beta, information, ll, goal, converged, step_no)
+
+
+def _begin(d: Prepared, link: Link, penalty: Penalty, start: Floats | None) -> Floats:
+    n, q = d.x.shape
+    if start is not None:
+        return start.copy()
+    if n > 10 * FIRST and penalty == "none":
+        places = np.linspace(0, n - 1, FIRST).astype(np.int64)
+        part = Prepared(np.ascontiguousarray(d.x[places]), d.y[places], d.centre, d.scale, d.intercept)
+        if 0 < part.y.sum() < len(part.y):
+            first = fit(part, link)
+            if first.converged:
+                return first.scaled.copy()
+    beta = np.zeros(q)
+    if d.intercept:
+        share = float(np.clip(d.y.mean(), 1e-6, 1 - 1e-6))
+        beta[0] = _link(link, share)
+    return beta
+
+
+def _link(link: Link, share: float) -> float:
+    if link == "logit":
+        return float(special.logit(share))
+    return float(special.ndtri(share)) if link == "probit" else float(np.log(-np.log1p(-share)))
+
+
+def _bonus(information: Floats, firth: bool) -> float:
+    return 0.5 * float(np.linalg.slogdet(information)[1]) if firth else 0.0
+
+
+def _solve(information: Floats, gradient: Floats) -> Floats:
+    try:
+        return np.asarray(cho_solve(cho_factor(information), gradient))
+    except np.linalg.LinAlgError:
+        return np.asarray(invert(information) @ gradient)
+
+
+def null_likelihood(y: Floats, link: Link, intercept: bool) -> float:
+    """Log-likelihood without any term."""
+    n, yes = len(y), float(y.sum())
+    if intercept:
+        return float(special.xlogy(yes, yes / n) + special.xlogy(n - yes, 1 - yes / n))
+    share = float(probability(link, np.zeros(1))[0])
+    return float(yes * np.log(share) + (n - yes) * np.log1p(-share))
+
+
+def profile_interval(found: BinaryFit, place: int, alpha: float) -> tuple[float, float]:
+    """Where the likelihood, maximised over all others, falls by half the chi-square quantile (Venzon & Moolgavkar, 1988).
+
+    Returns:
+        For the coefficient at ``place`` in the unit of its column; infinite where it never falls so far.
+    """
+    d, goal = found.data, found.penalised - 0.5 * float(stats.chi2.ppf(1 - alpha, 1))
+    variances = np.diag(invert(found.information))
+    scale = 1.0 if place < d.first else float(d.scale[place - d.first])
+    if place < d.first:
+        return _profile_of_intercept(found, goal)
+    best, se = float(found.scaled[place]), float(np.sqrt(max(variances[place], 1e-12)))
+    last = found.scaled
+
+    def fall(value: float) -> float:
+        nonlocal last
+        held = fit(d, found.link, found.penalty, last, (place, value))
+        last = held.scaled
+        return held.penalised - goal
+
+    return tuple(_edge(fall, best, sign * se, lambda: None) / scale for sign in (-1, 1))  # type: ignore[return-value]
+
+
+def _edge(fall: Callable[[float], float], best: float, step: float, _: Any) -> float:
+    inner, outer = best, best + 1.5 * step
+    for _ in range(12):
+        if fall(outer) < 0:
+            return float(optimize.brentq(fall, inner, outer, xtol=abs(step) * 1e-9, rtol=1e-12))
+        inner, outer = outer, outer + 2 * (outer - best)
+        if abs(outer) > 200:
+            break
+    return float(np.sign(step) * np.inf)
+
+
+def _profile_of_intercept(found: BinaryFit, goal: float) -> tuple[float, float]:
+    """The intercept of uncentred columns is a combination of all; profiled on columns that are only scaled."""
+    d = found.data
+    x = d.x.copy()
+    x[:, 1:] += d.centre / d.scale
+    plain = Prepared(x, d.y, np.zeros_like(d.centre), d.scale, True)
+    start = found.scaled.copy()
+    start[0] = found.coef[0]
+    best, se = float(found.coef[0]), float(np.sqrt(found.covariance[0, 0]))
+    last = start
+
+    def fall(value: float) -> float:
+        nonlocal last
+        held = fit(plain, found.link, found.penalty, last, (0, value))
+        last = held.scaled
+        return held.penalised - goal
+
+    return _edge(fall, best, -se, None), _edge(fall, best, se, None)
+
+
+def score_test(found: BinaryFit, added: Floats) -> tuple[float, int]:
+    """Chi-square of adding columns to a fitted model, without fitting it again (Rao, 1948); shape of ``added`` (n, k)."""
+    d, x = found.data, found.data.x
+    mu, nu, slope = _mean_and_slope(found.link, found.eta)
+    spread = np.maximum(mu * nu, 1e-300)
+    w, u = slope**2 / spread, (d.y - mu) * slope / spread
+    cross = x.T @ (added * w[:, None])
+    middle = added.T @ (added * w[:, None]) - cross.T @ invert(found.information) @ cross
+    values, vectors = np.linalg.eigh((middle + middle.T) / 2)
+    keep = values > max(values[-1], 0) * 1e-9
+    if not keep.any():
+        return 0.0, 0
+    along = vectors[:, keep].T @ (added.T @ u)
+    return float((along**2 / values[keep]).sum()), int(keep.sum())
+
+
+def separating(d: Prepared) -> Floats | None:
+    """A direction along which the likelihood never falls; None where the estimates are finite (Albert & Anderson, 1984).
+
+    Found by linear programming: as much as possible of the signed distances, none of them negative.
+    """
+    signed = np.where(d.y[:, None] > 0.5, d.x, -d.x)
+    unique = np.unique(signed, axis=0)
+    total = unique.sum(axis=0)
+    got = optimize.linprog(-total, A_ub=-unique, b_ub=np.zeros(len(unique)), bounds=[(-1, 1)] * d.x.shape[1], method="highs")
+    if got.status != 0 or -got.fun < 1e-7 * max(1.0, float(np.abs(total).max())):
+        return None
+    return np.asarray(got.x)
+
+
+MOST_SEPARATION = AT_ONCE // 10

@@ -1,0 +1,373 @@
+"""Linear models by least squares: estimates, inference, what rows do to them. From the triangle of the design."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Any, Literal
+
+import numpy as np
+from scipy import special
+from scipy.linalg import solve_triangular
+
+from yavik.core.stats.design import Design
+from yavik.core.stats.groups import Floats
+from yavik.core.stats.oneway import FTest, f_test
+from yavik.core.stats.triangle import Triangle, blocks, side_by_side, triangle
+
+Errors = Literal["classical", "hc0", "hc1", "hc2", "hc3", "cluster"]
+
+
+def independent_columns(t: Triangle) -> tuple[list[int], dict[int, list[int]]]:
+    """Columns that have something of their own, and for each of the others those that it follows from."""
+    keep: list[int] = []
+    follows: dict[int, list[int]] = {}
+    p = len(t.centre) - 1
+    r = t.r[:, :p]
+    if p and np.abs(np.diag(r)[:p]).min() > t.tolerance:
+        return list(range(p)), {}
+    basis = np.zeros((len(r), 0))
+    for j in range(p):
+        column = r[:, j]
+        rest = column - basis @ (basis.T @ column)
+        rest -= basis @ (basis.T @ rest)
+        own = float(np.linalg.norm(rest))
+        if own <= t.tolerance * max(float(np.linalg.norm(column)), 1e-300) or np.linalg.norm(column) == 0:
+            weights = np.linalg.lstsq(r[:, keep], column, rcond=None)[0] if keep else np.empty(0)
+            follows[j] = [k for k, w in zip(keep, weights, strict=True) if abs(w) > 1e-7]
+        else:
+            keep.append(j)
+            basis = np.column_stack([basis, rest / own])
+    return keep, follows
+
+
+@dataclass(frozen=True)
+class LeastSquares:
+    """A fitted model. Coefficients stand in the order of the design, after the intercept where there is one.
+
+    Args:
+        used: places of the design's columns that have coefficients.
+        coef: shape (q,), q = used columns and intercept.
+        root: shape (q, q), with root root' = (X'X)⁻¹.
+        rss: residual sum of squares.
+        total: of the response, about its mean where there is an intercept.
+    """
+
+    triangle: Triangle
+    used: list[int]
+    coef: Floats
+    root: Floats
+    rss: float
+    total: float
+
+    @property
+    def n(self) -> int:
+        return self.triangle.n
+
+    @property
+    def first(self) -> int:
+        """1 where the intercept stands before the columns."""
+        return int(self.triangle.intercept)
+
+    @property
+    def q(self) -> int:
+        return len(self.coef)
+
+    @property
+    def df(self) -> int:
+        return self.n - self.q
+
+    @property
+    def mse(self) -> float:
+        return self.rss / self.df if self.df > 0 else np.nan
+
+    @property
+    def r2(self) -> float:
+        return 1 - self.rss / self.total if self.total > 0 else np.nan
+
+    @property
+    def adjusted_r2(self) -> float:
+        return 1 - (1 - self.r2) * (self.n - self.first) / self.df if self.df > 0 else np.nan
+
+    @property
+    def log_likelihood(self) -> float:
+        """Of normal errors; with weights less the half sum of their logs, which is the same for all models of the rows."""
+        return -0.5 * self.n * (np.log(2 * np.pi * max(self.rss, 1e-300) / self.n) + 1)
+
+    @property
+    def parameters(self) -> int:
+        """Coefficients and the residual variance."""
+        return self.q + 1
+
+    @property
+    def aic(self) -> float:
+        return -2 * self.log_likelihood + 2 * self.parameters
+
+    @property
+    def bic(self) -> float:
+        return -2 * self.log_likelihood + np.log(self.n) * self.parameters
+
+    @cached_property
+    def covariance(self) -> Floats:
+        """Classical, shape (q, q)."""
+        return np.asarray(self.root @ self.root.T * self.mse)
+
+    @cached_property
+    def standardised(self) -> Floats:
+        """Coefficients with all columns and the response in standard deviations, shape (used columns,)."""
+        t = self.triangle
+        return np.asarray(self.coef[self.first :] * t.scale[self.used] / np.sqrt(self.total))
+
+    @cached_property
+    def vif(self) -> Floats:
+        """Variance inflation of each used column: its scaled variance over what it would be alone."""
+        t = self.triangle
+        return np.asarray((self.root[self.first :, self.first :] ** 2).sum(axis=1) * t.scale[self.used] ** 2)
+
+    def generalised_vif(self, columns: Sequence[int]) -> float:
+        """Of several columns together, to the power 1 / (their number), comparable to a VIF (Fox & Monette, 1992)."""
+        places = [self.used.index(c) for c in columns if c in self.used]
+        if not places:
+            return np.nan
+        r = self.triangle.r[:, self.used]
+        c = r.T @ r
+        rest = [i for i in range(len(c)) if i not in places]
+        logs = [np.linalg.slogdet(c[np.ix_(s, s)])[1] if s else 0.0 for s in (places, rest, list(range(len(c))))]
+        return float(np.exp((logs[0] + logs[1] - logs[2]) / len(places)))
+
+    def whole(self) -> FTest | None:
+        """All columns at once."""
+        df = self.q - self.first
+        if df == 0 or self.df <= 0 or self.rss <= 0:
+            return None
+        return f_test(max(self.total - self.rss, 0.0) / df / self.mse, df, self.df)
+
+    def wald(self, hypothesis: Floats, covariance: Floats | None = None, df2: float | None = None) -> FTest | None:
+        """F of a set of combinations of the design's coefficients, shape (k, p): all zero."""
+        rows = hypothesis[:, self.used]
+        found = wald(rows, self.coef[self.first :], self._slopes(covariance))
+        if found is None or self.df <= 0:
+            return None
+        return f_test(found[0] / found[1], found[1], df2 or self.df)
+
+    def _slopes(self, covariance: Floats | None) -> Floats:
+        whole = self.covariance if covariance is None else covariance
+        return whole[self.first :, self.first :]
+
+
+def wald(rows: Floats, coef: Floats, covariance: Floats) -> tuple[float, int] | None:
+    """Chi-square and its degrees of freedom for rows @ coef = 0; None where nothing is left to test."""
+    middle = rows @ covariance @ rows.T
+    scale = np.sqrt(np.maximum(np.diag(middle), 0))
+    live = scale > 0
+    if not live.any():
+        return None
+    rows, scale = rows[live], scale[live]
+    m = middle[np.ix_(live, live)] / np.outer(scale, scale)
+    e = (rows @ coef) / scale
+    values, vectors = np.linalg.eigh(m)
+    keep = values > 1e-12 * values[-1]
+    along = vectors[:, keep].T @ e
+    return float((along**2 / values[keep]).sum()), int(keep.sum())
+
+
+def fit(t: Triangle, columns: Sequence[int] | None = None) -> LeastSquares:
+    """Of the columns given, or of all that have something of their own."""
+    if columns is None:
+        used = independent_columns(t)[0]
+    else:
+        used = list(columns)
+    part = t.among(used)
+    k = len(used)
+    r, y = part.r[:k, :k], part.r[:k, k]
+    inverse = solve_triangular(r, np.eye(k)) if k else np.empty((0, 0))
+    slopes = (inverse @ y) / part.scale[:k]
+    own = inverse / part.scale[:k, None]
+    if not t.intercept:
+        coef, root = slopes, own
+    else:
+        coef = np.append(part.centre[k] - part.centre[:k] @ slopes, slopes)
+        root = np.zeros((k + 1, k + 1))
+        root[0, 0] = 1 / np.sqrt(t.weight)
+        root[0, 1:] = -part.centre[:k] @ own
+        root[1:, 1:] = own
+    if t.coef is not None and used == list(range(len(t.centre) - 1)):
+        coef = t.coef
+    total = float((t.r[:, -1] ** 2).sum())
+    return LeastSquares(t, used, coef, root, float(part.r[k, k] ** 2), total)
+
+
+@dataclass(frozen=True)
+class Rows:
+    """What a model makes of each row.
+
+    Args:
+        fitted, residuals: in the response's unit.
+        leverage: share of the row in its own fitted value.
+        weights: of the rows; None for ones.
+    """
+
+    fitted: Floats
+    residuals: Floats
+    leverage: Floats
+    weights: Floats | None
+    model: LeastSquares
+
+    @cached_property
+    def weighted(self) -> Floats:
+        return self.residuals if self.weights is None else self.residuals * np.sqrt(self.weights)
+
+    @cached_property
+    def _free(self) -> Floats:
+        return np.maximum(1 - self.leverage, 1e-300)
+
+    @property
+    def press(self) -> float:
+        """Sum of squared errors of predicting each row by the model without it (Allen, 1974)."""
+        certain = self.leverage > 1 - 1e-10
+        if certain.any():
+            return np.inf
+        return float(((self.weighted / self._free) ** 2).sum())
+
+    @property
+    def predicted_r2(self) -> float:
+        return 1 - self.press / self.model.total
+
+    @cached_property
+    def standardised(self) -> Floats:
+        return np.asarray(self.weighted / np.sqrt(self.model.mse * self._free))
+
+    @cached_property
+    def deleted(self) -> Floats:
+        """Studentised residuals, each against the spread without its row."""
+        df = self.model.df
+        t = self.standardised
+        with np.errstate(invalid="ignore", divide="ignore"):
+            return np.asarray(t * np.sqrt((df - 1) / np.maximum(df - t**2, 1e-300)))
+
+    @cached_property
+    def cook(self) -> Floats:
+        """Cook's (1977) distance."""
+        return np.asarray(self.standardised**2 * self.leverage / self._free / self.model.q)
+
+
+def rows_of(design: Design, y: Floats, weights: Floats | None, model: LeastSquares) -> Rows:
+    n = len(y)
+    fitted, leverage = np.empty(n), np.empty(n)
+
+    def work(span: tuple[int, int]) -> None:
+        for a, b in blocks(*span):
+            x = design.block(a, b)[:, model.used]
+            fitted[a:b] = (model.coef[0] if model.first else 0.0) + x @ model.coef[model.first :]
+            leverage[a:b] = (_basis(model, x) ** 2).sum(axis=1)
+
+    side_by_side(work, n)
+    if weights is not None:
+        leverage *= weights
+    return Rows(fitted, y - fitted, np.minimum(leverage, 1.0), weights, model)
+
+
+def _basis(model: LeastSquares, x: Floats) -> Floats:
+    """Rows in orthonormal columns, so that sums over them are free of scale; shape (rows, q)."""
+    first = model.first
+    away = x - model.triangle.centre[model.used]
+    out = np.empty((len(x), model.q))
+    if first:
+        out[:, 0] = model.root[0, 0]
+    out[:, first:] = away @ model.root[first:, first:]
+    return out
+
+
+def robust_covariance(
+    design: Design, found: Rows, kind: Errors, clusters: Any = None, n_clusters: int = 0
+) -> Floats:
+    """Heteroscedasticity-consistent (White, 1980; MacKinnon & White, 1985) or clustered (Liang & Zeger, 1986).
+
+    hc1 carries n / (n − q); cluster carries G / (G − 1) · (n − 1) / (n − q).
+    """
+    model, n = found.model, len(found.residuals)
+    e = found.residuals if found.weights is None else found.residuals * found.weights
+    if kind == "hc2":
+        e = e / np.sqrt(found._free)
+    elif kind == "hc3":
+        e = e / found._free
+
+    def work(span: tuple[int, int]) -> Floats:
+        width = model.q
+        meat = np.zeros((n_clusters, width) if kind == "cluster" else (width, width))
+        for a, b in blocks(*span):
+            scores = _basis(model, design.block(a, b)[:, model.used]) * e[a:b, None]
+            if kind == "cluster":
+                for j in range(width):
+                    meat[:, j] += np.bincount(clusters[a:b], scores[:, j], minlength=n_clusters)
+            else:
+                meat += scores.T @ scores
+        return meat
+
+    meat = sum(side_by_side(work, n))
+    if kind == "cluster":
+        meat = meat.T @ meat * (n_clusters / (n_clusters - 1) * (n - 1) / max(n - model.q, 1))
+    elif kind == "hc1":
+        meat = meat * (n / max(n - model.q, 1))
+    # The root also leads from orthonormal columns back to coefficients.
+    return np.asarray(model.root @ meat @ model.root.T)
+
+
+@dataclass(frozen=True)
+class Aside:
+    """A test beside the model."""
+
+    statistic: float
+    df1: float
+    df2: float
+    p: float
+
+
+def breusch_pagan(fitted: Rows, design: Design) -> Aside | None:
+    """Do squared residuals go with the design? n R² of that model (Koenker, 1981)."""
+    square = fitted.weighted**2
+    model = fitted.model
+    if not model.used or np.ptp(square) == 0:
+        return None
+    aside = fit(triangle(design, square, None, True), model.used)
+    statistic = model.n * aside.r2
+    return Aside(statistic, len(model.used), np.nan, float(special.chdtrc(len(model.used), statistic)))
+
+
+def durbin_watson(fitted: Rows) -> float:
+    """About 2 where neighbouring rows are not alike (Durbin & Watson, 1950)."""
+    e = fitted.weighted
+    total = float((e * e).sum())
+    return float((np.diff(e) ** 2).sum() / total) if total > 0 else np.nan
+
+
+def reset(design: Design, y: Floats, fitted: Rows) -> Aside | None:
+    """Do the square and cube of the fitted values add anything? (Ramsey, 1969)."""
+    model = fitted.model
+    spread = float(np.std(fitted.fitted))
+    if spread == 0 or model.df < 4:
+        return None
+    u = (fitted.fitted - fitted.fitted.mean()) / spread
+    e = fitted.weighted
+    # The added columns less what the model has of them, taken in its orthonormal columns.
+    root = None if fitted.weights is None else np.sqrt(fitted.weights)
+    added = np.column_stack([u**2, u**3]) * (1.0 if root is None else root[:, None])
+
+    def inner(span: tuple[int, int]) -> Floats:
+        out = np.zeros((model.q, 2))
+        for a, b in blocks(*span):
+            basis = _basis(model, design.block(a, b)[:, model.used])
+            out += (basis * (1.0 if root is None else root[a:b, None])).T @ added[a:b]
+        return out
+
+    shared = sum(side_by_side(inner, len(y)))
+    square = added.T @ added - shared.T @ shared
+    with_e = added.T @ e
+    if np.linalg.eigvalsh(square)[0] <= 1e-9 * np.trace(square):
+        return None
+    gain = float(with_e @ np.linalg.solve(square, with_e))
+    rest = model.rss - gain
+    df2 = model.df - 2
+    if rest <= 0:
+        return None
+    test = f_test(gain / 2 / (rest / df2), 2, df2)
+    return Aside(test.f, 2, df2, test.p)

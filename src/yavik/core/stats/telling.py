@@ -1,0 +1,118 @@
+"""How well probabilities tell yes from no: the ROC curve, its area, calibration, classification."""
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from scipy import special, stats
+
+from yavik.core.stats.groups import Floats
+
+
+@dataclass(frozen=True)
+class Roc:
+    """
+    Args:
+        cut: cut-offs, falling; at each, ``sensitivity`` and ``false_alarms`` (1 − specificity).
+        auc, se: area and its standard error (DeLong, DeLong & Clarke-Pearson, 1988).
+    """
+
+    cut: Floats
+    sensitivity: Floats
+    false_alarms: Floats
+    auc: float
+    se: float
+
+    def interval(self, alpha: float) -> tuple[float, float]:
+        reach = float(special.ndtri(1 - alpha / 2)) * self.se
+        return max(0.0, self.auc - reach), min(1.0, self.auc + reach)
+
+
+def roc(mu: Floats, y: Floats) -> Roc:
+    yes = y > 0.5
+    order = np.argsort(-mu, kind="stable")
+    ends = np.append(np.flatnonzero(np.diff(mu[order])), len(mu) - 1)
+    hits, alarms = np.cumsum(yes[order])[ends], np.cumsum(~yes[order])[ends]
+    n1, n0 = int(yes.sum()), int((~yes).sum())
+    auc, se = auc_of(mu, yes)
+    return Roc(
+        np.concatenate([[np.inf], mu[order][ends]]),
+        np.concatenate([[0.0], hits / n1]),
+        np.concatenate([[0.0], alarms / n0]),
+        auc,
+        se,
+    )
+
+
+def auc_of(mu: Floats, yes: Any) -> tuple[float, float]:
+    """Area and standard error from mid-ranks (Sun & Xu, 2014)."""
+    ranks = stats.rankdata(mu)
+    a, b = mu[yes], mu[~yes]
+    n1, n0 = len(a), len(b)
+    place1 = (ranks[yes] - stats.rankdata(a)) / n0
+    place0 = 1 - (ranks[~yes] - stats.rankdata(b)) / n1
+    auc = float(place1.mean())
+    if n1 < 2 or n0 < 2:
+        return auc, np.nan
+    return auc, float(np.sqrt(place1.var(ddof=1) / n1 + place0.var(ddof=1) / n0))
+
+
+@dataclass(frozen=True)
+class Classified:
+    """Counts at a cut-off: a probability at or above it counts as yes."""
+
+    hits: int
+    misses: int
+    alarms: int
+    rejections: int
+
+    @property
+    def right(self) -> float:
+        n = self.hits + self.misses + self.alarms + self.rejections
+        return (self.hits + self.rejections) / n
+
+    @property
+    def sensitivity(self) -> float:
+        return self.hits / (self.hits + self.misses)
+
+    @property
+    def specificity(self) -> float:
+        return self.rejections / (self.rejections + self.alarms)
+
+
+def classify(mu: Floats, y: Floats, cutoff: float) -> Classified:
+    said, yes = mu >= cutoff, y > 0.5
+    return Classified(
+        int((said & yes).sum()), int((~said & yes).sum()), int((said & ~yes).sum()), int((~said & ~yes).sum())
+    )
+
+
+@dataclass(frozen=True)
+class Calibration:
+    """Groups of rows by their probability: how many, how many yes, how many expected."""
+
+    low: Floats
+    high: Floats
+    n: Floats
+    yes: Floats
+    expected: Floats
+    chi2: float
+    df: int
+    p: float
+
+
+def hosmer_lemeshow(mu: Floats, y: Floats, groups: int = 10) -> Calibration:
+    """Hosmer & Lemeshow (1980): groups of equal size by rising probability, ties together; df = groups − 2."""
+    order = np.argsort(mu, kind="stable")
+    m, v = mu[order], y[order]
+    cuts = np.linspace(0, len(m), groups + 1).round().astype(int)[1:-1]
+    # A cut within ties moves to their end.
+    ends = np.unique(np.searchsorted(m, m[cuts - 1], side="right"))
+    edges = np.unique(np.concatenate([[0], ends, [len(m)]]))
+    n = np.diff(edges).astype(float)
+    yes, expected = np.add.reduceat(v, edges[:-1]), np.add.reduceat(m, edges[:-1])
+    with np.errstate(divide="ignore", invalid="ignore"):
+        parts = (yes - expected) ** 2 / (expected * (1 - expected / n))
+    chi2, df = float(parts.sum()), len(n) - 2
+    p = float(special.chdtrc(df, chi2)) if df > 0 and np.isfinite(chi2) else np.nan
+    return Calibration(m[edges[:-1]], m[edges[1:] - 1], n, yes, expected, chi2, df, p)
