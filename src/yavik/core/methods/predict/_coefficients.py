@@ -47,7 +47,8 @@ def coefficients(f: Fitted, per: dict[str, float], bounds: dict[int, tuple[float
     se = np.sqrt(np.maximum(np.diag(f.covariance), 0))
 
     def made(key: str, title: str, column: int | None, place: int | None, amount: float) -> Coefficient:
-        if place is None or (column is not None and f.columns.index(column) in f.infinite):
+        lost = bool(f.infinite) if column is None else place is not None and place - f.first in f.infinite
+        if place is None or lost:
             why = FOLLOWS if place is None else INFINITE
             return Coefficient(key, title, column, *([np.nan] * 6), amount, why)
         b, s = float(f.coef[place]) * amount, float(se[place]) * amount
@@ -147,6 +148,8 @@ def change_words(f: Fitted, c: Coefficient) -> str | None:
         factor = f.data.factors[name]
         return f"{f.data.title(name)}: {factor.levels[level]} rather than {factor.levels[factor.reference]}"
     name = column.powers[0][0]
+    if f.data.columns[name].kind == "count" and not f.data.unit(name):
+        return f"{'One' if c.per == 1 else f'{c.per:g}'} more in {lower(f.data.title(name))}"
     return f"Each further {further(f.data.unit(name), lower(f.data.title(name)), c.per)}"
 
 
@@ -155,12 +158,13 @@ UNITS = {"h": "hour", "min": "minute", "s": "second", "d": "day", "m": "metre", 
 
 def further(unit: str, title: str, amount: float) -> str:
     """'10 m² of floor area', 'hour open a week' for hours open a week, 'point of the score'."""
-    one = UNITS.get(unit, unit)
+    plural = len(unit) > 3 and unit.endswith("s") and unit.isalpha()
+    one = UNITS.get(unit, unit[:-1] if plural else unit)
     many = amount != 1
     size = f"{amount:g}\u00a0" if many else ""
     if not unit:
         return f"{size}{'points' if many else 'point'} of {title}"
-    words = f"{one}s" if many and unit in UNITS else one
+    words = f"{one}s" if many and (plural or unit in UNITS) else one
     for start in (f"{one}s ", f"{one} "):
         if title.lower().startswith(start):
             return f"{size}{words} {title[len(start):]}"

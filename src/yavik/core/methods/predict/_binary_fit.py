@@ -1,0 +1,195 @@
+"""From a spec to a fitted model of a yes/no response."""
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from functools import cached_property
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+
+from yavik.core.answers.wording import counted
+from yavik.core.methods.predict._fitted import Fitted
+from yavik.core.methods.predict._linear_fit import demand_rows, names_of, some_terms
+from yavik.core.methods.predict._terms import ModelData, read_model
+from yavik.core.stats.binary import (
+    BinaryFit,
+    Prepared,
+    fit,
+    null_likelihood,
+    prepare,
+    probability,
+    profile_interval,
+    separating,
+)
+from yavik.core.stats.groups import Floats
+from yavik.core.stats.least_squares import independent_columns
+from yavik.core.stats.selection import BinaryJudge, Round, walk
+from yavik.core.stats.telling import Roc, roc
+from yavik.core.stats.triangle import triangle
+from yavik.core.table import Column, DataProblem, Kind, Table
+
+if TYPE_CHECKING:
+    from yavik.core.methods.predict.logistic import LogisticSpec
+
+MOST_SEPARATION = 400_000
+"""Numbers of a design among which a separating direction is looked for."""
+YES = ("yes", "1", "true")
+
+
+@dataclass(frozen=True, eq=False)
+class BinaryModel:
+    """
+    Args:
+        infinite: places among the used columns without a finite estimate.
+        separation: what separates, in words, or nothing.
+        bounds: profile intervals by place among the coefficients.
+    """
+
+    event: str
+    other: str
+    whole: ModelData
+    data: ModelData
+    model: BinaryFit
+    null: float
+    fitted: Fitted
+    used: list[int]
+    follows: dict[int, list[int]]
+    judge: BinaryJudge
+    rounds: list[Round]
+    chosen: tuple[int, ...]
+    infinite: frozenset[int]
+    complete: bool
+    bounds: dict[int, tuple[float, float]] | None
+
+    @cached_property
+    def roc(self) -> Roc:
+        return roc(self.model.mu, self.data.y)
+
+    @property
+    def said(self) -> str:
+        """'finished = yes'."""
+        return f"{self.data.response.title} = {self.event}"
+
+
+def event_of(table: Table, response: str, event: str | None) -> tuple[Floats, str, str]:
+    """The response as 1 for the event and 0 for the rest, NaN where empty; the event and the rest in words.
+
+    The event is yes, 1 or true unless chosen, else the last level.
+    """
+    column = table.column(response)
+    codes = table.codes(response)
+    n = np.bincount(codes.codes[codes.codes >= 0], minlength=len(codes.levels))
+    there = [i for i in range(len(codes.levels)) if n[i]]
+    if not there:
+        raise DataProblem(f"{response} has no filled cells among these {table.n_rows} rows.", column=response)
+    if event is not None and event not in codes.levels:
+        raise DataProblem(f"{response} has no level '{event}'; it has {', '.join(codes.levels[:8])}.", column=response)
+    if len(there) > 2 and event is None:
+        raise DataProblem(
+            f"{response} has {len(there)} levels. Choose in the settings which one is the event; the others together are the rest.",
+            column=response,
+        )
+    if len(there) < 2:
+        raise DataProblem(
+            f"All {counted(int(n.sum()), 'row')} have {response} = {codes.levels[there[0]]}: nothing tells yes from no.", column=response
+        )
+    place = codes.levels.index(event) if event is not None else _default(column, codes.levels, there)
+    if not n[place]:
+        raise DataProblem(f"No row used has {response} = {event}.", column=response)
+    y = np.where(codes.codes < 0, np.nan, (codes.codes == place).astype(float))
+    others = [codes.levels[i] for i in there if i != place]
+    return y, codes.levels[place], others[0] if len(others) == 1 else "another"
+
+
+def _default(column: Column, levels: tuple[str, ...], there: list[int]) -> int:
+    values = [level.value.lower() for level in column.levels] or [x.lower() for x in levels]
+    return next((i for i in there if values[i] in YES), there[-1])
+
+
+def fit_binary(table: Table, spec: "LogisticSpec", told: Callable[[float, str], None] = lambda _part, _what: None) -> BinaryModel:
+    """Raises DataProblem for what cannot be fitted."""
+    assert spec.response
+    if spec.penalty == "firth" and spec.link != "logit":
+        raise DataProblem("The penalised fit is for the logit link; choose that link, or no penalty.")
+    y, event, other = event_of(table, spec.response, spec.event)
+    whole = read_model(table, spec.response, spec.terms, spec.reference, None, y)
+    yes = int(whole.y.sum())
+    if yes in (0, whole.n):
+        said = event if yes else other
+        raise DataProblem(
+            f"All {counted(whole.n, 'row')} that are filled throughout have {spec.response} = {said}: nothing tells yes from no.",
+            column=spec.response,
+        )
+    told(0.15, "Preparing the columns")
+    t = triangle(whole.design, whole.y, None, spec.intercept)
+    used, _ = independent_columns(t)
+    if spec.selection in ("none", "backward"):
+        demand_rows(whole, len(used) + int(spec.intercept))
+    prepared = prepare(whole.design, whole.y, used, spec.intercept)
+    judge = BinaryJudge(whole.design, prepared, used, spec.link)
+    rounds: list[Round] = []
+    chosen = tuple(range(len(whole.terms)))
+    if spec.selection != "none":
+        if not spec.intercept:
+            raise DataProblem("A selection begins with the intercept; switch it on, or choose no selection.")
+        rounds = walk(judge, whole.terms, spec.selection, spec.choose_by, spec.enter, spec.remove, lambda what: told(0.3, what))
+        chosen = rounds[-1].terms
+    told(0.4, "Fitting")
+    data = whole if len(chosen) == len(whole.terms) else some_terms(whole, chosen)
+    columns = [j for j, c in enumerate(whole.design.columns) if c.term in chosen]
+    part = independent_columns(t.among(columns))
+    if part[0] == list(range(len(used))) and len(columns) == len(used):
+        d: Prepared = prepared
+    else:
+        d = prepare(data.design, data.y, part[0], spec.intercept)
+    model = fit(d, spec.link, spec.penalty)
+    infinite, complete = _infinite(model) if not model.converged and spec.penalty == "none" else (frozenset[int](), False)
+    held = {k: v for k, v in spec.at.items() if k in data.columns}
+    offered = {n for term in spec.terms for n in names_of(term)}
+    lost = next((n for n in spec.at if n not in offered), None)
+    if lost:
+        raise DataProblem(f"{lost} is held at a value, but is not among the terms.", column=lost)
+    fitted = Fitted(
+        data, part[0], spec.intercept, model.coef, model.covariance, np.inf, spec.alpha, held,
+        f"Probability of {data.response.title} = {event}", back=lambda eta: probability(spec.link, eta), infinite=infinite,
+    )  # fmt: skip
+    bounds = _profiles(model, spec, told) if spec.interval == "profile" and not complete else None
+    null = null_likelihood(data.y, spec.link, spec.intercept)
+    return BinaryModel(
+        event, other, whole, data, model, null, fitted, part[0], part[1], judge, rounds, chosen, infinite, complete, bounds
+    )
+
+
+def _infinite(model: BinaryFit) -> tuple[frozenset[int], bool]:
+    """Coefficients that a separating direction moves, and whether it separates every row."""
+    d = model.data
+    if d.x.size > MOST_SEPARATION:
+        sizes = np.abs(model.scaled[d.first :])
+        return frozenset(np.flatnonzero(sizes > 10).tolist()), False
+    # The direction is looked for among plain columns, so that it names the columns that separate and no others.
+    plain = d.x.copy()
+    plain[:, d.first :] += d.centre / d.scale
+    rest, moved = np.arange(len(d.y)), np.zeros(d.x.shape[1], bool)
+    while len(rest):
+        found = separating(replace(d, x=plain[rest], y=d.y[rest]))
+        if found is None:
+            break
+        moved |= np.abs(found) > 1e-6
+        along = plain[rest] @ found
+        told_apart = np.where(d.y[rest] > 0.5, along, -along) > 1e-7
+        rest = rest[~told_apart]  # rows told without a miss say nothing more; the others may separate in turn
+    complete = not len(rest)
+    places = range(d.first, d.x.shape[1])
+    return frozenset(i - d.first for i in places if complete or moved[i]), complete
+
+
+def _profiles(model: BinaryFit, spec: "LogisticSpec", told: Callable[[float, str], None]) -> dict[int, tuple[float, float]]:
+    found = {}
+    for place in range(model.q):
+        told(0.4 + 0.3 * place / model.q, f"Profile interval {place + 1} of {model.q}")
+        found[place] = profile_interval(model, place, spec.alpha)
+    return found
+
+
+def kinds_of_response() -> list[str]:
+    return [k.value for k in (Kind.yes_no, Kind.category, Kind.ordered, Kind.text, Kind.count)]
