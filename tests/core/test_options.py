@@ -18,6 +18,15 @@ SUMMARIES = [
     for x, n, m, s in (("a", 12, 4.1, 1.2), ("b", 15, 5.3, 2.0), ("c", 9, 4.9, 1.1))
 ]
 DOING = [{"label": "doing", "weights": {"with puppets": 1, "acted out": 1, "read aloud": -2}}]
+LINED = [
+    {"method": "linear", "spec": {"response": "visits", "terms": terms}}
+    for terms in (["floor_area"], ["floor_area", "district"], ["hours_open"])
+]
+LINED_ODDS = [
+    {"name": "probit", "method": "logistic", "spec": {"response": "finished", "terms": ["minutes"], "link": "probit"}},
+    {"method": "logistic", "spec": {"response": "finished", "terms": ["minutes", "late_fees"]}},
+    {"method": "logistic", "spec": {"response": "finished", "terms": ["minutes"], "where": "visits > 2"}},
+]
 """Method, table, spec, and for each option the values to be tried on top of it."""
 CASES: list[tuple[str, str, dict[str, Any], dict[str, list[Any]]]] = [
     ("describe", "Room trial", {"columns": ["minutes", "seat"]}, {"by": ["room"]}),
@@ -181,6 +190,63 @@ CASES: list[tuple[str, str, dict[str, Any], dict[str, list[Any]]]] = [
     ),
     ("study_size", "Branches", {"design": "chi_square"}, {"find": [], "df": [4], "effect": [0.1], "n": [200]}),
     ("study_size", "Branches", {"design": "one_way"}, {"find": [], "groups": [6], "effect": [0.1]}),
+    (
+        "linear",
+        "Branches",
+        {"response": "visits", "terms": ["floor_area", "hours_open", "district"]},
+        {
+            "terms": [["cafe"], [{"column": "floor_area", "power": 3}], ["cafe", "bus", {"interaction": ["cafe", "bus"]}]],
+            "reference": [{"district": "Moor edge"}],
+            "intercept": [False],
+            "per": [{"floor_area": 10.0}],
+            "at": [{"hours_open": 40.0, "district": "Lakeside"}],
+            "predict_at": [[{"floor_area": 2000.0}, {"district": "Moor edge", "hours_open": 30.5}]],
+            "weights": ["staff"],
+            "se": ["classical", "hc0", "hc1", "hc2", "hc3"],
+            "selection": ["forward", "backward", "stepwise"],
+            "where": ['district != "Lakeside"'],
+        },
+    ),
+    (
+        "linear",
+        "Reading pace",
+        {"response": "pace", "terms": ["span", "recall", "attention", "rest", "practice"], "selection": "stepwise"},
+        {"choose_by": ["p", "aic", "bic", "adjusted_r2"], "enter": [0.2], "remove": [0.01], "seed": [7]},
+    ),
+    (
+        "linear",
+        "Reading pace",
+        {"response": "pace", "terms": ["span", "recall", "rest"], "selection": "best_subsets", "choose_by": "bic"},
+        {"choose_by": ["aic", "adjusted_r2"]},
+    ),
+    ("linear", "Branches", {"response": "visits", "terms": ["floor_area"], "se": "cluster", "cluster": "town"}, {}),
+    (
+        "logistic",
+        "Winter challenge",
+        {"response": "finished", "terms": ["minutes", "visits", "card"]},
+        {
+            "event": ["no", "yes"],
+            "terms": [["card"], [{"column": "minutes", "power": 2}, "minutes"], ["reminders", "visits", {"interaction": ["reminders", "visits"]}]],
+            "link": [],
+            "interval": ["profile"],
+            "penalty": [],
+            "cutoff": [0.05, 0.95],
+            "reference": [{"card": "senior"}],
+            "intercept": [False],
+            "per": [{"minutes": 10.0}],
+            "at": [{"minutes": 30.0, "card": "child"}],
+            "predict_at": [[{"minutes": 500.0}, {"card": "senior"}]],
+            "selection": ["forward", "backward", "stepwise"],
+        },
+    ),
+    (
+        "logistic",
+        "Winter challenge",
+        {"response": "finished", "terms": ["minutes", "visits", "town", "age_group"], "selection": "stepwise"},
+        {"choose_by": ["aic", "bic"], "enter": [0.001], "remove": [0.5]},
+    ),
+    ("line_up", "Branches", {"models": LINED}, {"chosen": [1], "show": ["b"], "brackets": [], "marks": [], "rows": []}),
+    ("line_up", "Winter challenge", {"models": LINED_ODDS}, {"show": [], "brackets": [], "marks": [], "rows": [], "models": [LINED_ODDS[:1]]}),
     ("study_size", "Branches", {"design": "correlation"}, {"find": [], "effect": [0.6], "alternative": []}),
 ]
 

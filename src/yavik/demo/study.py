@@ -54,6 +54,7 @@ def make_demo(store: Store) -> Study:
         {"columns": ["minutes", "pages", "seat"], "by": "room"},
     )
     _tests_of_the_demo(store, study.id, rooms, made)
+    _models_of_the_demo(store, study.id, made)
     figure = Figure(response="minutes", groups="room", marks_from=minutes)
     drawn = store.items.add(
         study.id,
@@ -127,8 +128,38 @@ TOLD: list[tuple[str, str, str, dict[str, Any]]] = [
         {"rows": "reminders", "columns": "finished", "layers": "card"},
     ),
     ("Branches", "A study of visits", "study_size", {"column": "visits", "difference": 80}),
+    (
+        "Branches",
+        "What predicts visits",
+        "linear",
+        {"response": "visits", "terms": ["floor_area", "hours_open", "cafe", "district"], "per": {"floor_area": 10}},
+    ),
 ]
 """Table, name, method and spec of questions that stand answered in the demo; each in the method's fitting layout."""
+
+
+SCREENED = ["minutes", "visits", "reminders", "late_fees", "card", "age_group"]
+KEPT = SCREENED[:-1]
+BENT: list[Any] = [*KEPT, {"column": "minutes", "power": 2}]
+ROUNDS: list[list[Any]] = [SCREENED, KEPT, [*BENT, {"column": "minutes", "power": 3}], BENT]
+"""Terms of the model of finishing, round by round; the last one stands."""
+
+
+def _models_of_the_demo(store: Store, study_id: str, tables: dict[str, str]) -> None:
+    """A model of the winter challenge with its trail, and the line-up of its rounds."""
+    table = tables["Winter challenge"]
+    held = TableBody.model_validate(store.items.item(study_id, table, "table").body)
+    specs: list[dict[str, Any]] = [{"response": "finished", "terms": terms} for terms in ROUNDS]
+    question = _question(store, study_id, table, "Who finishes the challenge", "logistic", "rows", specs[-1])
+    store.trail.forget(question)
+    for spec in specs:
+        carry_out(
+            store, Ask(root=held.root, steps=held.steps, method="logistic", spec=spec, item=question), Run()
+        )
+    names = ["Screened", None, None]
+    lined = [{"name": n, "method": "logistic", "spec": s} for n, s in zip(names, [specs[0], specs[1], specs[3]], strict=True)]
+    spec = {"models": [*lined, {"name": None, "method": "logistic", "spec": specs[2]}], "chosen": 2}
+    _question(store, study_id, table, "Models of finishing", "line_up", "models", spec)
 
 
 def _tests_of_the_demo(store: Store, study_id: str, rooms: str, tables: dict[str, str]) -> None:

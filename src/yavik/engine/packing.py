@@ -23,6 +23,7 @@ from yavik.store.models import Item, Study, new_id
 from yavik.store.tables import read_by
 
 WHAT = "a packed study"
+ROUND = ("key", "spec", "card", "name")
 KINDS = ("table", "question", "figure", "report", "path")
 
 
@@ -36,6 +37,8 @@ class PackedItem(BaseModel):
     filename: str | None = None
     answer: dict[str, Any] | None = None
     """Of a question: the answer it showed, for ``yavik rerun`` to compare with."""
+    trail: list[dict[str, Any]] = []
+    """Of a model: the rounds it has had."""
 
 
 class PackedStudy(BaseModel):
@@ -59,6 +62,7 @@ def pack(store: Store, study: Study, path: Path) -> None:
                     entry.file, entry.filename = _original(store, archive, body, files), body.filename
             if item.type == "question" and (key := store.shown(item.id)):
                 entry.answer = store.result(key)
+                entry.trail = [{k: getattr(r, k) for k in ROUND} for r in store.trail.rounds(item.id)]
             packed.append(entry)
         package.add_tables(archive, study.name, tables)
         found = PackedStudy(yavik=__version__, name=study.name, items=packed)
@@ -139,6 +143,8 @@ def unpack(store: Store, path: Path) -> Study:
                 if entry.type == "table" and entry.file:
                     body = _with_file(store, study, archive, entry, body, uploads)
                 _add(store, study, ids[entry.id], entry, body)
+                for line in entry.trail:
+                    store.trail.put({"item_id": ids[entry.id], **{k: line[k] for k in ROUND}})
         except (ValidationError, KeyError, LookupError) as trouble:
             store.items.drop_study(study.id)
             raise DataProblem("This packed study is damaged: a part that it names is missing.") from trouble

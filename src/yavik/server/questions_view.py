@@ -3,15 +3,18 @@
 from typing import Any
 
 from yavik.core.answers import Answer
+from yavik.core.answers.model_card import CardTerm, FitLine, term_changes
+from yavik.core.answers.wording import listing
 from yavik.core.methods.registry import get, parse_spec
 from yavik.core.table import DataProblem
 from yavik.engine import Engine
 from yavik.engine.tasks import Ask, answer_key, reads
-from yavik.server.schemas import QuestionState
+from yavik.server.schemas import QuestionState, TrailLine
 from yavik.server.tables_view import body_of, job_out, needs_job
 from yavik.store import Store
 from yavik.store.bodies import QuestionBody
 from yavik.store.models import Item
+from yavik.store.trail import model_key
 
 
 def question_body(item: Item) -> QuestionBody:
@@ -65,8 +68,38 @@ def question_state(store: Store, item: Item) -> QuestionState:
         answer=answer,
         out_of_date=old,
         ready=is_ready(body),
+        trail=trail_of(store, item, body),
         pairs_used=str(answer.facts.get("pairs")) if answer and "pairs" in answer.facts else None,
     )
+
+
+def trail_of(store: Store, item: Item, body: QuestionBody) -> list[TrailLine]:
+    """The models the question has had, each with what changed from the one before."""
+    rounds = store.trail.rounds(item.id)
+    if not rounds:
+        return []
+    try:
+        now = model_key(body.method, body.spec)
+    except DataProblem:
+        now = ""
+    lines: list[TrailLine] = []
+    before: list[CardTerm] | None = None
+    for r in rounds:
+        terms = [CardTerm.model_validate(t) for t in r.card["terms"]]
+        lines.append(
+            TrailLine(
+                id=r.id, name=r.name, changed=changed(before, terms), terms=[t.title for t in terms], said=r.card["said"],
+                fit=[FitLine.model_validate(f) for f in r.card["fit"]], n=r.card["n"], spec=r.spec, current=r.key == now,
+            )
+        )  # fmt: skip
+        before = terms
+    return lines
+
+
+def changed(before: list[CardTerm] | None, now: list[CardTerm]) -> str:
+    if before is None:
+        return listing([t.title for t in now], 4) or "no term"
+    return term_changes(before, now) or "other settings"
 
 
 def renew(store: Store, engine: Engine, item: Item) -> QuestionState:
@@ -82,8 +115,10 @@ def renew(store: Store, engine: Engine, item: Item) -> QuestionState:
     if not needs_job(store, held):
         snapshot, _ = store.tables.replay(held)
         key = answer_key(snapshot, body.method, body.spec)
-        if store.result(key) is not None:
+        known = store.result(key)
+        if known is not None:
             store.show(item.id, key)
+            store.trail.note(item.id, known)
             return question_state(store, item)
         if engine.small(snapshot.n_rows, len(reads(snapshot, body.method, body.spec))):
             engine.do(ask)

@@ -18,7 +18,7 @@ from yavik.store.models import Item
 from yavik.store.versions import key_of
 
 DEFAULT_PARTS = ("groups", "frequencies", "pairs")
-OTHER_PARTS = ("means", "anova", "crosstab", "correlations", "levels", "power")
+OTHER_PARTS = ("models", "coefficients", "fit", "means", "anova", "crosstab", "correlations", "levels", "power")
 """Tables that stand in a report by themselves: the first kind where an answer has them, else the second."""
 
 

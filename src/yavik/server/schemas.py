@@ -6,6 +6,7 @@ from typing import Any, Literal
 from pydantic import BaseModel, Field
 
 from yavik.core.answers import Answer, Span
+from yavik.core.answers.model_card import FitLine
 from yavik.core.figures import Figure
 from yavik.core.files.options import Preview, ReadOptions
 from yavik.core.methods.fit import Fit
@@ -239,6 +240,8 @@ class MethodOut(BaseModel):
     keywords: list[str]
     gives_columns: bool
     """Whether its answers make columns that can be added to the table."""
+    view: str
+    makes_models: bool
 
 
 class AimOut(BaseModel):
@@ -280,6 +283,24 @@ class QuestionChange(BaseModel):
     spec: dict[str, Any] | None = None
 
 
+class TrailLine(BaseModel):
+    """A model that the question has had."""
+
+    id: int
+    name: str | None
+    changed: str
+    terms: list[str]
+    said: str
+    fit: list[FitLine]
+    n: int
+    spec: dict[str, Any]
+    current: bool
+
+
+class NameRound(BaseModel):
+    name: str | None = Field(None, max_length=80)
+
+
 class QuestionState(BaseModel):
     id: str
     name: str
@@ -290,6 +311,7 @@ class QuestionState(BaseModel):
     answer: Answer | None
     out_of_date: bool
     ready: bool
+    trail: list[TrailLine] = []
     pairs_used: str | None = None
     job: JobOut | None = None
 

@@ -7,7 +7,7 @@ from typing import Any
 from sqlalchemy import Engine, func, select, update
 from sqlalchemy.orm import Session
 
-from yavik.store.models import Change, Item, Shown, Study, Upload, new_id, now
+from yavik.store.models import Change, Item, Shown, Study, TrailRound, Upload, new_id, now
 
 TOGETHER = timedelta(seconds=20)
 """Typing in one place within this time is one change to undo."""
@@ -74,6 +74,8 @@ class Items:
             s.flush()
             for row in s.scalars(select(Shown).where(Shown.item_id.in_(ids))).all():
                 s.add(Shown(item_id=ids[row.item_id], key=row.key))
+            for r in s.scalars(select(TrailRound).where(TrailRound.item_id.in_(ids)).order_by(TrailRound.id)).all():
+                s.add(TrailRound(item_id=ids[r.item_id], key=r.key, spec=r.spec, card=r.card, name=r.name, at=r.at))
             return copy
 
     # Items

@@ -4,7 +4,7 @@ from datetime import UTC, datetime
 from typing import Any
 from uuid import uuid4
 
-from sqlalchemy import JSON, Float, ForeignKey, Index, LargeBinary, String
+from sqlalchemy import JSON, Float, ForeignKey, Index, LargeBinary, String, UniqueConstraint
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
 
@@ -117,6 +117,20 @@ class Shown(Base):
     __tablename__ = "shown"
     item_id: Mapped[str] = mapped_column(ForeignKey("items.id", ondelete="CASCADE"), primary_key=True)
     key: Mapped[str] = mapped_column(String(40))
+
+
+class TrailRound(Base):
+    """A model that a question has had: its spec, and how well it fitted. Undo does not take it away."""
+
+    __tablename__ = "rounds"
+    id: Mapped[int] = mapped_column(primary_key=True, autoincrement=True)
+    item_id: Mapped[str] = mapped_column(ForeignKey("items.id", ondelete="CASCADE"))
+    key: Mapped[str] = mapped_column(String(40))
+    spec: Mapped[dict[str, Any]] = mapped_column(JSON)
+    card: Mapped[dict[str, Any]] = mapped_column(JSON)
+    name: Mapped[str | None] = mapped_column(default=None)
+    at: Mapped[datetime] = mapped_column(default=now)
+    __table_args__ = (UniqueConstraint("item_id", "key"),)
 
 
 class Profile(Base):

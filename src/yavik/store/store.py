@@ -16,6 +16,7 @@ from yavik.store.files import Files
 from yavik.store.items import Items
 from yavik.store.models import Profile, Result, Shown
 from yavik.store.tables import Tables
+from yavik.store.trail import Trail
 from yavik.store.versions import Snapshot, Versions, key_of
 
 
@@ -45,6 +46,7 @@ class Store:
         self.items = Items(self.engine, who_am_i())
         self.files = Files(self.engine)
         self.tables = Tables(self.items, self.versions)
+        self.trail = Trail(self.engine)
 
     def close(self) -> None:
         self.engine.dispose()
@@ -65,6 +67,7 @@ class Store:
             connection.execute(sqlite_insert(Result).on_conflict_do_nothing(), {"key": key, "data": data})
         if item_id:
             self.show(item_id, key)
+            self.trail.note(item_id, data)
 
     def show(self, item_id: str, key: str) -> None:
         with self.engine.begin() as connection:

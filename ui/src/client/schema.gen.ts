@@ -464,6 +464,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study_id}/questions/{item_id}/trail/{round_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Drop Round
+         * @description Takes a model off the trail; the question itself stays as it is.
+         */
+        delete: operations["drop_round"];
+        options?: never;
+        head?: never;
+        /**
+         * Name Round
+         * @description Names a model of the trail, or takes its name away.
+         */
+        patch: operations["name_round"];
+        trace?: never;
+    };
     "/api/studies/{study_id}/redo": {
         parameters: {
             query?: never;
@@ -1079,6 +1103,7 @@ export interface components {
             marks: components["schemas"]["Marks"];
             /** Method */
             method: string;
+            model?: components["schemas"]["ModelCard"] | null;
             /**
              * New Columns
              * @default {}
@@ -1097,6 +1122,11 @@ export interface components {
             spec: {
                 [key: string]: unknown;
             };
+            /**
+             * Variants
+             * @default []
+             */
+            variants: components["schemas"]["Variant"][];
             /** Version */
             version: string;
         };
@@ -1124,6 +1154,13 @@ export interface components {
             name: string;
             /** Words */
             words: string;
+        };
+        /** CardTerm */
+        CardTerm: {
+            /** Key */
+            key: string;
+            /** Title */
+            title: string;
         };
         /** Catalogue */
         Catalogue: {
@@ -1153,6 +1190,13 @@ export interface components {
         Cell: {
             /** S */
             s: string;
+            /**
+             * Strong
+             * @default false
+             */
+            strong: boolean;
+            /** Sub */
+            sub?: string | null;
             /** V */
             v: number | string | null;
             /** Why */
@@ -1414,6 +1458,28 @@ export interface components {
             type: "table" | "question" | "figure" | "report";
         };
         /**
+         * Estimate
+         * @description One coefficient; ``key`` is the same in every model that has it. Values are per unit of the column.
+         */
+        Estimate: {
+            /** B */
+            b: number | null;
+            /** High */
+            high: number | null;
+            /** Key */
+            key: string;
+            /** Low */
+            low: number | null;
+            /** P */
+            p: number | null;
+            /** Se */
+            se: number | null;
+            /** Title */
+            title: string;
+            /** Why */
+            why?: string | null;
+        };
+        /**
          * Figure
          * @description “Show {response} by {groups} as {show}.” Either response and groups, or samples side by side.
          */
@@ -1605,6 +1671,24 @@ export interface components {
             /** Why */
             why: string;
         };
+        /** FitLine */
+        FitLine: {
+            /** Better */
+            better?: ("high" | "low") | null;
+            /** Key */
+            key: string;
+            /** S */
+            s: string;
+            /**
+             * Short
+             * @default
+             */
+            short: string;
+            /** Title */
+            title: string;
+            /** V */
+            v: number | null;
+        };
         /** FitOut */
         FitOut: {
             /** Fits */
@@ -1659,6 +1743,8 @@ export interface components {
             italic: boolean;
             /** Key */
             key: string;
+            /** Sub */
+            sub?: string | null;
             /** Title */
             title: string;
         };
@@ -1811,12 +1897,16 @@ export interface components {
             keywords: string[];
             /** Layouts */
             layouts: components["schemas"]["LayoutOut"][];
+            /** Makes Models */
+            makes_models: boolean;
             /** Spec */
             spec: {
                 [key: string]: unknown;
             };
             /** Title */
             title: string;
+            /** View */
+            view: string;
         };
         /** MethodPageOut */
         MethodPageOut: {
@@ -1845,6 +1935,45 @@ export interface components {
             /** Title */
             title: string;
         };
+        /**
+         * ModelCard
+         * @description ``said``: the response in words, with its event where it has one.
+         *     ``rows``: a fingerprint of the rows used.
+         *     ``rss``, ``df``: of least squares; None for models fitted by likelihood.
+         */
+        ModelCard: {
+            /** Df */
+            df?: number | null;
+            /**
+             * Effect
+             * @enum {string}
+             */
+            effect: "b" | "odds_ratio";
+            /** Estimates */
+            estimates: components["schemas"]["Estimate"][];
+            /** Fit */
+            fit: components["schemas"]["FitLine"][];
+            /** Kind */
+            kind: string;
+            /** Log Likelihood */
+            log_likelihood: number;
+            /** N */
+            n: number;
+            /** Parameters */
+            parameters: number;
+            /** Response */
+            response: string;
+            /** Rows */
+            rows: string;
+            /** Rss */
+            rss?: number | null;
+            /** Said */
+            said: string;
+            /** Terms */
+            terms: components["schemas"]["CardTerm"][];
+            /** Weights */
+            weights?: string | null;
+        };
         /** Moment */
         Moment: {
             /** Name */
@@ -1864,6 +1993,11 @@ export interface components {
         Named: {
             /** Name */
             name: string;
+        };
+        /** NameRound */
+        NameRound: {
+            /** Name */
+            name?: string | null;
         };
         /** NewFigure */
         NewFigure: {
@@ -2128,6 +2262,11 @@ export interface components {
             };
             /** Table */
             table: string;
+            /**
+             * Trail
+             * @default []
+             */
+            trail: components["schemas"]["TrailLine"][];
         };
         /** ReadOptions */
         ReadOptions: {
@@ -2307,6 +2446,8 @@ export interface components {
         TableBlock: {
             /** Columns */
             columns: components["schemas"]["Head"][];
+            /** Control */
+            control?: string | null;
             /**
              * Folded
              * @default false
@@ -2321,6 +2462,8 @@ export interface components {
             marked: number[];
             /** Note */
             note?: string | null;
+            /** Picked */
+            picked?: string | null;
             /** Rows */
             rows: {
                 [key: string]: components["schemas"]["Cell"];
@@ -2380,6 +2523,32 @@ export interface components {
             job?: components["schemas"]["JobOut"] | null;
             table?: components["schemas"]["TableOut"] | null;
         };
+        /**
+         * TrailLine
+         * @description A model that the question has had.
+         */
+        TrailLine: {
+            /** Changed */
+            changed: string;
+            /** Current */
+            current: boolean;
+            /** Fit */
+            fit: components["schemas"]["FitLine"][];
+            /** Id */
+            id: number;
+            /** N */
+            n: number;
+            /** Name */
+            name: string | null;
+            /** Said */
+            said: string;
+            /** Spec */
+            spec: {
+                [key: string]: unknown;
+            };
+            /** Terms */
+            terms: string[];
+        };
         /** Tried */
         Tried: {
             /** Columns */
@@ -2436,6 +2605,20 @@ export interface components {
             msg: string;
             /** Error Type */
             type: string;
+        };
+        /**
+         * Variant
+         * @description Another model that the answer speaks of: a round of a selection, a runner-up, the model without some rows.
+         */
+        Variant: {
+            /** Label */
+            label: string;
+            /** Said */
+            said: string;
+            /** Spec */
+            spec: {
+                [key: string]: unknown;
+            };
         };
         /**
          * Verdict
@@ -3453,6 +3636,76 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["QuestionState"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    drop_round: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                item_id: string;
+                round_id: number;
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["QuestionState"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    name_round: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                item_id: string;
+                round_id: number;
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NameRound"];
+            };
+        };
         responses: {
             /** @description Successful Response */
             200: {

@@ -1,9 +1,11 @@
-import { useEffect, useRef, useState } from "react";
-import type { TableBlock } from "../client/api";
+import { useEffect, useRef, useState, type ReactNode } from "react";
+import type { S, TableBlock } from "../client/api";
 import { say } from "./toasts";
 
+type Cell = S["Cell"];
+
 /** A table as in a journal. A cell that cannot be computed says why. */
-export function ResultTable({ block, number, plain }: { block: TableBlock; number?: number; plain?: boolean }) {
+export function ResultTable({ block, number, plain, heading }: { block: TableBlock; number?: number; plain?: boolean; heading?: (key: string) => ReactNode }) {
   const caption = number ? <><b>Table {number}.</b> <span className="font-normal">{block.title}</span></> : block.title;
   const box = useRef<HTMLDivElement>(null);
   const [wide, setWide] = useState(false);
@@ -20,8 +22,11 @@ export function ResultTable({ block, number, plain }: { block: TableBlock; numbe
         <thead>
           <tr>
             {block.columns.map((c) => (
-              <th key={c.key} scope="col" className={c.align === "left" ? "left" : ""}>
-                {c.title === "" ? <span className="sr-only">Letters</span> : c.italic ? <i>{c.title}</i> : c.title}
+              <th key={c.key} scope="col" className={`${c.align === "left" ? "left" : ""} ${block.picked === c.key ? "picked" : ""}`}>
+                {c.title === "" ? <span className="sr-only">Value</span> : c.italic ? <i>{c.title}</i> : c.title}
+                {heading?.(c.key)}
+                {c.sub && <small className="block font-normal">{c.sub}</small>}
+                {block.picked === c.key && <small className="text-primary block font-semibold">to be reported</small>}
               </th>
             ))}
           </tr>
@@ -33,8 +38,9 @@ export function ResultTable({ block, number, plain }: { block: TableBlock; numbe
                 const cell = row[c.key];
                 const strong = block.strong?.includes(c.key) && (block.marked?.includes(i) || c.key === "letters");
                 return (
-                  <td key={c.key} className={`${c.align === "left" ? "left" : ""} ${strong ? "font-semibold" : ""}`} title={cell?.why ?? undefined}>
+                  <td key={c.key} className={`${c.align === "left" ? "left" : ""} ${c.align === "left" && (cell?.s.length ?? 0) > 48 ? "wrap" : ""} ${strong || cell?.strong ? "font-semibold" : ""} ${block.picked === c.key ? "picked" : ""}`} title={cell?.why ?? undefined}>
                     {cell?.s ?? ""}
+                    {cell?.sub && <small className="muted block font-normal">{cell.sub}</small>}
                     {cell?.why && <span className="sr-only">: {cell.why}</span>}
                   </td>
                 );
@@ -48,8 +54,13 @@ export function ResultTable({ block, number, plain }: { block: TableBlock; numbe
   );
 }
 
+/** The whole cell on one line; a second line stands in brackets. */
+function cellText(cell: Cell | undefined): string {
+  return cell?.sub ? `${cell.s} (${cell.sub})` : (cell?.s ?? "");
+}
+
 /** The table as tab-separated text, as it stands. */
 export function copyTable(block: TableBlock): void {
-  const lines = [block.columns.map((c) => c.title), ...block.rows.map((row) => block.columns.map((c) => row[c.key]?.s ?? ""))];
+  const lines = [block.columns.map((c) => c.title), ...block.rows.map((row) => block.columns.map((c) => cellText(row[c.key])))];
   void navigator.clipboard.writeText(lines.map((l) => l.join("\t")).join("\n")).then(() => say("Table copied"));
 }

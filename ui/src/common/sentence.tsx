@@ -30,7 +30,7 @@ export function Sentence({ template, schema, needed, columns, spec, set, wrong, 
         // A comma or a question mark stays with the slot before it.
         if (!field) return <span key={i}>{i > 0 ? part.replace(/^[?,.]+/, "") : part}</span>;
         const mark = /^[?,.]+/.exec(parts[i + 1] ?? "")?.[0] ?? "";
-        return <span key={i} className="whitespace-nowrap">{slotOf(field)}{mark}</span>;
+        return <span key={i} className={schema[field]?.slot?.terms ? "" : "whitespace-nowrap"}>{slotOf(field)}{mark}</span>;
       })}
     </p>
   );

@@ -3,7 +3,7 @@ import { useId, useMemo, useRef, useState } from "react";
 import type { Column } from "../client/api";
 import { keepInside, kindWords, useDismiss } from "./bits";
 
-export type SlotInfo = { kinds: string[]; placeholder: string; many: boolean; layout?: string | null; typed?: string[] };
+export type SlotInfo = { kinds: string[]; placeholder: string; many: boolean; layout?: string | null; typed?: string[]; terms?: boolean; numbers?: string[]; models?: boolean };
 /** "Reading room" inside a sentence is "reading room"; "pH" and "NDVI" stay. */
 export function inSentence(words: string): string {
   return /^[A-Z][a-z]/.test(words) ? words.charAt(0).toLowerCase() + words.slice(1) : words;
@@ -15,7 +15,7 @@ export function fits(column: Column, slot: SlotInfo): boolean {
   return slot.kinds.includes(column.kind);
 }
 
-function optionsOf(columns: Column[], slot: SlotInfo): Option[] {
+export function optionsOf(columns: Column[], slot: SlotInfo): Option[] {
   return columns.map((c) => ({
     name: c.name, title: c.label ? `${c.label}` : c.name, kind: c.kind, fits: fits(c, slot),
     why: fits(c, slot) ? "" : `${kindWords(c.kind)}: needs a ${slot.kinds.slice(0, 3).map(kindWords).join(" or ")}`,
@@ -71,7 +71,7 @@ export function Slot({ label, slot, columns, value, set, wrong, needed = true }:
   );
 }
 
-function ColumnList({ label, options, chosen, many, choose, clear, close }: {
+export function ColumnList({ label, options, chosen, many, choose, clear, close }: {
   label: string; options: Option[]; chosen: string[]; many: boolean; choose: (name: string) => void; clear?: () => void; close: () => void;
 }) {
   const [text, setText] = useState("");

@@ -1,4 +1,5 @@
 // An answer: the statement, the main figure beside the first tables, the rest below, details folded away.
+import type { ReactNode } from "react";
 import type { Answer, FigureBlock, TableBlock } from "../client/api";
 import { Picture } from "../common/picture";
 import { copyTable, ResultTable } from "../common/result-table";
@@ -13,13 +14,15 @@ function room(t: TableBlock): number {
   return t.columns.reduce((sum, c) => sum + 18 + 6.6 * Math.max(c.title.length, ...t.rows.map((r) => Math.min(r[c.key]?.s.length ?? 0, 34))), 0);
 }
 
-export function AnswerView({ answer, showRow }: { answer: Answer; showRow?: (row: number) => void }) {
+export function AnswerView({ answer, showRow, control }: { answer: Answer; showRow?: (row: number) => void; control?: (field: string) => ReactNode }) {
   const figures = answer.blocks.filter((b): b is FigureBlock => b.type === "figure" && !b.folded);
   const tables = answer.blocks.filter((b): b is TableBlock => b.type === "table" && !b.folded);
   const notes = answer.blocks.filter((b) => b.type === "note");
   const main = figures.find((f) => !f.small);
   const small = figures.filter((f) => f.small);
-  const beside = main && Number(main.drawing.width) < 460 ? tables.slice(0, 5).filter((t) => room(t) <= BESIDE).slice(0, 2) : [];
+  // A model's coefficients keep their place: only what stands before them may go beside the picture.
+  const near = answer.model ? tables.slice(0, Math.max(0, tables.findIndex((t) => room(t) > BESIDE))) : tables.slice(0, 5);
+  const beside = main && Number(main.drawing.width) < 460 ? near.filter((t) => room(t) <= BESIDE).slice(0, 2) : [];
   const rest = answer.blocks.filter((b) => (b.type === "table" && !b.folded && !beside.includes(b)) || (b.type === "figure" && !b.small && !b.folded && b !== main));
   return (
     <article data-testid="answer">
@@ -27,16 +30,35 @@ export function AnswerView({ answer, showRow }: { answer: Answer; showRow?: (row
       {small.length > 0 && !main && <Small figures={small} showRow={showRow} />}
       <div className="flex flex-wrap items-start gap-x-8 gap-y-6">
         {main && <div className="max-w-full shrink-0">{main.title !== tables[0]?.title && main.id !== "figure" && <h2 className="mb-1 font-semibold">{main.title}</h2>}<Picture vega={main.drawing} alt={main.alt} showRow={showRow} /></div>}
-        {beside.length > 0 && <div className="flex-1 space-y-6" style={{ minWidth: `min(100%, ${Math.max(300, ...beside.map(room))}px)` }}>{beside.map((t) => <Shown key={t.id} block={t} />)}</div>}
+        {beside.length > 0 && <div className="flex-1 space-y-6" style={{ minWidth: `min(100%, ${Math.max(240, ...beside.map(room))}px)` }}>{beside.map((t) => <Shown key={t.id} block={t} control={control} />)}</div>}
       </div>
-      {small.length > 0 && main && <div className="mt-6"><Small figures={small} showRow={showRow} /></div>}
+      {small.length > 0 && main && !answer.model && <div className="mt-6"><Small figures={small} showRow={showRow} /></div>}
       <div className="mt-6 space-y-6">
-        {rest.map((b) => (b.type === "table" ? <div key={b.id} className={b.columns.length <= WIDE ? "max-w-[46rem]" : ""}><Shown block={b} /></div> : b.type === "figure" ? <div key={b.id}><h2 className="mb-1 font-semibold">{b.title}</h2><Picture vega={b.drawing} alt={b.alt} showRow={showRow} /></div> : null))}
+        {(answer.model ? inOrder(answer, [main, ...beside]) : rest).map((b) =>
+          Array.isArray(b) ? <Small key={b[0]?.id} figures={b} showRow={showRow} />
+          : b.type === "table" ? <div key={b.id} className={b.columns.length <= WIDE ? "max-w-[46rem]" : ""}><Shown block={b} control={control} /></div>
+          : b.type === "figure" ? <div key={b.id}><h2 className="mb-1 font-semibold">{b.title}</h2><Picture vega={b.drawing} alt={b.alt} showRow={showRow} /></div> : null)}
         {notes.map((n) => n.type === "note" && <p key={n.id} className="max-w-[46rem]">{n.text}</p>)}
         <Folded answer={answer} showRow={showRow} />
       </div>
     </article>
   );
+}
+
+type Shown = Answer["blocks"][number] | FigureBlock[];
+
+/** Blocks as they come, small figures that follow one another together: a model's pictures stand beside what they show. */
+function inOrder(answer: Answer, gone: (Answer["blocks"][number] | undefined)[]): Shown[] {
+  const out: Shown[] = [];
+  for (const b of answer.blocks) {
+    if (gone.includes(b) || b.folded || b.type === "note") continue;
+    const last = out[out.length - 1];
+    if (b.type === "figure" && b.small) {
+      if (Array.isArray(last)) last.push(b);
+      else out.push([b]);
+    } else out.push(b);
+  }
+  return out;
 }
 
 function Small({ figures, showRow }: { figures: FigureBlock[]; showRow?: (row: number) => void }) {
@@ -68,9 +90,10 @@ function Folded({ answer, showRow }: { answer: Answer; showRow?: (row: number) =
   );
 }
 
-function Shown({ block }: { block: TableBlock }) {
+function Shown({ block, control }: { block: TableBlock; control?: (field: string) => ReactNode }) {
   return (
     <div className="group relative">
+      {block.control && control?.(block.control)}
       <ResultTable block={block} />
       <button type="button" className="btn btn-ghost btn-xs absolute right-0 top-0 opacity-0 focus-visible:opacity-100 group-hover:opacity-100" onClick={() => copyTable(block)} aria-label={`Copy the table ${block.title}`}>Copy</button>
     </div>

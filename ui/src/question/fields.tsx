@@ -5,16 +5,16 @@ import type { Column } from "../client/api";
 
 export type Option = {
   title: string; place: string; words?: Record<string, string>; help?: string; step?: number | "any"; min?: number; max?: number; empty?: boolean;
-  kinds?: string[]; of?: string; single?: boolean; when?: Record<string, string[] | "set">; any?: boolean;
+  kinds?: string[]; of?: string; single?: boolean; when?: Record<string, string[] | "set">; any?: boolean; slider?: boolean; look?: boolean;
 };
 export type FieldProps = { field: string; option: Option; value: unknown; set: (v: unknown) => void };
 
-function Help({ option }: { option: Option }) {
+export function Help({ option }: { option: Option }) {
   return option.help ? <small className="muted mt-1 block text-[0.8rem]">{option.help}</small> : null;
 }
 
 /** A draft that is handed over on Enter or on leaving, so that half-typed numbers are not asked about. */
-function useDraft(shown: string, hand: (text: string) => void) {
+export function useDraft(shown: string, hand: (text: string) => void) {
   const [text, setText] = useState<string | null>(null);
   const done = () => {
     if (text !== null) hand(text);

@@ -2,17 +2,24 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useRef, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
-import { api, Problem, take, type Job, type S } from "../client/api";
+import { api, Problem, take, type Column, type Job, type S } from "../client/api";
 import { useAddToReport, useCatalogue, useContents, useNewFigure, useTable } from "../client/hooks";
 import { Loading, Trouble } from "../common/bits";
 import { WithMargin } from "../common/frame";
 import { JobBar, useJob } from "../common/job";
-import { Sentence, type SlotSchema } from "../common/sentence";
+import { asList, Sentence, type SlotSchema } from "../common/sentence";
 import { say, sayProblem } from "../common/toasts";
 import { AnswerView } from "./answer-view";
 import { Checks } from "./checks";
+import type { Option } from "./fields";
 import { Settings } from "./settings";
+import { AddModel, LineupView } from "../lineup/lineup-view";
+import type { Lined } from "../lineup/use-line-up";
+import { Control } from "./control";
+import { TermsSlot } from "./terms-slot";
+import { Trail } from "./trail";
 import { TypedSlot } from "./typed-slot";
+import { Variants } from "./variants";
 
 type State = S["QuestionState"];
 
@@ -45,7 +52,7 @@ function Question({ study, id }: { study: string; id: string }) {
   const method = catalogue?.methods.find((m) => m.id === state?.method);
   if (!state || !method) return <Loading />;
   const layout = method.layouts.find((l) => l.id === state.layout) ?? method.layouts[0];
-  const properties = (method.spec.properties ?? {}) as Record<string, SlotSchema>;
+  const properties = (method.spec.properties ?? {}) as Record<string, SlotSchema & { option?: Option; default?: unknown }>;
   const columns = table.data?.table?.columns ?? [];
   const answer = state.answer;
   const old = Boolean(answer) && (state.out_of_date || computing || problem !== null);
@@ -61,9 +68,23 @@ function Question({ study, id }: { study: string; id: string }) {
     }
   };
   const setField = (field: string, value: unknown) => change({ spec: { ...state.spec, [field]: value } });
-  const typed = Object.fromEntries(
-    Object.entries(properties).flatMap(([field, p]) => (p.slot?.typed ? [[field, <TypedSlot key={field} label={p.title ?? field} placeholder={p.slot.placeholder} fields={p.slot.typed} value={state.spec[field]} set={(v) => setField(field, v)} />]] : [])),
+  const setSpec = (spec: Record<string, unknown>) => change({ spec });
+  const makers = catalogue?.methods.filter((m) => m.makes_models).map((m) => m.id) ?? [];
+  const questions = contents?.entries.filter((e) => e.type === "question" && e.id !== id) ?? [];
+  const own = Object.fromEntries(
+    Object.entries(properties).flatMap(([field, p]) => {
+      const label = p.title ?? field;
+      if (p.slot?.typed) return [[field, <TypedSlot key={field} label={label} placeholder={p.slot.placeholder} fields={p.slot.typed} value={state.spec[field]} set={(v) => setField(field, v)} />]];
+      if (p.slot?.terms) return [[field, <TermsSlot key={field} label={label} slot={p.slot} columns={columns} spec={state.spec} setSpec={setSpec} wrong={problem?.column} response={asList(state.spec.response)[0]} />]];
+      if (p.slot?.models) return [[field, <LinedSlot key={field} models={(state.spec[field] ?? []) as Lined[]} />]];
+      if (p.option?.place === "level") return [[field, <LevelSlot key={field} label={label} value={state.spec[field]} levels={levelsOf(columns, state.spec[p.option.of ?? ""])} said={String(answer?.facts[field] ?? "")} set={(v) => setField(field, v)} />]];
+      return [];
+    }),
   );
+  const control = (field: string) => {
+    const option = properties[field]?.option;
+    return option && <Control field={field} option={option} spec={state.spec} shown={state.spec[field] ?? properties[field]?.default} columns={columns} set={(v) => setField(field, v)} />;
+  };
   const setLayout = (to: string) => {
     const slots = method.layouts.find((l) => l.id === to)?.slots ?? [];
     const kept = Object.fromEntries(Object.entries(state.spec).filter(([k]) => slots.includes(k) || !properties[k]?.slot));
@@ -72,7 +93,7 @@ function Question({ study, id }: { study: string; id: string }) {
   return (
     <div className="flex min-h-full flex-col">
       <header className="rule bg-base-100 sticky top-0 z-30 border-b px-7 pb-3 pt-5">
-        {layout && <Sentence template={layout.sentence} schema={properties} needed={layout.needed} columns={columns} spec={state.spec} set={setField} wrong={problem?.column} extra={typed} />}
+        {layout && <Sentence template={layout.sentence} schema={properties} needed={layout.needed} columns={columns} spec={state.spec} set={setField} wrong={problem?.column} extra={own} />}
         <Settings method={method} state={state} tables={tables} rows={answer?.rows} columns={columns} answer={answer} change={change} setLayout={setLayout} settings={answer?.settings ?? []} />
       </header>
       <WithMargin
@@ -107,17 +128,47 @@ function Question({ study, id }: { study: string; id: string }) {
             <p className="py-2">Stopped. <button type="button" className="link-quiet" onClick={() => (setStopped(false), void renew())}>Work it out again</button></p>
           )}
           {problem && <Trouble error={problem}>{problem.rows?.length ? <button className="link-quiet" onClick={() => go(`/s/${study}/t/${state.table}?rows=${problem.rows?.slice(0, 100).join(",")}`)}>Show the rows</button> : null}</Trouble>}
-          {!state.ready && !answer && <p className="muted py-8 text-lg">Fill the slots of the sentence: the answer appears here at once.</p>}
+          {!state.ready && !answer && (method.view === "lineup" ? (
+            <div className="py-8"><p className="muted mb-4 text-lg">A line-up sets models of one response side by side. Add models of this table here, or tick rounds on a model’s trail.</p><AddModel study={study} table={state.table} entries={questions} makers={makers} add={(m) => setField("models", [m])} /></div>
+          ) : <p className="muted py-8 text-lg">Fill the slots of the sentence: the answer appears here at once.</p>)}
           {answer && (
             <div className={old ? "opacity-60" : ""} aria-busy={computing || Boolean(working)}>
               {old && <p className="text-primary mb-2 text-sm font-semibold" role="status">{problem ? "The last answer that could be given" : computing || working ? "Out of date: being renewed" : "Out of date"}</p>}
-              <AnswerView answer={answer} showRow={(row) => void go(`/s/${study}/t/${state.table}?rows=${row}`)} />
+              {method.view === "lineup" ? (
+                <LineupView study={study} spec={state.spec} answer={answer} set={setSpec} others={questions} models={makers} table={state.table} />
+              ) : (
+                <>
+                  <Trail study={study} state={state} open={setSpec} />
+                  <AnswerView answer={answer} showRow={(row) => void go(`/s/${study}/t/${state.table}?rows=${row}`)} control={control} />
+                  <div className="mt-6"><Variants study={study} state={state} open={setSpec} /></div>
+                </>
+              )}
             </div>
           )}
         </div>
       </WithMargin>
     </div>
   );
+}
+
+function levelsOf(columns: Column[], of: unknown): string[] {
+  return (columns.find((c) => c.name === of)?.levels ?? []).map((l) => l.label ?? l.value);
+}
+
+/** One level of the column in another slot, in the sentence: the event that is predicted. */
+function LevelSlot({ label, value, levels, said, set }: { label: string; value: unknown; levels: string[]; said: string; set: (v: unknown) => void }) {
+  const shown = typeof value === "string" ? value : said;
+  return (
+    <select className={`slot cursor-pointer ${shown ? "" : "empty"}`} aria-label={label} data-slot={label} value={shown} onChange={(e) => set(e.target.value || null)}>
+      {!shown && <option value="">its event</option>}
+      {shown && !levels.includes(shown) && <option value={shown}>{shown}</option>}
+      {levels.map((l) => <option key={l} value={l}>{l}</option>)}
+    </select>
+  );
+}
+
+function LinedSlot({ models }: { models: Lined[] }) {
+  return <span className={models.length ? "font-semibold" : "slot empty"} data-slot="Models">{models.length ? `these ${models.length}` : "several"}</span>;
 }
 
 /** Keeps the answer in step with the sentence and the data: no run button. */

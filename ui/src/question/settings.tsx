@@ -4,6 +4,8 @@ import type { Answer, Column, Entry, Method, S } from "../client/api";
 import { count } from "../common/bits";
 import { asList } from "../common/sentence";
 import { ContrastsField } from "./contrasts";
+import { PointsField, ReferencesField } from "./model-fields";
+import { termColumns } from "./terms";
 import { ColumnField, LevelField, LevelNumbers, NumberField, RowsField, SetsField, TextField, type Option } from "./fields";
 
 type Property = { default?: unknown; title?: string; option?: Option };
@@ -42,7 +44,7 @@ export function Settings({ method, state, tables, rows, columns, answer, change,
           {method.layouts.length > 1 && rows && <div className="field"><span>How the data lie</span><Layouts method={method} state={state} setLayout={setLayout} /></div>}
           {properties.map(([field, p]) => {
             if (!p.option || !applies(p.option, state, all)) return null;
-            return <Field key={field} field={field} option={p.option} value={state.spec[field] ?? p.default} set={(v) => set(field, v)} columns={columns} chosen={of(p.option, state, columns, answer)} names={p.option.of ? asList(state.spec[p.option.of]) : []} />;
+            return <Field key={field} field={field} option={p.option} value={state.spec[field] ?? p.default} set={(v) => set(field, v)} columns={columns} chosen={of(p.option, state, columns, answer)} names={namesFor(p.option, state.spec)} />;
           })}
         </div>
       )}
@@ -85,6 +87,12 @@ function of(option: Option, state: S["QuestionState"], columns: Column[], answer
   return [];
 }
 
+/** The columns an option speaks of: those in a slot, or those of a model's terms. */
+export function namesFor(option: Option, spec: Record<string, unknown>): string[] {
+  if (!option.of) return [];
+  return option.of === "terms" ? termColumns(spec.terms) : asList(spec[option.of]);
+}
+
 function Layouts({ method, state, setLayout }: { method: Method; state: S["QuestionState"]; setLayout: (id: string) => void }) {
   return (
     <select className="plain-select !font-normal" aria-label="How the data lie" value={state.layout} onChange={(e) => setLayout(e.target.value)}>
@@ -125,6 +133,15 @@ function Field({ field, option, value, set, columns, chosen, names }: { field: s
       return <SetsField field={field} option={option} value={value} set={set} names={names} columns={columns} />;
     case "contrasts":
       return <ContrastsField field={field} option={option} value={value} set={set} levels={chosen} />;
+    case "references":
+      return <ReferencesField field={field} option={option} value={value} set={set} names={names} columns={columns} />;
+    case "numbers_of":
+      return <PointsField field={field} option={option} value={value} set={set} names={names} columns={columns} numbersOnly />;
+    case "points":
+      return <PointsField field={field} option={option} value={value} set={set} names={names} columns={columns} />;
+    case "cases":
+    case "hidden":
+      return null; // offered where it is seen at work
     case "rows":
       return <RowsField field={field} option={option} value={value} set={set} />;
     default:

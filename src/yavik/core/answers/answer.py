@@ -25,6 +25,12 @@ class Cell(BaseModel):
     why: str | None = None
     sub: str | None = None
     """A second line, such as an interval under its estimate."""
+    strong: bool = False
+
+    @property
+    def text(self) -> str:
+        """The whole cell on one line; a second line stands in brackets."""
+        return f"{self.s} ({self.sub})" if self.sub else self.s
 
 
 class Head(BaseModel):
@@ -32,6 +38,7 @@ class Head(BaseModel):
     title: str
     align: Literal["left", "right"] = "right"
     italic: bool = False
+    sub: str | None = None
 
 
 class TableBlock(BaseModel):
@@ -48,6 +55,8 @@ class TableBlock(BaseModel):
     """Rows marked as differing."""
     control: str | None = None
     """The setting that decides about this table, offered beside it."""
+    picked: str | None = None
+    """Key of the column that was chosen."""
 
 
 class FigureBlock(BaseModel):

@@ -1,5 +1,6 @@
 """What a line-up needs to know of a model: its estimates by name and how well it fits. Every model answer carries one."""
 
+from collections.abc import Sequence
 from typing import Literal
 
 from pydantic import BaseModel
@@ -25,6 +26,8 @@ class FitLine(BaseModel):
     v: float | None
     s: str
     better: Literal["high", "low"] | None = None
+    short: str = ""
+    """The title where there is little room."""
 
 
 class CardTerm(BaseModel):
@@ -61,3 +64,10 @@ class Variant(BaseModel):
     label: str
     spec: dict[str, object]
     said: str
+
+
+def term_changes(before: Sequence[CardTerm], now: Sequence[CardTerm], most: int = 3) -> str:
+    """'+ minutes², − reminders': terms that came and went; nothing where they are the same."""
+    old, new = {t.key for t in before}, {t.key for t in now}
+    words = [f"+\u00a0{t.title}" for t in now if t.key not in old] + [f"−\u00a0{t.title}" for t in before if t.key not in new]
+    return ", ".join(words[:most]) + (f" and {len(words) - most} more" if len(words) > most else "")

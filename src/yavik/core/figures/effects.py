@@ -44,8 +44,8 @@ def bands(
             "scale": {"zero": False, "nice": False},
             "axis": {"title": x_title, "tickCount": 5, "grid": False},
         },
-        "color": colours(names, legend),
     }
+    by_group = {"color": colours(names, legend)}
     layers: list[dict[str, Any]] = []
     points = _points(clouds)
     if points:
@@ -54,6 +54,7 @@ def bands(
                 "data": {"values": points},
                 "mark": {"type": "point", "filled": True, "size": 20, "opacity": 0.5 if len(points) < 600 else 0.3},
                 "encoding": {
+                    **by_group,
                     "y": {"field": "y", **y_axis},
                     "tooltip": [
                         {"field": "row", "title": "row"},
@@ -67,17 +68,14 @@ def bands(
     layers += [
         {
             "data": {"values": values},
-            "mark": {"type": "area", "opacity": 0.16, "line": False},
-            "encoding": {
-                "y": {"field": "low", **y_axis},
-                "y2": {"field": "high"},
-                "fill": colours(names, legend) | {"legend": None},
-            },
+            "mark": {"type": "area", "opacity": 0.16},
+            "encoding": {**by_group, "y": {"field": "low", **y_axis}, "y2": {"field": "high"}},
         },
         {
             "data": {"values": values},
             "mark": {"type": "line", "strokeWidth": 2},
             "encoding": {
+                **by_group,
                 "y": {"field": "y", **y_axis},
                 "tooltip": [
                     {"field": "x", "title": x_title, "format": ".4~g"},

@@ -8,6 +8,7 @@ from typing import Any, Generic, Literal, TypeVar
 from pydantic import BaseModel, ConfigDict, Field
 
 from yavik.core.answers import Answer, Span
+from yavik.core.answers.model_card import ModelCard
 from yavik.core.figures.describe import slot
 from yavik.core.table import Column, Table
 
@@ -208,6 +209,8 @@ class Method(Generic[S]):
     """True where empty slots mean every column of the table."""
     reads: Callable[[S], list[str]] | None = None
     """Columns beyond those in the slots."""
+    card: Callable[[Table, S], ModelCard] | None = None
+    """Of a model: its estimates and fit alone, for a line-up."""
     view: str = "question"
     """How the interface lays it out: ``question``, or ``lineup`` for models side by side."""
     needs_rows: bool = True
@@ -235,6 +238,12 @@ class Method(Generic[S]):
             if ("slot" in extra and extra["slot"]["kinds"]) or place in ("column", "columns"):
                 found += names_in(getattr(spec, key))
         return list(dict.fromkeys(found + (self.reads(spec) if self.reads else [])))
+
+    def same_model(self, spec: S) -> dict[str, Any]:
+        """What of a spec decides about the model itself: not where it is looked at, cut or held."""
+        looks = {"alpha", "seed", "without"}
+        looks |= {k for k in self.Spec.model_fields if _extra(self.Spec, k).get("option", {}).get("look")}
+        return spec.model_dump(mode="json", exclude=looks)
 
     def ready(self, spec: S) -> bool:
         """Whether some layout has all its needed slots filled."""

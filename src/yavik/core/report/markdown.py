@@ -52,7 +52,7 @@ def _part(part: Part) -> str:
             f"|{'|'.join(':--' if h.align == 'left' else '--:' for h in block.columns)}|",
         ]
         lines += [
-            f"| {' | '.join(plain(row[h.key].s) if h.key in row else '' for h in block.columns)} |"
+            f"| {' | '.join(plain(row[h.key].text) if h.key in row else '' for h in block.columns)} |"
             for row in block.rows
         ]
         return "\n\n".join(filter(None, [spans(part.caption), "\n".join(lines), plain(block.note or "")]))

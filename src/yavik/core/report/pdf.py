@@ -92,7 +92,7 @@ def _table(part: NumberedTable) -> str:
         cells = []
         for h in block.columns:
             found = row.get(h.key)
-            text = quoted(found.s if found else "")
+            text = quoted(found.text if found else "")
             cells.append(f"[#strong({text})]" if h.key in block.strong and r in block.marked else f"[#text({text})]")
         lines.append(", ".join(cells))
     body = ",\n".join(lines)

@@ -100,7 +100,7 @@ def _table(part: NumberedTable) -> str:
         cells = []
         for h in block.columns:
             found = row.get(h.key)
-            text = escape(found.s) if found else ""
+            text = escape(found.text) if found else ""
             cells.append(
                 f"<td{side(h.align)}>{f'<strong>{text}</strong>' if h.key in block.strong and r in block.marked else text}</td>"
             )

@@ -25,6 +25,8 @@ def catalogue() -> Catalogue:
                 spec=m.schema(),
                 keywords=list(m.keywords),
                 gives_columns=m.new_columns is not None,
+                view=m.view,
+                makes_models=m.card is not None,
                 layouts=[
                     LayoutOut(
                         id=la.id, words=la.words, sentence=la.sentence, slots=list(la.slots), needed=list(la.needed)

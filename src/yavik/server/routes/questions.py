@@ -5,7 +5,7 @@ from fastapi import APIRouter
 from yavik.core.methods.registry import get
 from yavik.server.access import TheEngine, TheStore, TheStudy
 from yavik.server.questions_view import auto_name, question_body, question_state, renew
-from yavik.server.schemas import NewQuestion, QuestionChange, QuestionState
+from yavik.server.schemas import NameRound, NewQuestion, QuestionChange, QuestionState
 from yavik.store.bodies import QuestionBody
 
 router = APIRouter(prefix="/api/studies/{study_id}/questions", tags=["questions"])
@@ -46,3 +46,19 @@ def change_question(study: TheStudy, item_id: str, data: QuestionChange, store: 
 def answer(study: TheStudy, item_id: str, store: TheStore, engine: TheEngine) -> QuestionState:
     """The present answer, or the job that computes it. A data problem is a 422 with its column."""
     return renew(store, engine, store.items.item(study.id, item_id, "question"))
+
+
+@router.patch("/{item_id}/trail/{round_id}")
+def name_round(study: TheStudy, item_id: str, round_id: int, data: NameRound, store: TheStore) -> QuestionState:
+    """Names a model of the trail, or takes its name away."""
+    item = store.items.item(study.id, item_id, "question")
+    store.trail.name(item.id, round_id, data.name.strip() or None if data.name else None)
+    return question_state(store, item)
+
+
+@router.delete("/{item_id}/trail/{round_id}")
+def drop_round(study: TheStudy, item_id: str, round_id: int, store: TheStore) -> QuestionState:
+    """Takes a model off the trail; the question itself stays as it is."""
+    item = store.items.item(study.id, item_id, "question")
+    store.trail.drop(item.id, round_id)
+    return question_state(store, item)

@@ -26,7 +26,9 @@ from yavik.core.methods.predict._terms import as_number, level_place
 from yavik.core.table import DataProblem
 
 STEPS = 61
+DEFAULT_PLACES = "Measures at their means and categories at their most common level, unless a value is chosen."
 MOST_LINES = 8
+MOST_APART = 4
 MOST_PICTURES = 8
 MOST_EQUATIONS = 24
 
@@ -61,11 +63,24 @@ def line_factors(f: Fitted, name: str | None) -> list[str]:
         if any(name in t.names and n in t.names for t in f.data.terms if len(t.parts) > 1)
     ]  # fmt: skip
     chosen: list[str] = []
-    for n in [*with_it, *(n for n in factors if n not in with_it)]:
+    # Lines that only lie apart say less than lines that differ in slope: of categories without an interaction, the one
+    # with the strongest level is enough where together they would be too many.
+    for n in [*with_it, *sorted((n for n in factors if n not in with_it), key=lambda n: -_strength(f, n))]:
         size = int(np.prod([len(f.data.factors[c].levels) for c in [*chosen, n]]))
-        if size <= MOST_LINES:
+        if size <= (MOST_LINES if n in with_it or not chosen else MOST_APART):
             chosen.append(n)
     return chosen
+
+
+def _strength(f: Fitted, name: str) -> float:
+    """The largest statistic of a level of a category."""
+    se = np.sqrt(np.maximum(np.diag(f.covariance), 1e-300))
+    own = [
+        abs(float(f.coef[i + f.first] / se[i + f.first]))
+        for i, place in enumerate(f.columns)
+        if any(n == name for n, _ in f.data.design.columns[place].levels)
+    ]
+    return max(own, default=0.0)
 
 
 def combinations(f: Fitted, factors: list[str]) -> list[tuple[str, dict[str, int]]]:
@@ -73,8 +88,8 @@ def combinations(f: Fitted, factors: list[str]) -> list[tuple[str, dict[str, int
     found = []
     for places in product(*(range(len(f.data.factors[n].levels)) for n in factors)):
         words = [f.data.factors[n].levels[i] for n, i in zip(factors, places, strict=True)]
-        # A bare yes or no says nothing without its column.
-        said = [f"{f.data.title(n)}: {w}" if w in ("yes", "no") else w for n, w in zip(factors, words, strict=True)]
+        # A bare yes or no beside another level says nothing without its column.
+        said = [f"{f.data.title(n)}: {w}" if w in ("yes", "no") and len(factors) > 1 else w for n, w in zip(factors, words, strict=True)]
         found.append((", ".join(said), dict(zip(factors, places, strict=True))))
     return found
 
@@ -245,8 +260,10 @@ def cases_table(f: Fitted, cases: list[dict[str, Any]], decimals: int, title: st
         rows.append(row)
     columns += [("estimate", event or f.y_title), ci_head(f.alpha)]
     if f.spread is not None:
-        columns.append(("pi_low", f"{level_words(f.alpha)} for one new row"))
-    note = " ".join(notes) or ("Measures at their means and categories at their most common level, unless a value is chosen." if not cases else None)
+        columns.append(("pi_low", f"{level_words(f.alpha)} PI"))
+    if f.spread is not None:
+        notes.append("CI: for the mean of such rows; PI: for one new row.")
+    note = " ".join([*([] if cases else [DEFAULT_PLACES]), *notes]) or None
     return grid("cases", title, columns, rows, note=note, control="predict_at")
 
 

@@ -83,10 +83,10 @@ def headline(m: LinearFit, spec: LinearSpec, test: FTest | None, strongest: Coef
         return say(f"No term was chosen: {response} is best told by its mean, {number(float(m.model.coef[0]), m.data.decimals + 1)}{_unit(m)}."), "no term chosen"
     r2 = m.model.r2
     said: list[str | Span] = [f"{names[0].upper()}{names[1:]} {'together explain' if len(m.data.terms) > 1 else 'explains'} {percent(r2)} of the scatter of {response}"]
-    said += [" (", italic("R"), f"² = {share(r2)}, adjusted {share(m.model.adjusted_r2)}"]
+    said += [" (", italic("R"), f"²\u00a0= {share(r2)}, adjusted {share(m.model.adjusted_r2)}"]
     said += [f", predicted {share(m.rows.predicted_r2)}"] if np.isfinite(m.rows.predicted_r2) else []
     if test:
-        said += ["; ", italic("F"), f"({df(test.df1)}, {df(test.df2)}) = {statistic(test.f)}, ", italic("p"), f" {p_words(test.p)}"]
+        said += ["; ", italic("F"), f"({df(test.df1)}, {df(test.df2)}) = {statistic(test.f)}, ", italic("p"), f"\u00a0{p_words(test.p)}"]
     said.append(").")
     words = sentence(m, strongest, spec.alpha) if strongest else None
     if words:
@@ -163,6 +163,9 @@ def terms_table(m: LinearFit, spec: LinearSpec, tests: list[FTest | None]) -> Ta
     return grid("terms", "Each term with all its columns", heads_, rows, note=note, marked=marked, strong=["term", "p"])
 
 
+SHORT = {"adjusted_r2": "Adjusted", "predicted_r2": "Predicted", "residual_sd": "Residual SD"}
+
+
 def fit_lines(m: LinearFit) -> list[FitLine]:
     model, rows = m.model, m.rows
     unit = f" ({m.data.response.unit})" if m.data.response.unit else ""
@@ -171,7 +174,8 @@ def fit_lines(m: LinearFit) -> list[FitLine]:
 
     def line(key: str, title: str, v: float, s: str, better: Any = None) -> FitLine:
         fine = bool(np.isfinite(v))
-        return FitLine(key=key, title=title, v=float(v) if fine else None, s=s if fine else "–", better=better)
+        return FitLine(key=key, title=title, v=float(v) if fine else None, s=s if fine else "–", better=better,
+                       short=SHORT.get(key, title))  # fmt: skip
 
     return [
         line("r2", "R²", model.r2, _three(model.r2), "high"),

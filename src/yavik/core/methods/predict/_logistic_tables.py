@@ -66,7 +66,7 @@ def ratio(b: float, like: float | None = None) -> str:
         return significant(value, 3)
     beside = value if like is None else float(np.exp(np.clip(like, -700, 700)))
     away = abs(beside - 1)
-    fine = 4 if away < 0.0095 else 3 if away < 0.095 else 2
+    fine = int(np.clip(1 - np.floor(np.log10(away * 1.05)), 2, 9)) if away > 0 else 2
     return number(value, min(fine, 1) if value >= 10 else fine)
 
 
@@ -116,7 +116,7 @@ def headline(m: BinaryModel, spec: LogisticSpec, tests: dict[str, ChiSquare], st
         parts.append(f" ({level_words(spec.alpha)} CI {share(low)} to {share(high)})")
     test = tests.get("likelihood_ratio") or tests.get("wald")
     if test:
-        parts += ["; ", italic("χ"), f"²({test[1]}) = {statistic(test[0])}, ", italic("p"), f" {p_words(test[2])}"]
+        parts += ["; ", italic("χ"), f"²({test[1]}) = {statistic(test[0])}, ", italic("p"), f"\u00a0{p_words(test[2])}"]
     parts.append(".")
     words = sentence(m, spec, strongest) if strongest else None
     parts += [f" {words}"] if words else []
@@ -214,12 +214,15 @@ def pseudo(m: BinaryModel) -> dict[str, float]:
     }
 
 
+SHORT = {"auc": "AUC", "right": "Right", "nagelkerke_r2": "Nagelkerke R²"}
+
+
 def fit_lines(m: BinaryModel, spec: LogisticSpec) -> list[FitLine]:
     at = classify(m.model.mu, m.data.y, spec.cutoff)
     more = pseudo(m)
 
     def line(key: str, title: str, v: float, s: str, better: Any = None) -> FitLine:
-        return FitLine(key=key, title=title, v=float(v), s=s, better=better)
+        return FitLine(key=key, title=title, v=float(v), s=s, better=better, short=SHORT.get(key, title))
 
     return [
         line("auc", "Area under the ROC curve", m.roc.auc, _three(m.roc.auc), "high"),

@@ -30,16 +30,16 @@ class ModelSpec(Spec):
     intercept: bool = Field(True, json_schema_extra=placed("yes_no", "Intercept", "Off only where nothing means nothing."))
     per: dict[str, float] = Field(
         {},
-        json_schema_extra=placed("numbers_of", "Unit of change", "An estimate for a change by so much, such as 10 m².", of="terms"),
+        json_schema_extra=placed("numbers_of", "Unit of change", "An estimate for a change by so much, such as 10 m².", of="terms", look=True),
     )  # fmt: skip
     at: dict[str, Any] = Field(
         {},
         json_schema_extra=placed(
-            "points", "Others held at", "In pictures, means and predictions; their mean or most common level unless chosen.", of="terms"
+            "points", "Others held at", "In pictures, means and predictions; their mean or most common level unless chosen.", of="terms", look=True
         ),
     )  # fmt: skip
     predict_at: list[dict[str, Any]] = Field(
-        [], json_schema_extra=placed("cases", "Predictions", "Values to predict for; the rest as under “Others held at”.", of="terms")
+        [], json_schema_extra=placed("cases", "Predictions", "Values to predict for; the rest as under “Others held at”.", of="terms", look=True)
     )
     enter: float = Field(0.05, gt=0, lt=1, json_schema_extra=amount("Enters at p up to", step=0.01, min=0.001, max=0.5, when=BY_P))
     remove: float = Field(

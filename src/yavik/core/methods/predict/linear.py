@@ -8,7 +8,8 @@ from pydantic import Field
 
 from yavik.core.answers import Answer, Marks, TableBlock
 from yavik.core.answers.make import compose, grid
-from yavik.core.answers.wording import italic, listing, number, p_cell, p_words, say, share, stat, word
+from yavik.core.answers.model_card import ModelCard
+from yavik.core.answers.wording import italic, listing, p_cell, p_words, say, stat, word
 from yavik.core.figures.describe import VALUES
 from yavik.core.figures.plots import Cloud, block, scatter, thin
 from yavik.core.methods.base import Aim, Layout, Method, Run, option, placed, slot
@@ -108,6 +109,11 @@ def compute(table: Table, spec: LinearSpec, run: Run) -> Answer:
         model=tables.card(m, found),
         variants=tables.variants(m, spec),
     )
+
+
+def card(table: Table, spec: LinearSpec) -> ModelCard:
+    m = fit_linear(table, spec)
+    return tables.card(m, coefficients(m.fitted, {}))
 
 
 def _folded(made: TableBlock | None) -> TableBlock | None:
@@ -240,6 +246,7 @@ METHOD = Method(
     order=1,
     fit=_fit,
     new_columns=new_columns,
+    card=card,
     uses=("seed",),
     name=_name,
     keywords=(
@@ -248,4 +255,3 @@ METHOD = Method(
         "polynomial", "interaction", "dummy", "press", "reset", "breusch-pagan", "durbin-watson",
     ),
 )  # fmt: skip
-__all__ = ["METHOD", "LinearSpec", "number", "share"]

@@ -8,6 +8,7 @@ from pydantic import Field
 
 from yavik.core.answers import Answer, Marks
 from yavik.core.answers.make import compose
+from yavik.core.answers.model_card import ModelCard
 from yavik.core.answers.wording import italic, listing, p_words, say
 from yavik.core.figures.plots import Bar, block, forest
 from yavik.core.methods.base import Aim, Layout, Method, Run, amount, option, placed, slot
@@ -50,7 +51,7 @@ class LogisticSpec(BinaryChoice):
         json_schema_extra=option("Penalty", {"none": "none: maximum likelihood", "firth": "Firth: penalised likelihood"}, "For few events and for separation.", when={"link": ["logit"]}),
     )  # fmt: skip
     cutoff: float = Field(
-        0.5, gt=0, lt=1, json_schema_extra=amount("Cut-off", "The event is said from this probability on.", min=0.01, max=0.99, step=0.01, slider=True)
+        0.5, gt=0, lt=1, json_schema_extra=amount("Cut-off", "The event is said from this probability on.", min=0.01, max=0.99, step=0.01, slider=True, look=True)
     )  # fmt: skip
 
 
@@ -85,9 +86,9 @@ def compute(table: Table, spec: LogisticSpec, run: Run) -> Answer:
             tables.fit_table(m, spec, folds),
             *tables.path_tables(m, spec),
             tables.coefficients_table(m, spec, found),
+            tables.words_table(m, spec, found),
             *(tables.pictures(m, spec, hl) if m.used else []),
             tables.classification_table(m, spec),
-            tables.words_table(m, spec, found),
             _forest(m, spec, found) if drawable else None,
             tables.terms_table(m, spec, by_term),
             tables.tests_table(tests, hl),
@@ -103,6 +104,11 @@ def compute(table: Table, spec: LogisticSpec, run: Run) -> Answer:
         model=tables.card(m, spec, found),
         variants=tables.variants(m, spec),
     )
+
+
+def card(table: Table, spec: LogisticSpec) -> ModelCard:
+    m = fit_binary(table, spec)
+    return tables.card(m, spec, coefficients(m.fitted, {}, m.bounds))
 
 
 def _forest(m: BinaryModel, spec: LogisticSpec, found: list[Coefficient]) -> Any:
@@ -130,7 +136,7 @@ def _forest(m: BinaryModel, spec: LogisticSpec, found: list[Coefficient]) -> Any
     vega, alt = forest(shown, f"Odds ratio of {m.said}", at=1.0)
     for layer in vega["layer"]:
         layer["encoding"]["x"]["scale"] = {"type": "log", "nice": False, "padding": 12}
-    return block("odds_ratios", f"Odds ratios of {m.said}", (vega, alt)).model_copy(update={"small": True})
+    return block("odds_ratios", f"Odds ratios of {m.said}", (vega, alt))
 
 
 def _folds(m: BinaryModel, spec: LogisticSpec, run: Run) -> dict[str, float]:
@@ -203,7 +209,7 @@ METHOD = Method(
     aim=Aim.predict,
     title="Logistic regression, also probit, penalised and with selection",
     layouts=(
-        Layout("rows", "a row for each case", "How do the odds of {response} = {event} depend on {terms}?", ("response", "event", "terms"), ("response", "terms")),
+        Layout("rows", "a row for each case", "How do the odds of {response} = {event} depend on {terms}?", ("response", "terms"), ("response", "terms")),
     ),
     Spec=LogisticSpec,
     compute=compute,
@@ -211,6 +217,7 @@ METHOD = Method(
     order=2,
     fit=_fit,
     new_columns=new_columns,
+    card=card,
     uses=("seed",),
     name=_name,
     keywords=(
