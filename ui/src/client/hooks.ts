@@ -43,15 +43,32 @@ export async function refreshStudy(client: QueryClient, study: string): Promise<
   await client.invalidateQueries({ predicate: (q) => q.queryKey[1] === study || q.queryKey[0] === "studies" });
 }
 
+/** Changes on their way to the server: undo waits for them, so that it takes back what was seen last. */
+let underway: Promise<unknown> = Promise.resolve();
+
+/** How often the study was taken back or forth: what was asked for before that is not to be shown after it. */
+let moves = 0;
+
+export function movesSoFar(): number {
+  return moves;
+}
+
+export function onTheWay(change: Promise<unknown>): void {
+  underway = Promise.allSettled([underway, change]);
+}
+
 export function useUndo(study: string) {
   const client = useQueryClient();
   return useMutation({
-    mutationFn: (way: "undo" | "redo") =>
-      take(
+    mutationFn: async (way: "undo" | "redo") => {
+      await underway;
+      moves++;
+      return take(
         way === "undo"
           ? api.POST("/api/studies/{study_id}/undo", { params: { path: { study_id: study } } })
           : api.POST("/api/studies/{study_id}/redo", { params: { path: { study_id: study } } }),
-      ),
+      );
+    },
     onSuccess: async (moved, way) => {
       await refreshStudy(client, study);
       say(moved.label ? `${way === "undo" ? "Undone" : "Done again"}: ${lowerFirst(moved.label)}` : `Nothing to ${way}`);

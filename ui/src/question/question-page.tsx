@@ -3,7 +3,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useRef, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import { api, Problem, take, type Column, type Job, type S } from "../client/api";
-import { useAddToReport, useCatalogue, useContents, useNewFigure, useTable } from "../client/hooks";
+import { movesSoFar, onTheWay, useAddToReport, useCatalogue, useContents, useNewFigure, useTable } from "../client/hooks";
 import { Loading, Trouble } from "../common/bits";
 import { WithMargin } from "../common/frame";
 import { JobBar, useJob } from "../common/job";
@@ -190,10 +190,12 @@ function useAnswer(study: string, id: string, state: State | undefined) {
   }, [client, study, id]);
   const renew = useCallback(async () => {
     const mine = ++turn.current;
+    const before = movesSoFar();
     setComputing(true);
     try {
       const next = await take(api.POST("/api/studies/{study_id}/questions/{item_id}/answer", { params: { path: { study_id: study, item_id: id } } }));
       if (mine !== turn.current) return;
+      if (before !== movesSoFar()) return void client.invalidateQueries({ queryKey: ["question", study, id] });
       setProblem(null);
       setJob(next.job ?? null);
       store(next);
@@ -202,7 +204,7 @@ function useAnswer(study: string, id: string, state: State | undefined) {
     } finally {
       if (mine === turn.current) setComputing(false);
     }
-  }, [store, study, id]);
+  }, [client, store, study, id]);
   const change = (part: { spec?: Record<string, unknown>; layout?: string; table?: string }) => {
     if (!state) return;
     // The sentence answers at once; the server keeps it, and the answer follows.
@@ -221,6 +223,7 @@ function useAnswer(study: string, id: string, state: State | undefined) {
         if (!next.ready) setProblem(null);
       }, sayProblem)
       .finally(() => setUnsaved((n) => n - 1));
+    onTheWay(line.current);
   };
   const wanted = state && unsaved === 0 && state.ready && (state.out_of_date || !state.answer) ? JSON.stringify([state.spec, state.table, state.layout, state.out_of_date]) : "";
   useEffect(() => {

@@ -10,15 +10,21 @@ type Spec = Record<string, unknown>;
 type Props = { label: string; slot: SlotInfo; columns: Column[]; spec: Spec; setSpec: (spec: Spec) => void; wrong?: string | null; response?: string };
 
 export function TermsSlot({ label, slot, columns, spec, setSpec, wrong, response }: Props) {
-  const terms = asTerms(spec.terms);
-  const [adding, setAdding] = useState(false);
+  // While columns are being picked they wait: all of them go in at once, as one round.
+  const [picked, setPicked] = useState<Term[] | null>(null);
+  const adding = picked !== null;
+  const terms = picked ?? asTerms(spec.terms);
   const [over, setOver] = useState(false);
   const box = useRef<HTMLSpanElement>(null);
   const button = useRef<HTMLButtonElement>(null);
-  useDismiss(box, adding, () => setAdding(false));
   const set = (next: Term[]) => setSpec(withTerms(spec, next));
+  const close = () => {
+    if (picked !== null && JSON.stringify(picked) !== JSON.stringify(asTerms(spec.terms))) set(picked);
+    setPicked(null);
+  };
+  useDismiss(box, adding, close);
   const mains = terms.filter((t): t is string => typeof t === "string");
-  const choose = (name: string) => set(mains.includes(name) ? without(terms, name) : [...terms, name]);
+  const choose = (name: string) => setPicked(mains.includes(name) ? without(terms, name) : [...terms, name]);
   const drop = (event: React.DragEvent) => {
     const name = event.dataTransfer.getData("text/yavik-column");
     const column = columns.find((c) => c.name === name);
@@ -40,11 +46,11 @@ export function TermsSlot({ label, slot, columns, spec, setSpec, wrong, response
       <span className="relative inline-block" ref={box}>
         <button
           ref={button} type="button" className={terms.length ? `btn btn-ghost btn-xs btn-square align-middle ${over ? "btn-active" : ""}` : `slot empty ${over ? "over" : ""}`} data-slot={label} aria-haspopup="listbox" aria-expanded={adding}
-          aria-label={terms.length ? "Add or take away columns" : `${label}: choose ${slot.placeholder}`} title="Add or take away columns" onClick={() => setAdding(!adding)}
+          aria-label={terms.length ? "Add or take away columns" : `${label}: choose ${slot.placeholder}`} title="Add or take away columns" onClick={() => (adding ? close() : setPicked(asTerms(spec.terms)))}
         >
           {terms.length ? <Plus size={16} /> : slot.placeholder}
         </button>
-        {adding && <ColumnList label={label} options={optionsOf(offered, slot)} chosen={mains} many choose={choose} close={() => (setAdding(false), button.current?.focus())} />}
+        {adding && <ColumnList label={label} options={optionsOf(offered, slot)} chosen={mains} many choose={choose} close={() => (close(), button.current?.focus())} />}
       </span>
     </span>
   );

@@ -116,7 +116,7 @@ class Design:
         return out
 
     def block(self, start: int, stop: int, kind: Any = np.float64) -> Any:
-        stop = min(stop, self.n)
+        stop = min(stop, self.n) if self.data else stop
         return self.matrix({k: v[start:stop] for k, v in self.data.items()}, stop - start, kind)
 
     def hypothesis(self, term: int) -> Floats:

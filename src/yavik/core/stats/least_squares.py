@@ -218,7 +218,7 @@ class Rows:
 
     @cached_property
     def _free(self) -> Floats:
-        return np.maximum(1 - self.leverage, 1e-300)
+        return np.maximum(1 - self.leverage, 1e-10)
 
     @property
     def press(self) -> float:

@@ -52,7 +52,9 @@ def coefficients(f: Fitted, per: dict[str, float], bounds: dict[int, tuple[float
             why = FOLLOWS if place is None else INFINITE
             return Coefficient(key, title, column, *([np.nan] * 6), amount, why)
         b, s = float(f.coef[place]) * amount, float(se[place]) * amount
-        t = b / s if s > 0 else np.nan
+        if not s > 0:
+            return Coefficient(key, title, column, b, *([np.nan] * 5), amount, None)
+        t = b / s
         low, high = (v * amount for v in bounds[place]) if bounds and place in bounds else (b - f.reach * s, b + f.reach * s)
         return Coefficient(key, title, column, b, s, low, high, t, two_sided(t, f.df), amount)
 

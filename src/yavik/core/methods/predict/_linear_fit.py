@@ -84,7 +84,9 @@ def fit_linear(table: Table, spec: "LinearSpec", told: Callable[[float, str], No
     rows = rows_of(data.design, data.y, data.weights, model)
     exact = model.rss <= EXACT * max(model.total, 1e-300)
     df = float(n_clusters - 1 if spec.se == "cluster" else model.df)
-    if spec.se == "classical" or exact:
+    if exact:  # what is left is rounding, not scatter
+        covariance = np.zeros_like(model.covariance)
+    elif spec.se == "classical":
         covariance = model.covariance
     else:
         covariance = robust_covariance(data.design, rows, spec.se, clusters, n_clusters)

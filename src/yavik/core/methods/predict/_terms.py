@@ -171,7 +171,10 @@ class ModelData:
         """A value of a column in words: 34.2 h, Lakeside."""
         if name in self.factors:
             return self.factors[name].levels[int(value)]
-        decimals = min(printed_decimals(self.columns[name]) + (0 if float(value).is_integer() else 1), 4)
+        decimals = 0
+        if not float(value).is_integer():
+            most = printed_decimals(self.columns[name]) + 1
+            decimals = int(np.clip(3 - np.floor(np.log10(abs(float(value)))), 0, most))
         return number(float(value), decimals) + (f"\u00a0{self.unit(name)}" if self.unit(name) else "")
 
 
