@@ -155,7 +155,9 @@ def test_branches_with_two_categories_and_their_lines(demo: Page) -> None:
     expect(chip(demo, "district*floor_area")).to_be_visible()
     slopes = demo.locator('[data-block="slopes"] tbody tr')
     expect(slopes).to_have_count(4)
-    expect(demo.get_by_role("img", name=re.compile("for Lakeside, Lower valley, Moor edge and Upper valley")).first).to_be_visible()
+    expect(
+        demo.get_by_role("img", name=re.compile("for Lakeside, Lower valley, Moor edge and Upper valley")).first
+    ).to_be_visible()
     # The reference is changed in the table.
     demo.get_by_label("Reference of district").first.select_option("Moor edge")
     expect(demo.locator('[data-block="coefficients"]')).to_contain_text("district: Lakeside")

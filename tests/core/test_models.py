@@ -64,7 +64,9 @@ def logistic(table: Table, terms: list[Any], **more: Any) -> Answer:
         ("logistic", {"terms": ["x"], "selection": "forward", "intercept": False}, "begins with the intercept", None),
     ],
 )  # fmt: skip
-def test_what_cannot_be_is_said_with_its_column(method: str, spec: dict[str, Any], says: str, column: str | None) -> None:
+def test_what_cannot_be_is_said_with_its_column(
+    method: str, spec: dict[str, Any], says: str, column: str | None
+) -> None:
     data = some()
     weights = [1.0] * 40
     weights[2] = weights[3] = -1.0
@@ -82,7 +84,9 @@ def test_a_column_that_follows_from_others_is_left_out_and_named() -> None:
     row = found.block("coefficients").rows[3]
     assert row["estimate"].v is None and "follows from the other columns" in row["estimate"].why
     alone = linear(table, ["x", "z"])
-    assert found.facts["r2"] == pytest.approx(alone.facts["r2"]) and found.facts["x.b"] == pytest.approx(alone.facts["x.b"])
+    assert found.facts["r2"] == pytest.approx(alone.facts["r2"]) and found.facts["x.b"] == pytest.approx(
+        alone.facts["x.b"]
+    )
     odds = logistic(table, ["x", "z", "total"])
     assert "follows from x and z" in check(odds, "rank").text
 
@@ -100,7 +104,9 @@ def test_nearly_the_same_columns_are_named() -> None:
 
 def test_powers_and_interactions_that_stand_alone() -> None:
     found = check(linear(table_from(**some()), [{"column": "x", "power": 2}]), "belonging")
-    assert "x² stands without x" in found.text and found.remedies[0].spec == {"terms": ["x", {"column": "x", "power": 2}]}
+    assert "x² stands without x" in found.text and found.remedies[0].spec == {
+        "terms": ["x", {"column": "x", "power": 2}]
+    }
     assert all(c.id != "belonging" for c in linear(table_from(**some()), ["x", {"column": "x", "power": 2}]).checks)
 
 
@@ -202,7 +208,9 @@ def test_complete_separation_is_explained_and_remedied() -> None:
     table = table_from(x=x, d=["yes" if v > 9 else "no" for v in x])
     found = logistic(table, ["x"])
     told = check(found, "separation")
-    assert told.verdict == "fails" and told.text.startswith("Complete separation: x tells yes from no without a miss,")
+    assert told.verdict == "fails" and told.text.startswith(
+        "Complete separation: x tells yes from no without a miss,"
+    )
     assert found.short == "complete separation" and "without a single miss" in found.headline
     assert found.block("coefficients").rows[1]["odds_ratio"].v is None
     mended = logistic(table, ["x"], **(told.remedies[0].spec or {}))
@@ -215,7 +223,9 @@ def test_quasi_separation_by_one_level_leaves_the_others_their_estimates() -> No
     data["d"] = ["yes"] * 6 + data["d"][6:]
     found = logistic(table_from(**data), ["x", "g"])
     told = check(found, "separation")
-    assert told.text.startswith("Quasi-complete separation: g: only") and "all 6 rows with g = only have d = yes" in told.text.replace("All", "all")
+    assert told.text.startswith(
+        "Quasi-complete separation: g: only"
+    ) and "all 6 rows with g = only have d = yes" in told.text.replace("All", "all")
     rows = {r["term"].s: r for r in found.block("coefficients").rows}
     assert rows["g: only"]["estimate"].v is None
     rest = logistic(table_from(**data), ["x", "g"], where='g != "only"')
@@ -230,7 +240,9 @@ def test_predictions_outside_the_data_are_marked() -> None:
 
 
 def test_the_event_stands_everywhere() -> None:
-    found = answer("logistic", demo_tables()["Winter challenge"], {"response": "finished", "event": "no", "terms": ["visits"]})
+    found = answer(
+        "logistic", demo_tables()["Winter challenge"], {"response": "finished", "event": "no", "terms": ["visits"]}
+    )
     said = "Finished the challenge = no"
     assert said in found.block("coefficients").title and f"Event: {said}" in found.block("coefficients").note
     assert "= no" in found.headline and found.settings[0] == f"event {said}"
@@ -242,10 +254,15 @@ def test_a_cut_off_moves_the_table_only() -> None:
     table = demo_tables()["Winter challenge"]
     spec = {"response": "finished", "terms": ["minutes", "visits"]}
     low, high = (answer("logistic", table, {**spec, "cutoff": c}) for c in (0.3, 0.7))
-    assert low.facts["sensitivity"] > high.facts["sensitivity"] and low.facts["specificity"] < high.facts["specificity"]
+    assert (
+        low.facts["sensitivity"] > high.facts["sensitivity"] and low.facts["specificity"] < high.facts["specificity"]
+    )
     assert low.facts["auc"] == high.facts["auc"]
     method = get("logistic")
-    keys = [method.same_model(parse_spec("logistic", {**spec, **more})) for more in ({"cutoff": 0.3}, {"cutoff": 0.7, "alpha": 0.01})]
+    keys = [
+        method.same_model(parse_spec("logistic", {**spec, **more}))
+        for more in ({"cutoff": 0.3}, {"cutoff": 0.7, "alpha": 0.01})
+    ]
     assert keys[0] == keys[1] != method.same_model(parse_spec("logistic", {**spec, "terms": ["minutes"]}))
 
 
@@ -265,7 +282,11 @@ def test_a_line_up_uses_the_same_rows_and_says_so() -> None:
     assert check(own, "same_rows").verdict == "fails" and own.facts["1.n"] > own.facts["2.n"]
     row = own.block("models").rows[-1]
     assert row["m1"].v is None and row["m1"].why == "not on the same rows"
-    both = answer("logistic", demo_tables()["Winter challenge"], {"response": "finished", "terms": ["minutes"], "where": "not empty(late_fees)"})
+    both = answer(
+        "logistic",
+        demo_tables()["Winter challenge"],
+        {"response": "finished", "terms": ["minutes"], "where": "not empty(late_fees)"},
+    )
     assert same.facts["1.auc"] == pytest.approx(both.facts["auc"])
 
 
@@ -275,7 +296,10 @@ def test_a_line_up_tests_neighbours_and_marks_the_best() -> None:
     table = found.block("models")
     whole = answer("linear", demo_tables()["Branches"], {"response": "visits", "terms": ["floor_area", "district"]})
     last = table.rows[-1]
-    assert last["m1"].v == pytest.approx(whole.facts["district.p"]) and last["m2"].why == "neither holds all terms of the other"
+    assert (
+        last["m1"].v == pytest.approx(whole.facts["district.p"])
+        and last["m2"].why == "neither holds all terms of the other"
+    )
     aic = next(r for r in table.rows if r["term"].s == "AIC")
     assert [aic[f"m{i}"].strong for i in range(3)] == [False, True, False]
     assert table.picked == "m1" and [c.title for c in table.columns[1:3]] == ["1 term", "+\u00a0district"]
@@ -311,11 +335,15 @@ def test_a_count_without_a_unit_and_a_singular() -> None:
     table = demo_tables()["Winter challenge"]
     found = answer("logistic", table, {"response": "finished", "terms": ["visits", "late_fees"]})
     says = [r["says"].s for r in found.block("in_words").rows]
-    assert says[0].startswith("Each further visit in the month multiplies") and says[1].startswith("One more in late fees")
+    assert says[0].startswith("Each further visit in the month multiplies") and says[1].startswith(
+        "One more in late fees"
+    )
 
 
 def test_a_negative_estimate_is_fewer_with_its_interval_the_right_way_round() -> None:
-    found = answer("linear", demo_tables()["Branches"], {"response": "visits", "terms": ["floor_area", "district", "bus"]})
+    found = answer(
+        "linear", demo_tables()["Branches"], {"response": "visits", "terms": ["floor_area", "district", "bus"]}
+    )
     says = {r["term"].s: r["says"].s for r in found.block("in_words").rows}
     row = next(r for r in found.block("coefficients").rows if r["term"].s == "district: Moor edge")
     assert "fewer visits a week" in says["district: Moor edge"]

@@ -23,7 +23,11 @@ LINED = [
     for terms in (["floor_area"], ["floor_area", "district"], ["hours_open"])
 ]
 LINED_ODDS = [
-    {"name": "probit", "method": "logistic", "spec": {"response": "finished", "terms": ["minutes"], "link": "probit"}},
+    {
+        "name": "probit",
+        "method": "logistic",
+        "spec": {"response": "finished", "terms": ["minutes"], "link": "probit"},
+    },
     {"method": "logistic", "spec": {"response": "finished", "terms": ["minutes", "late_fees"]}},
     {"method": "logistic", "spec": {"response": "finished", "terms": ["minutes"], "where": "visits > 2"}},
 ]
@@ -195,7 +199,11 @@ CASES: list[tuple[str, str, dict[str, Any], dict[str, list[Any]]]] = [
         "Branches",
         {"response": "visits", "terms": ["floor_area", "hours_open", "district"]},
         {
-            "terms": [["cafe"], [{"column": "floor_area", "power": 3}], ["cafe", "bus", {"interaction": ["cafe", "bus"]}]],
+            "terms": [
+                ["cafe"],
+                [{"column": "floor_area", "power": 3}],
+                ["cafe", "bus", {"interaction": ["cafe", "bus"]}],
+            ],
             "reference": [{"district": "Moor edge"}],
             "intercept": [False],
             "per": [{"floor_area": 10.0}],
@@ -226,7 +234,11 @@ CASES: list[tuple[str, str, dict[str, Any], dict[str, list[Any]]]] = [
         {"response": "finished", "terms": ["minutes", "visits", "card"]},
         {
             "event": ["no", "yes"],
-            "terms": [["card"], [{"column": "minutes", "power": 2}, "minutes"], ["reminders", "visits", {"interaction": ["reminders", "visits"]}]],
+            "terms": [
+                ["card"],
+                [{"column": "minutes", "power": 2}, "minutes"],
+                ["reminders", "visits", {"interaction": ["reminders", "visits"]}],
+            ],
             "link": [],
             "interval": ["profile"],
             "penalty": [],
@@ -245,8 +257,18 @@ CASES: list[tuple[str, str, dict[str, Any], dict[str, list[Any]]]] = [
         {"response": "finished", "terms": ["minutes", "visits", "town", "age_group"], "selection": "stepwise"},
         {"choose_by": ["aic", "bic"], "enter": [0.001], "remove": [0.5]},
     ),
-    ("line_up", "Branches", {"models": LINED}, {"chosen": [1], "show": ["b"], "brackets": [], "marks": [], "rows": []}),
-    ("line_up", "Winter challenge", {"models": LINED_ODDS}, {"show": [], "brackets": [], "marks": [], "rows": [], "models": [LINED_ODDS[:1]]}),
+    (
+        "line_up",
+        "Branches",
+        {"models": LINED},
+        {"chosen": [1], "show": ["b"], "brackets": [], "marks": [], "rows": []},
+    ),
+    (
+        "line_up",
+        "Winter challenge",
+        {"models": LINED_ODDS},
+        {"show": [], "brackets": [], "marks": [], "rows": [], "models": [LINED_ODDS[:1]]},
+    ),
     ("study_size", "Branches", {"design": "correlation"}, {"find": [], "effect": [0.6], "alternative": []}),
 ]
 

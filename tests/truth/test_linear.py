@@ -28,7 +28,9 @@ def digits(found: float, right: float) -> float:
 
 @pytest.mark.parametrize("known", SETS, ids=lambda s: s.name)
 def test_nist(known: Certified) -> None:
-    table = table_from(**{k: [repr(v) for v in values] for k, values in known.x.items()}, y=[repr(v) for v in known.y])
+    table = table_from(
+        **{k: [repr(v) for v in values] for k, values in known.x.items()}, y=[repr(v) for v in known.y]
+    )
     found = answer("linear", table, {"response": "y", "terms": known.terms, "intercept": known.intercept})
     rows = found.block("coefficients").rows
     assert len(rows) == len(known.coef)
@@ -67,8 +69,12 @@ def test_the_whole_model_against_another_route() -> None:
     assert [r["p"].v for r in rows] == pytest.approx(known.pvalues, rel=1e-7)
     interval = known.conf_int()
     assert [r["ci_low"].v for r in rows] == pytest.approx(interval[:, 0], rel=1e-8)
-    assert [r["vif"].v for r in rows[1:]] == pytest.approx([variance_inflation_factor(x, i) for i in range(1, 8)], rel=1e-8)
-    assert found.facts["r2"] == pytest.approx(known.rsquared) and found.facts["adjusted_r2"] == pytest.approx(known.rsquared_adj)
+    assert [r["vif"].v for r in rows[1:]] == pytest.approx(
+        [variance_inflation_factor(x, i) for i in range(1, 8)], rel=1e-8
+    )
+    assert found.facts["r2"] == pytest.approx(known.rsquared) and found.facts["adjusted_r2"] == pytest.approx(
+        known.rsquared_adj
+    )
     assert found.facts["f"] == pytest.approx(known.fvalue) and found.facts["p"] == pytest.approx(known.f_pvalue)
     # This library's criteria count the coefficients only; here the residual variance is one more.
     assert found.facts["aic"] == pytest.approx(known.aic + 2)
@@ -146,7 +152,16 @@ def rss(x: Any, y: Any) -> float:
 def test_terms_by_comparing_models() -> None:
     """Type III: categories coded to sum to zero, and the columns of one term left out."""
     table, _, y = branches()
-    spec = {"response": "visits", "terms": ["floor_area", "cafe", "district", {"interaction": ["cafe", "district"]}, {"interaction": ["district", "floor_area"]}]}
+    spec = {
+        "response": "visits",
+        "terms": [
+            "floor_area",
+            "cafe",
+            "district",
+            {"interaction": ["cafe", "district"]},
+            {"interaction": ["district", "floor_area"]},
+        ],
+    }
     found = answer("linear", table, spec)
     area = table.numbers("floor_area")
     cafe, district = sums_to_zero(table.codes("cafe").codes, 2), sums_to_zero(table.codes("district").codes, 4)
@@ -189,7 +204,11 @@ def test_slopes_within_levels_are_those_of_the_levels_alone() -> None:
     terms = ["floor_area", "district", {"interaction": ["district", "floor_area"]}]
     found = answer("linear", table, {"response": "visits", "terms": terms})
     for row in found.block("slopes").rows:
-        alone = answer("linear", table, {"response": "visits", "terms": ["floor_area"], "where": f'district == "{row["level"].s}"'})
+        alone = answer(
+            "linear",
+            table,
+            {"response": "visits", "terms": ["floor_area"], "where": f'district == "{row["level"].s}"'},
+        )
         assert row["estimate"].v == pytest.approx(alone.facts["floor_area.b"])
 
 
@@ -217,7 +236,9 @@ def many(n: int, p: int, seed: int = 3) -> tuple[Design, Any]:
 @pytest.mark.parametrize("weighted", [False, True])
 @pytest.mark.parametrize("intercept", [False, True])
 @pytest.mark.parametrize("ill", [False, True])
-def test_blocks_of_rows_give_the_same_as_all_at_once(monkeypatch: Any, weighted: bool, intercept: bool, ill: bool) -> None:
+def test_blocks_of_rows_give_the_same_as_all_at_once(
+    monkeypatch: Any, weighted: bool, intercept: bool, ill: bool
+) -> None:
     design, y = many(40_000, 5)
     if ill:  # two columns that are nearly the same: cross-products alone would lose their difference
         design.data["x3"] = design.data["x2"] + 1e-6 * design.data["x3"]  # type: ignore[index]
@@ -295,7 +316,11 @@ def test_a_unit_of_change_scales_the_estimate_and_its_interval() -> None:
     table = demo_tables()["Branches"]
     terms = ["floor_area", {"column": "floor_area", "power": 2}, "hours_open"]
     one = answer("linear", table, {"response": "visits", "terms": terms}).block("coefficients").rows
-    ten = answer("linear", table, {"response": "visits", "terms": terms, "per": {"floor_area": 10}}).block("coefficients").rows
+    ten = (
+        answer("linear", table, {"response": "visits", "terms": terms, "per": {"floor_area": 10}})
+        .block("coefficients")
+        .rows
+    )
     for row, other, by in zip(one, ten, (1, 10, 100, 1), strict=True):
         for key in ("estimate", "se", "ci_low", "ci_high"):
             assert other[key].v == pytest.approx(by * row[key].v)

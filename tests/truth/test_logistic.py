@@ -14,7 +14,11 @@ from yavik.core.stats.binary import Prepared, fit, prepare, profile_interval, sc
 from yavik.core.stats.design import Design, ModelTerm, Part
 from yavik.core.stats.telling import auc_of, hosmer_lemeshow
 
-LINKS = {"logit": sm.families.links.Logit(), "probit": sm.families.links.Probit(), "cloglog": sm.families.links.CLogLog()}
+LINKS = {
+    "logit": sm.families.links.Logit(),
+    "probit": sm.families.links.Probit(),
+    "cloglog": sm.families.links.CLogLog(),
+}
 TEMPERATURE = [66, 70, 69, 68, 67, 72, 73, 70, 57, 63, 70, 78, 67, 53, 67, 75, 70, 81, 76, 79, 75, 76, 58]
 DISTRESS = [0, 1, 0, 0, 0, 0, 0, 0, 1, 1, 1, 0, 0, 1, 0, 0, 0, 0, 0, 0, 1, 0, 1]
 """Twenty-three launches: temperature and whether a seal was damaged (Dalal, Fowlkes & Hoadley, 1989, JASA 84)."""
@@ -40,7 +44,9 @@ def test_grades_and_a_new_way_of_teaching() -> None:
     assert [round(r["estimate"].v, 3) for r in rows] == [-13.021, 2.826, 0.095, 2.379]
     assert [round(r["se"].v, 3) for r in rows] == [4.931, 1.263, 0.142, 1.065]
     assert round(found.facts["log_likelihood"], 3) == -12.890
-    probit = answer("logistic", table, {"response": "grade", "event": "1", "terms": ["gpa", "tuce", "psi"], "link": "probit"})
+    probit = answer(
+        "logistic", table, {"response": "grade", "event": "1", "terms": ["gpa", "tuce", "psi"], "link": "probit"}
+    )
     assert [round(r["estimate"].v, 3) for r in probit.block("coefficients").rows] == [-7.452, 1.626, 0.052, 1.426]
 
 
@@ -110,7 +116,12 @@ def test_profile_intervals_from_the_likelihood(place: int, penalty: Any) -> None
     d, x, y = small()
     found = fit(d, "logit", penalty)
     goal_of = penalised if penalty == "firth" else log_likelihood
-    best = optimize.minimize(lambda b: -goal_of(b, x, y), found.coef, method="Nelder-Mead", options={"xatol": 1e-9, "fatol": 1e-12, "maxiter": 4000})
+    best = optimize.minimize(
+        lambda b: -goal_of(b, x, y),
+        found.coef,
+        method="Nelder-Mead",
+        options={"xatol": 1e-9, "fatol": 1e-12, "maxiter": 4000},
+    )
     assert found.coef == pytest.approx(best.x, abs=2e-5)
     goal = -best.fun - stats.chi2.ppf(0.95, 1) / 2
     low, high = profile_interval(found, place, 0.05)
@@ -122,7 +133,9 @@ def test_profile_intervals_from_the_likelihood(place: int, penalty: Any) -> None
             b[place], b[others] = end, rest
             return -goal_of(b, x, y)
 
-        reached = optimize.minimize(held, found.coef[others], method="Nelder-Mead", options={"xatol": 1e-9, "fatol": 1e-12, "maxiter": 4000})
+        reached = optimize.minimize(
+            held, found.coef[others], method="Nelder-Mead", options={"xatol": 1e-9, "fatol": 1e-12, "maxiter": 4000}
+        )
         assert -reached.fun == pytest.approx(goal, abs=1e-5)
     assert low < found.coef[place] < high
 
@@ -164,7 +177,7 @@ def test_groups_of_hosmer_and_lemeshow() -> None:
 
 
 def test_a_score_test_is_the_first_step_of_the_likelihood() -> None:
-    d, x, y = small(9, 4000)
+    d, _, _ = small(9, 4000)
     found = fit(d.among([0]))
     chi2, df = score_test(found, d.x[:, [2]])
     both = fit(d)
@@ -195,7 +208,9 @@ def test_the_other_event_turns_signs_round() -> None:
 
 def test_probabilities_for_every_row() -> None:
     table, x, y = winter()
-    found = {c.name: a.to_pylist() for c, a in new_columns(table, "logistic", {"response": "finished", "terms": WINTER})}
+    found = {
+        c.name: a.to_pylist() for c, a in new_columns(table, "logistic", {"response": "finished", "terms": WINTER})
+    }
     known = sm.GLM(y, x, family=sm.families.Binomial()).fit(tol=1e-13).fittedvalues
     filled = [v for v in found["finished probability"] if v is not None]
     assert filled == pytest.approx(known, rel=1e-6)
@@ -208,7 +223,13 @@ def test_the_demo_tells_its_truth() -> None:
     table = demo_tables()["Winter challenge"]
     terms = ["minutes", {"column": "minutes", "power": 2}, "visits", "reminders", "late_fees", "card"]
     found = answer("logistic", table, {"response": "finished", "terms": terms, "alpha": 0.001})
-    for key, truth in (("minutes", 0.09), ("minutes^2", -0.0009), ("visits", 0.16), ("reminders=yes", 0.5), ("late_fees", -0.35)):
+    for key, truth in (
+        ("minutes", 0.09),
+        ("minutes^2", -0.0009),
+        ("visits", 0.16),
+        ("reminders=yes", 0.5),
+        ("late_fees", -0.35),
+    ):
         b, se = found.facts[f"{key}.b"], found.facts[f"{key}.se"]
         assert abs(b - truth) < 3.3 * se
     without = answer("logistic", table, {"response": "finished", "terms": ["minutes", *terms[2:]]})
@@ -218,11 +239,14 @@ def test_the_demo_tells_its_truth() -> None:
 
 def test_selection_agrees_with_score_tests_of_fitted_models() -> None:
     table, x, y = winter()
-    found = answer("logistic", table, {"response": "finished", "terms": [*WINTER, "age_group"], "selection": "forward"})
+    found = answer(
+        "logistic", table, {"response": "finished", "terms": [*WINTER, "age_group"], "selection": "forward"}
+    )
     first = found.block("path").rows[1]
     p = y.mean()
     best = max(
-        float((c - c.mean()) @ (y - p)) ** 2 / (p * (1 - p) * float(((c - c.mean()) ** 2).sum())) for c in (x[:, 1], x[:, 2], x[:, 3])
+        float((c - c.mean()) @ (y - p)) ** 2 / (p * (1 - p) * float(((c - c.mean()) ** 2).sum()))
+        for c in (x[:, 1], x[:, 2], x[:, 3])
     )
     assert first["chi2"].v == pytest.approx(best)
     assert "Age" in found.block("left_out").rows[0]["term"].s

@@ -153,11 +153,12 @@ def _models_of_the_demo(store: Store, study_id: str, tables: dict[str, str]) -> 
     question = _question(store, study_id, table, "Who finishes the challenge", "logistic", "rows", specs[-1])
     store.trail.forget(question)
     for spec in specs:
-        carry_out(
-            store, Ask(root=held.root, steps=held.steps, method="logistic", spec=spec, item=question), Run()
-        )
+        carry_out(store, Ask(root=held.root, steps=held.steps, method="logistic", spec=spec, item=question), Run())
     names = ["Screened", None, None]
-    lined = [{"name": n, "method": "logistic", "spec": s} for n, s in zip(names, [specs[0], specs[1], specs[3]], strict=True)]
+    lined = [
+        {"name": n, "method": "logistic", "spec": s}
+        for n, s in zip(names, [specs[0], specs[1], specs[3]], strict=True)
+    ]
     spec = {"models": [*lined, {"name": None, "method": "logistic", "spec": specs[2]}], "chosen": 2}
     _question(store, study_id, table, "Models of finishing", "line_up", "models", spec)
 

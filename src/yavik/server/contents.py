@@ -54,7 +54,8 @@ def entry(store: Store, item: Item) -> Entry:
     line, old, table = {"table": _table, "question": _question, "figure": _figure, "report": _report}[item.type](
         store, item
     )
-    return Entry(id=item.id, type=item.type, name=item.name, line=line, out_of_date=old, table=table)
+    method = question_body(item).method if item.type == "question" else None
+    return Entry(id=item.id, type=item.type, name=item.name, line=line, out_of_date=old, table=table, method=method)
 
 
 def _table(store: Store, item: Item) -> tuple[str, bool, str | None]:

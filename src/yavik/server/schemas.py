@@ -43,6 +43,8 @@ class Entry(BaseModel):
     line: str
     out_of_date: bool = False
     table: str | None = None
+    method: str | None = None
+    """Of a question."""
 
 
 class Contents(BaseModel):

@@ -44,7 +44,9 @@ class Trail:
 
     def rounds(self, item_id: str) -> list[TrailRound]:
         with Session(self.engine, expire_on_commit=False) as session:
-            return list(session.scalars(select(TrailRound).where(TrailRound.item_id == item_id).order_by(TrailRound.id)))
+            return list(
+                session.scalars(select(TrailRound).where(TrailRound.item_id == item_id).order_by(TrailRound.id))
+            )
 
     def name(self, item_id: str, round_id: int, name: str | None) -> None:
         """Raises LookupError."""

@@ -1442,6 +1442,8 @@ export interface components {
             id: string;
             /** Line */
             line: string;
+            /** Method */
+            method?: string | null;
             /** Name */
             name: string;
             /**

@@ -1,7 +1,7 @@
 // Models of one response side by side: a column each, to be moved, named, taken away, and one of them chosen.
 import { ArrowLeft, ArrowRight, Check, Pencil, Plus, X } from "lucide-react";
 import { useState } from "react";
-import { api, take, type Answer, type Entry, type S, type TableBlock } from "../client/api";
+import { api, take, type Answer, type Entry, type TableBlock } from "../client/api";
 import { Menu, MenuItem } from "../common/bits";
 import { copyTable, ResultTable } from "../common/result-table";
 import { Spans } from "../common/spans";
@@ -71,23 +71,16 @@ function Toggle({ label, value, words, set, hidden }: { label: string; value: st
 
 /** Models of other questions on the same table. */
 export function AddModel({ study, table, entries, makers, add }: { study: string; table: string; entries: Entry[]; makers: string[]; add: (m: Lined) => void }) {
-  const able = entries.filter((e) => e.type === "question" && e.table === table);
-  const [found, setFound] = useState<S["QuestionState"][] | null>(null);
-  const look = () => {
-    void Promise.all(able.map((e) => take(api.GET("/api/studies/{study_id}/questions/{item_id}", { params: { path: { study_id: study, item_id: e.id } } }))))
-      .then((all) => setFound(all.filter((q) => makers.includes(q.method))), sayProblem);
-  };
+  const able = entries.filter((e) => e.table === table && makers.includes(e.method ?? ""));
+  const bring = (e: Entry) => void take(api.GET("/api/studies/{study_id}/questions/{item_id}", { params: { path: { study_id: study, item_id: e.id } } })).then((q) => add({ name: q.name, method: q.method, spec: q.spec }), sayProblem);
   return (
-    <span onPointerDown={() => found === null && look()} onKeyDown={() => found === null && look()}>
-      <Menu label="Add a model" align="left" button={<span className="btn btn-sm"><Plus size={14} /> Add a model</span>}>
-        {(close) => (
-          <>
-            {found === null && <p className="muted px-3 py-1 text-sm">Looking …</p>}
-            {found?.length === 0 && <p className="muted max-w-60 px-3 py-1 text-sm">No other question on this table is a model. Build one, and tick rounds of its trail.</p>}
-            {found?.map((q) => <MenuItem key={q.id} onClick={() => (add({ name: q.name, method: q.method, spec: q.spec }), close())}>{q.name}</MenuItem>)}
-          </>
-        )}
-      </Menu>
-    </span>
+    <Menu label="Add a model" align="left" button={<span className="btn btn-sm"><Plus size={14} /> Add a model</span>}>
+      {(close) => (
+        <>
+          {able.length === 0 && <p className="muted max-w-60 px-3 py-1 text-sm">No other question on this table is a model. Build one, and tick rounds of its trail.</p>}
+          {able.map((e) => <MenuItem key={e.id} onClick={() => (bring(e), close())}>{e.name}</MenuItem>)}
+        </>
+      )}
+    </Menu>
   );
 }

@@ -65,7 +65,7 @@ function TermChip({ term, terms, columns, slot, spec, set, setSpec, wrong }: { t
   const lost = namesOf(term).some((n) => columns.length > 0 && !columns.some((c) => c.name === n));
   const done = (next: Term[]) => (set(next), setOpen(false), button.current?.focus());
   return (
-    <span className="relative inline-block" ref={box} onKeyDown={(e) => e.key === "Escape" && (setOpen(false), button.current?.focus())}>
+    <span className="relative inline-block" ref={box}>
       <button
         ref={button} type="button" className={`slot term ${wrong || lost ? "wrong" : ""}`} data-term={keyOf(term)} aria-haspopup="dialog" aria-expanded={open} aria-label={`Term ${title}`} title={title} onClick={() => setOpen(!open)}
         onKeyDown={(e) => (e.key === "Delete" || e.key === "Backspace") && set(without(terms, term))}

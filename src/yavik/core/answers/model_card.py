@@ -69,5 +69,7 @@ class Variant(BaseModel):
 def term_changes(before: Sequence[CardTerm], now: Sequence[CardTerm], most: int = 3) -> str:
     """'+ minutes², − reminders': terms that came and went; nothing where they are the same."""
     old, new = {t.key for t in before}, {t.key for t in now}
-    words = [f"+\u00a0{t.title}" for t in now if t.key not in old] + [f"−\u00a0{t.title}" for t in before if t.key not in new]
+    words = [f"+\u00a0{t.title}" for t in now if t.key not in old] + [
+        f"−\u00a0{t.title}" for t in before if t.key not in new
+    ]
     return ", ".join(words[:most]) + (f" and {len(words) - most} more" if len(words) > most else "")

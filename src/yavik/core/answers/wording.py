@@ -80,6 +80,14 @@ def share(x: float) -> str:
     return text.replace("0.", ".", 1).replace("-.00", ".00").replace("-", "−")
 
 
+def share_fine(x: float) -> str:
+    """Three decimals without the leading zero, where two models are told apart: '.680'."""
+    if not math.isfinite(x):
+        return "–"
+    text = f"{abs(x):.3f}"
+    return ("−" if x < 0 and float(text) else "") + (text[1:] if text.startswith("0") else text)
+
+
 def percent(x: float) -> str:
     return f"{100 * x:.1f} %"
 

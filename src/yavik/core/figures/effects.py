@@ -98,8 +98,7 @@ def _points(clouds: Sequence[Cloud]) -> list[dict[str, Any]]:
         kept = thin(len(c.x), share)
         x, y, rows = (np.asarray(v)[kept] for v in (c.x, c.y, c.rows))
         out += [
-            {"x": float(a), "y": float(b), "row": int(r), "group": c.name}
-            for a, b, r in zip(x, y, rows, strict=True)
+            {"x": float(a), "y": float(b), "row": int(r), "group": c.name} for a, b, r in zip(x, y, rows, strict=True)
         ]
     return out
 
@@ -109,7 +108,11 @@ def roc_curve(false_alarms: Any, sensitivity: Any, at: tuple[float, float] | Non
     kept = np.unique(np.linspace(0, len(false_alarms) - 1, min(len(false_alarms), 400)).astype(int))
     values = [{"x": float(false_alarms[i]), "y": float(sensitivity[i])} for i in kept]
     axis = {"type": "quantitative", "scale": {"domain": [0, 1]}}
-    x = {"field": "x", **axis, "axis": {"title": "No, taken for yes (1 − specificity)", "tickCount": 5, "grid": False}}
+    x = {
+        "field": "x",
+        **axis,
+        "axis": {"title": "No, taken for yes (1 − specificity)", "tickCount": 5, "grid": False},
+    }
     y = {"field": "y", **axis, "axis": {"title": "Yes, found (sensitivity)", "tickCount": 5}}
     layers: list[dict[str, Any]] = [
         {

@@ -14,7 +14,7 @@ from scipy.linalg import cho_factor, cho_solve
 
 from yavik.core.stats.design import Design
 from yavik.core.stats.groups import Floats
-from yavik.core.stats.triangle import AT_ONCE, blocks, side_by_side
+from yavik.core.stats.triangle import blocks, side_by_side
 
 Link = Literal["logit", "probit", "cloglog"]
 Penalty = Literal["none", "firth"]
@@ -48,7 +48,11 @@ class Prepared:
         """Of these design columns only."""
         take = [*range(self.first), *(c + self.first for c in columns)]
         return Prepared(
-            np.ascontiguousarray(self.x[:, take]), self.y, self.centre[list(columns)], self.scale[list(columns)], self.intercept
+            np.ascontiguousarray(self.x[:, take]),
+            self.y,
+            self.centre[list(columns)],
+            self.scale[list(columns)],
+            self.intercept,
         )
 
     def back(self) -> Floats:
@@ -158,7 +162,7 @@ class BinaryFit:
 
     @property
     def bic(self) -> float:
-        return -2 * self.log_likelihood + np.log(self.n) * self.q
+        return -2 * self.log_likelihood + float(np.log(self.n)) * self.q
 
 
 def invert(information: Floats) -> Floats:
@@ -215,10 +219,11 @@ def fit(
     firth = penalty == "firth"
     ll, gradient, information = _pass(d, link, beta, firth)
     goal = ll + _bonus(information, firth)
-    converged, step_no = not free.any(), 0
-    for step_no in range(1, MOST_STEPS + 1):
+    converged, steps = not free.any(), 0
+    while steps < MOST_STEPS:
         if not free.any():
             break
+        steps += 1
         step = np.zeros(q)
         step[free] = _solve(information[np.ix_(free, free)], gradient[free])
         longest = np.abs(step).max()
@@ -233,14 +238,16 @@ def fit(
         gain = other - goal
         beta, (ll, gradient, information), goal = beta + step, fresh, other
         slope = float(np.abs(step[free] @ gradient[free])) if free.any() else 0.0
-        if np.abs(step).max() < (1e-8 if link == "logit" else 1e-11) * (1 + np.abs(beta).max()) or (abs(gain) < 1e-13 * (abs(goal) + 1e-6) and slope < 1e-12 * (abs(goal) + 1)):
+        if np.abs(step).max() < (1e-8 if link == "logit" else 1e-11) * (1 + np.abs(beta).max()) or (
+            abs(gain) < 1e-13 * (abs(goal) + 1e-6) and slope < 1e-12 * (abs(goal) + 1)
+        ):
             converged = True
             break
         if abs(ll) < 1e-9 * n:
             break  # every row is told right: the likelihood has no maximum
     if not firth and np.abs(d.x[: min(n, 50_000)] @ beta).max() > 30:
         converged = False
-    return BinaryFit(d, link, penalty, beta, information, ll, goal, converged, step_no)
+    return BinaryFit(d, link, penalty, beta, information, ll, goal, converged, steps)
 
 
 def _begin(d: Prepared, link: Link, penalty: Penalty, start: Floats | None) -> Floats:
@@ -365,10 +372,9 @@ def separating(d: Prepared) -> Floats | None:
     signed = np.where(d.y[:, None] > 0.5, d.x, -d.x)
     unique = np.unique(signed, axis=0)
     total = unique.sum(axis=0)
-    got = optimize.linprog(-total, A_ub=-unique, b_ub=np.zeros(len(unique)), bounds=[(-1, 1)] * d.x.shape[1], method="highs")
-    if got.status != 0 or -got.fun < 1e-7 * max(1.0, float(np.abs(total).max())):
+    got = optimize.linprog(
+        -total, A_ub=-unique, b_ub=np.zeros(len(unique)), bounds=[(-1, 1)] * d.x.shape[1], method="highs"
+    )
+    if got.status != 0 or -float(got.fun or 0.0) < 1e-7 * max(1.0, float(np.abs(total).max())):
         return None
     return np.asarray(got.x)
-
-
-MOST_SEPARATION = AT_ONCE // 10

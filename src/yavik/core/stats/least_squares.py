@@ -91,7 +91,7 @@ class LeastSquares:
     @property
     def log_likelihood(self) -> float:
         """Of normal errors; with weights less the half sum of their logs, which is the same for all models of the rows."""
-        return -0.5 * self.n * (np.log(2 * np.pi * max(self.rss, 1e-300) / self.n) + 1)
+        return -0.5 * self.n * (float(np.log(2 * np.pi * max(self.rss, 1e-300) / self.n)) + 1)
 
     @property
     def parameters(self) -> int:
@@ -104,7 +104,7 @@ class LeastSquares:
 
     @property
     def bic(self) -> float:
-        return -2 * self.log_likelihood + np.log(self.n) * self.parameters
+        return -2 * self.log_likelihood + float(np.log(self.n)) * self.parameters
 
     @cached_property
     def covariance(self) -> Floats:
@@ -277,9 +277,7 @@ def _basis(model: LeastSquares, x: Floats) -> Floats:
     return out
 
 
-def robust_covariance(
-    design: Design, found: Rows, kind: Errors, clusters: Any = None, n_clusters: int = 0
-) -> Floats:
+def robust_covariance(design: Design, found: Rows, kind: Errors, clusters: Any = None, n_clusters: int = 0) -> Floats:
     """Heteroscedasticity-consistent (White, 1980; MacKinnon & White, 1985) or clustered (Liang & Zeger, 1986).
 
     hc1 carries n / (n − q); cluster carries G / (G − 1) · (n − 1) / (n − q).

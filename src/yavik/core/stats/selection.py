@@ -205,7 +205,10 @@ def best_subsets(design: Design, t: Triangle, by: ChooseBy, most: int = 8) -> li
     widths = np.zeros(1)
     for term in range(len(design.terms)):
         own = len(design.places(term))
-        state, widths = np.concatenate([state[:, own:, own:], _taken_out(state, own)]), np.append(widths, widths + own)
+        state, widths = (
+            np.concatenate([state[:, own:, own:], _taken_out(state, own)]),
+            np.append(widths, widths + own),
+        )
     rss = np.maximum(state[:, 0, 0], 1e-300)
     n, first = t.n, int(t.intercept)
     if by == "adjusted_r2":

@@ -9,6 +9,7 @@ conditioned, such as high powers, are worked out in extended precision (Golub & 
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
+from itertools import pairwise
 from typing import Any
 
 import numpy as np
@@ -55,8 +56,10 @@ class Triangle:
     def among(self, columns: list[int]) -> "Triangle":
         """The triangle of a part of the columns."""
         take = [*columns, len(self.centre) - 1]
-        r = np.linalg.qr(self.r[:, take], mode="r") if columns != list(range(columns[-1] + 1 if columns else 0)) else (
-            _cut(self.r, len(columns))
+        r = (
+            _r_of(self.r[:, take])
+            if columns != list(range(columns[-1] + 1 if columns else 0))
+            else (_cut(self.r, len(columns)))
         )
         return Triangle(r, self.centre[take], self.scale[take], self.n, self.weight, self.intercept, self.tolerance)
 
@@ -114,12 +117,16 @@ def _mean(z: Any, weights: Floats | None) -> Any:
     return np.average(z, axis=0, weights=weights) if weights is not None else z.mean(axis=0)
 
 
+def _r_of(z: Floats) -> Floats:
+    return np.asarray(np.linalg.qr(z, mode="r"), np.float64)
+
+
 def _house(z: Floats) -> Floats:
     """R with as many rows as columns, even for fewer rows."""
-    r = np.linalg.qr(z, mode="r")
+    r = _r_of(z)
     if len(r) < z.shape[1]:
         r = np.vstack([r, np.zeros((z.shape[1] - len(r), z.shape[1]))])
-    return np.asarray(r, np.float64)
+    return r
 
 
 def _householder(a: Any) -> Any:
@@ -161,7 +168,7 @@ def _condition(r: Floats) -> float:
 
 def spans(n: int, workers: int = 2) -> list[tuple[int, int]]:
     cuts = np.linspace(0, n, workers + 1).astype(int)
-    return [(int(a), int(b)) for a, b in zip(cuts, cuts[1:], strict=False)]
+    return [(int(a), int(b)) for a, b in pairwise(cuts)]
 
 
 def blocks(start: int, stop: int) -> Iterator[tuple[int, int]]:
@@ -227,12 +234,10 @@ def _by_blocks(design: Design, y: Floats, weights: Floats | None, intercept: boo
             z /= scale
             if root is not None:
                 z *= root[:, None]
-            r = np.linalg.qr(np.vstack([r, z]), mode="r")
+            r = _r_of(np.vstack([r, z]))
         return r
 
-    return Triangle(
-        _house(np.vstack(side_by_side(pressed, n))), centre, scale, n, weight, intercept, SAME
-    )
+    return Triangle(_house(np.vstack(side_by_side(pressed, n))), centre, scale, n, weight, intercept, SAME)
 
 
 def _cholesky(scaled: Floats) -> Floats | None:

@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import cached_property
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -83,7 +83,9 @@ def event_of(table: Table, response: str, event: str | None) -> tuple[Floats, st
     if not there:
         raise DataProblem(f"{response} has no filled cells among these {table.n_rows} rows.", column=response)
     if event is not None and event not in codes.levels:
-        raise DataProblem(f"{response} has no level '{event}'; it has {', '.join(codes.levels[:8])}.", column=response)
+        raise DataProblem(
+            f"{response} has no level '{event}'; it has {', '.join(codes.levels[:8])}.", column=response
+        )
     if len(there) > 2 and event is None:
         raise DataProblem(
             f"{response} has {len(there)} levels. Choose in the settings which one is the event; the others together are the rest.",
@@ -91,7 +93,8 @@ def event_of(table: Table, response: str, event: str | None) -> tuple[Floats, st
         )
     if len(there) < 2:
         raise DataProblem(
-            f"All {counted(int(n.sum()), 'row')} have {response} = {codes.levels[there[0]]}: nothing tells yes from no.", column=response
+            f"All {counted(int(n.sum()), 'row')} have {response} = {codes.levels[there[0]]}: nothing tells yes from no.",
+            column=response,
         )
     place = codes.levels.index(event) if event is not None else _default(column, codes.levels, there)
     if not n[place]:
@@ -106,7 +109,9 @@ def _default(column: Column, levels: tuple[str, ...], there: list[int]) -> int:
     return next((i for i in there if values[i] in YES), there[-1])
 
 
-def fit_binary(table: Table, spec: "LogisticSpec", told: Callable[[float, str], None] = lambda _part, _what: None) -> BinaryModel:
+def fit_binary(
+    table: Table, spec: "LogisticSpec", told: Callable[[float, str], None] = lambda _part, _what: None
+) -> BinaryModel:
     """Raises DataProblem for what cannot be fitted."""
     assert spec.response
     if spec.penalty == "firth" and spec.link != "logit":
@@ -132,7 +137,9 @@ def fit_binary(table: Table, spec: "LogisticSpec", told: Callable[[float, str], 
     if spec.selection != "none":
         if not spec.intercept:
             raise DataProblem("A selection begins with the intercept; switch it on, or choose no selection.")
-        rounds = walk(judge, whole.terms, spec.selection, spec.choose_by, spec.enter, spec.remove, lambda what: told(0.3, what))
+        rounds = walk(
+            judge, whole.terms, spec.selection, spec.choose_by, spec.enter, spec.remove, lambda what: told(0.3, what)
+        )
         chosen = rounds[-1].terms
     told(0.4, "Fitting")
     data = whole if len(chosen) == len(whole.terms) else some_terms(whole, chosen)
@@ -143,7 +150,9 @@ def fit_binary(table: Table, spec: "LogisticSpec", told: Callable[[float, str], 
     else:
         d = prepare(data.design, data.y, part[0], spec.intercept)
     model = fit(d, spec.link, spec.penalty)
-    infinite, complete = _infinite(model) if not model.converged and spec.penalty == "none" else (frozenset[int](), False)
+    infinite, complete = (
+        _infinite(model) if not model.converged and spec.penalty == "none" else (frozenset[int](), False)
+    )
     held = {k: v for k, v in spec.at.items() if k in data.columns}
     offered = {n for term in spec.terms for n in names_of(term)}
     lost = next((n for n in spec.at if n not in offered), None)
@@ -156,7 +165,21 @@ def fit_binary(table: Table, spec: "LogisticSpec", told: Callable[[float, str], 
     bounds = _profiles(model, spec, told) if spec.interval == "profile" and not complete else None
     null = null_likelihood(data.y, spec.link, spec.intercept)
     return BinaryModel(
-        event, other, whole, data, model, null, fitted, part[0], part[1], judge, rounds, chosen, infinite, complete, bounds
+        event,
+        other,
+        whole,
+        data,
+        model,
+        null,
+        fitted,
+        part[0],
+        part[1],
+        judge,
+        rounds,
+        chosen,
+        infinite,
+        complete,
+        bounds,
     )
 
 
@@ -183,7 +206,9 @@ def _infinite(model: BinaryFit) -> tuple[frozenset[int], bool]:
     return frozenset(i - d.first for i in places if complete or moved[i]), complete
 
 
-def _profiles(model: BinaryFit, spec: "LogisticSpec", told: Callable[[float, str], None]) -> dict[int, tuple[float, float]]:
+def _profiles(
+    model: BinaryFit, spec: "LogisticSpec", told: Callable[[float, str], None]
+) -> dict[int, tuple[float, float]]:
     found = {}
     for place in range(model.q):
         told(0.4 + 0.3 * place / model.q, f"Profile interval {place + 1} of {model.q}")

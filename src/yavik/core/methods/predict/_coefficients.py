@@ -35,7 +35,9 @@ class Coefficient:
     why: str | None = None
 
 
-def coefficients(f: Fitted, per: dict[str, float], bounds: dict[int, tuple[float, float]] | None = None) -> list[Coefficient]:
+def coefficients(
+    f: Fitted, per: dict[str, float], bounds: dict[int, tuple[float, float]] | None = None
+) -> list[Coefficient]:
     """All columns of the design in order, also those without an estimate.
 
     Args:
@@ -44,18 +46,21 @@ def coefficients(f: Fitted, per: dict[str, float], bounds: dict[int, tuple[float
     """
     _demand_numbers(f, per)
     found: list[Coefficient] = []
+    nan = float("nan")
     se = np.sqrt(np.maximum(np.diag(f.covariance), 0))
 
     def made(key: str, title: str, column: int | None, place: int | None, amount: float) -> Coefficient:
         lost = bool(f.infinite) if column is None else place is not None and place - f.first in f.infinite
         if place is None or lost:
             why = FOLLOWS if place is None else INFINITE
-            return Coefficient(key, title, column, *([np.nan] * 6), amount, why)
+            return Coefficient(key, title, column, nan, nan, nan, nan, nan, nan, amount, why)
         b, s = float(f.coef[place]) * amount, float(se[place]) * amount
         if not s > 0:
-            return Coefficient(key, title, column, b, *([np.nan] * 5), amount, None)
+            return Coefficient(key, title, column, b, nan, nan, nan, nan, nan, amount)
         t = b / s
-        low, high = (v * amount for v in bounds[place]) if bounds and place in bounds else (b - f.reach * s, b + f.reach * s)
+        low, high = (
+            (v * amount for v in bounds[place]) if bounds and place in bounds else (b - f.reach * s, b + f.reach * s)
+        )
         return Coefficient(key, title, column, b, s, low, high, t, two_sided(t, f.df), amount)
 
     if f.intercept:
@@ -169,7 +174,7 @@ def further(unit: str, title: str, amount: float) -> str:
     words = f"{one}s" if many and (plural or unit in UNITS) else one
     for start in (f"{one}s ", f"{one} "):
         if title.lower().startswith(start):
-            return f"{size}{words} {title[len(start):]}"
+            return f"{size}{words} {title[len(start) :]}"
     if title.lower() in (one.lower(), f"{one}s".lower(), unit.lower()):
         return f"{size}{words}"
     return f"{size}{words} of {title}"
@@ -180,7 +185,9 @@ def lower(title: str) -> str:
     return title[0].lower() + title[1:] if len(title) > 1 and title[0].isupper() and title[1].islower() else title
 
 
-def more_or_less(b: float, low: float, high: float, decimals: int, alpha: float, words: tuple[str, str], what: str) -> str:
+def more_or_less(
+    b: float, low: float, high: float, decimals: int, alpha: float, words: tuple[str, str], what: str
+) -> str:
     """'0.92 more visits' with its interval on the same side, or from one side to the other: (size, interval)."""
     more, less = words
     size = f"{number(abs(b), decimals)} {more if b >= 0 else less}{what}"
@@ -189,7 +196,7 @@ def more_or_less(b: float, low: float, high: float, decimals: int, alpha: float,
     if low < 0 < high:
         span = f"{number(-low, decimals)} {less} to {number(high, decimals)} {more}"
     else:
-        span = interval(*sorted((abs(low), abs(high))), decimals)
+        span = interval(min(abs(low), abs(high)), max(abs(low), abs(high)), decimals)
     return f"{size}\n{level_words(alpha)} CI {span}"
 
 
@@ -199,7 +206,12 @@ def bent_words(f: Fitted) -> list[tuple[str, str]]:
     for term in f.data.terms:
         if len(term.parts) > 1:
             names = [lower(f.data.title(n)) for n in term.names]
-            said.append((f.data.term_title(term), f"What {names[0]} does depends on {listing(names[1:])}: look at the lines and, for a measure within a category, at the slopes."))
+            said.append(
+                (
+                    f.data.term_title(term),
+                    f"What {names[0]} does depends on {listing(names[1:])}: look at the lines and, for a measure within a category, at the slopes.",
+                )
+            )
     bent: dict[str, int] = {}
     for term in f.data.terms:
         if len(term.parts) == 1 and term.parts[0].power > 1:
@@ -208,13 +220,25 @@ def bent_words(f: Fitted) -> list[tuple[str, str]]:
         title = f.data.title(name)
         powers = f"{title}{'²' if power == 2 else ' to ' + title + str(power).translate(SUPERSCRIPT)}"
         turn = _turn(f, name)
-        said.append((powers, f"The response over {lower(title)} is curved{turn}; one coefficient alone cannot be read. Look at its picture."))
+        said.append(
+            (
+                powers,
+                f"The response over {lower(title)} is curved{turn}; one coefficient alone cannot be read. Look at its picture.",
+            )
+        )
     return said
 
 
 def _turn(f: Fitted, name: str) -> str:
     """Where a parabola turns, when that lies within the data."""
-    own = {c.powers[0][1]: i for i, place in enumerate(f.columns) if (c := f.data.design.columns[place]).powers and len(c.powers) == 1 and not c.levels and c.powers[0][0] == name}
+    own = {
+        c.powers[0][1]: i
+        for i, place in enumerate(f.columns)
+        if (c := f.data.design.columns[place]).powers
+        and len(c.powers) == 1
+        and not c.levels
+        and c.powers[0][0] == name
+    }
     mixed = any(len(t.parts) > 1 and name in t.names for t in f.data.terms)
     if set(own) != {1, 2} or mixed:
         return ""

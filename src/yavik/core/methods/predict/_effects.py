@@ -6,17 +6,14 @@ from typing import Any
 import numpy as np
 
 from yavik.core.answers import FigureBlock, TableBlock
-from yavik.core.answers.make import EMPTY, ci_cells, ci_head, grid
+from yavik.core.answers.make import ci_cells, ci_head, grid
 from yavik.core.answers.wording import (
     SUPERSCRIPT,
-    finer,
     level_words,
     listing,
-    missing,
     num,
     number,
     p_cell,
-    stat,
     word,
 )
 from yavik.core.figures.effects import Band, bands
@@ -89,7 +86,10 @@ def combinations(f: Fitted, factors: list[str]) -> list[tuple[str, dict[str, int
     for places in product(*(range(len(f.data.factors[n].levels)) for n in factors)):
         words = [f.data.factors[n].levels[i] for n, i in zip(factors, places, strict=True)]
         # A bare yes or no beside another level says nothing without its column.
-        said = [f"{f.data.title(n)}: {w}" if w in ("yes", "no") and len(factors) > 1 else w for n, w in zip(factors, words, strict=True)]
+        said = [
+            f"{f.data.title(n)}: {w}" if w in ("yes", "no") and len(factors) > 1 else w
+            for n, w in zip(factors, words, strict=True)
+        ]
         found.append((", ".join(said), dict(zip(factors, places, strict=True))))
     return found
 
@@ -132,7 +132,14 @@ def _levels(f: Fitted, name: str, span: tuple[float, float] | None, width: int =
     levels = f.data.factors[name].levels
     rows, _ = f.data.points(f.typical, **{name: np.arange(len(levels))})
     y, low, high = f.means(rows)
-    vega, alt = profile([Line("mean", y, low, high)], levels, f.data.title(name), f.y_title, None, width=width)
+    vega, alt = profile(
+        [Line("mean", y.tolist(), low.tolist(), high.tolist())],
+        levels,
+        f.data.title(name),
+        f.y_title,
+        None,
+        width=width,
+    )
     vega["layer"] = vega["layer"][1:]  # levels of a category are not joined
     if width < 300:
         vega["height"] = 190
@@ -158,7 +165,7 @@ def term_pictures(f: Fitted, span: tuple[float, float] | None = None) -> list[Fi
 
 def means_table(f: Fitted, decimals: int) -> list[TableBlock]:
     """Estimated means of each category: other categories' levels counting alike, measures held at their place."""
-    made = []
+    made: list[TableBlock] = []
     for name, factor in f.data.factors.items():
         others = [n for n in f.data.factors if n != name]
         combos = list(product(*(range(len(f.data.factors[n].levels)) for n in others)))
@@ -167,7 +174,9 @@ def means_table(f: Fitted, decimals: int) -> list[TableBlock]:
         rows = []
         for i, level in enumerate(factor.levels):
             varied = {n: np.array([c[k] for c in combos]) for k, n in enumerate(others)}
-            x, _ = f.data.points({**f.typical, name: i}, **varied) if others else f.data.points({**f.typical, name: i})
+            x, _ = (
+                f.data.points({**f.typical, name: i}, **varied) if others else f.data.points({**f.typical, name: i})
+            )
             line = f.rows(x).mean(axis=0, keepdims=True)
             eta, se = f.sums(line)
             low, high = sorted((float(f.back(eta - f.reach * se)[0]), float(f.back(eta + f.reach * se)[0])))
@@ -180,7 +189,13 @@ def means_table(f: Fitted, decimals: int) -> list[TableBlock]:
                     **ci_cells(low, high, decimals),
                 }
             )
-        columns = [("level", f"{f.data.title(name)}<"), ("n", "n"), ("mean", f.y_title), ("se", "SE"), ci_head(f.alpha)]
+        columns = [
+            ("level", f"{f.data.title(name)}<"),
+            ("n", "n"),
+            ("mean", f.y_title),
+            ("se", "SE"),
+            ci_head(f.alpha),
+        ]
         if f.spread is None:
             columns = [c for c in columns if c[0] != "se"]
         held = [f"{f.data.title(n)} {f.data.said_place(n, f.typical[n])}" for n in f.data.numbers]
@@ -220,7 +235,14 @@ def slopes_table(f: Fitted) -> TableBlock | None:
             )
     if not rows:
         return None
-    columns = [("term", "Slope of<"), ("level", "within<"), ("estimate", "Slope"), ("se", "SE"), ci_head(f.alpha), ("p", "p")]
+    columns = [
+        ("term", "Slope of<"),
+        ("level", "within<"),
+        ("estimate", "Slope"),
+        ("se", "SE"),
+        ci_head(f.alpha),
+        ("p", "p"),
+    ]
     return grid("slopes", "Slopes within levels", columns, rows)
 
 
@@ -232,9 +254,13 @@ def _p(f: Fitted, t: float) -> float:
     return float(2 * special.ndtr(-abs(t))) if np.isinf(f.df) else float(2 * stats.t.sf(abs(t), f.df))
 
 
-def cases_table(f: Fitted, cases: list[dict[str, Any]], decimals: int, title: str, event: str | None = None) -> TableBlock:
+def cases_table(
+    f: Fitted, cases: list[dict[str, Any]], decimals: int, title: str, event: str | None = None
+) -> TableBlock:
     """What the model expects at chosen values; what is not said is held at its place."""
-    columns = [(f"x{i}", f"{f.data.title(n)}{'<' if n in f.data.factors else ''}") for i, n in enumerate(f.data.names)]
+    columns = [
+        (f"x{i}", f"{f.data.title(n)}{'<' if n in f.data.factors else ''}") for i, n in enumerate(f.data.names)
+    ]
     rows, notes = [], []
     for k, case in enumerate(cases or [{}]):
         place = dict(f.typical)
@@ -248,7 +274,9 @@ def cases_table(f: Fitted, cases: list[dict[str, Any]], decimals: int, title: st
                 values = f.data.design.data[name]
                 if not values.min() <= place[name] <= values.max():
                     span = f"{f.data.said_place(name, values.min())} to {f.data.said_place(name, values.max())}"
-                    notes.append(f"Line {k + 1}: {f.data.title(name)} {f.data.said_place(name, place[name])} lies outside the data ({span}).")
+                    notes.append(
+                        f"Line {k + 1}: {f.data.title(name)} {f.data.said_place(name, place[name])} lies outside the data ({span})."
+                    )
         x, _ = f.data.points(place)
         y, low, high = (float(v[0]) for v in f.means(x))
         row = {f"x{i}": word(f.data.said_place(n, place[n])) for i, n in enumerate(f.data.names)}
@@ -284,7 +312,9 @@ def equations_table(f: Fitted, response: str) -> TableBlock | None:
                 sums[c.powers] = sums.get(c.powers, 0.0) + float(f.coef[i + f.first])
         rows.append({"level": word(words or "all rows"), "equation": word(_equation(f, response, sums))})
     columns = [("level", f"{listing([f.data.title(n) for n in factors]) or 'Rows'}<"), ("equation", "Equation<")]
-    return grid("equations", "The equation" if len(rows) == 1 else "An equation for each combination of levels", columns, rows)
+    return grid(
+        "equations", "The equation" if len(rows) == 1 else "An equation for each combination of levels", columns, rows
+    )
 
 
 def _equation(f: Fitted, response: str, sums: dict[Any, float]) -> str:
@@ -298,7 +328,3 @@ def _equation(f: Fitted, response: str, sums: dict[Any, float]) -> str:
         text += f" × {names}" if names else ""
         started = True
     return text if started else f"{text} 0"
-
-
-__all__ = ["EMPTY", "cases_table", "decimals_of", "equations_table", "finer", "main_picture", "means_table", "missing",
-           "slopes_table", "stat", "term_pictures"]  # fmt: skip

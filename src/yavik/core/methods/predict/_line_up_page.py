@@ -15,7 +15,10 @@ PAGE = Page(
     ],
     reading=[
         ("Bold", "An estimate whose p is below α, and the best value in a row of fit."),
-        ("Against the one before, p", "Does the larger of the two neighbours tell more than the smaller? Small: it does."),
+        (
+            "Against the one before, p",
+            "Does the larger of the two neighbours tell more than the smaller? Small: it does.",
+        ),
         ("AIC, BIC", "Smaller is better. BIC asks more of each further term. Differences below about 2 say little."),
         ("Best for other rows", "Predicted R², or an area for rows not seen, tells more about new data than R²."),
     ],

@@ -12,7 +12,19 @@ from scipy import special
 from yavik.core.answers import Cell, Check, Head, Remedy, TableBlock, Verdict
 from yavik.core.answers.make import EMPTY, head
 from yavik.core.answers.model_card import Estimate, ModelCard, term_changes
-from yavik.core.answers.wording import counted, df, grouped, interval, level_words, listing, missing, number, p_bare, statistic, word
+from yavik.core.answers.wording import (
+    counted,
+    df,
+    grouped,
+    interval,
+    level_words,
+    listing,
+    missing,
+    number,
+    p_bare,
+    statistic,
+    word,
+)
 from yavik.core.methods.predict._coefficients import lower
 from yavik.core.methods.predict._effects import decimals_of
 
@@ -134,7 +146,12 @@ def _estimate(card: ModelCard, e: Estimate, spec: LineUpSpec) -> Cell:
             assert e.low is not None and e.high is not None
             sub = interval(e.low, e.high, d)
     marks = stars(e.p) if spec.marks == "stars" else ""
-    return Cell(v=float(np.exp(e.b)) if odds else e.b, s=f"{shown}{marks}", sub=sub, strong=e.p is not None and e.p < spec.alpha)
+    return Cell(
+        v=float(np.exp(e.b)) if odds else e.b,
+        s=f"{shown}{marks}",
+        sub=sub,
+        strong=e.p is not None and e.p < spec.alpha,
+    )
 
 
 def models_table(lined: Lined, tests: list[Against | None], spec: LineUpSpec) -> TableBlock:
@@ -157,13 +174,25 @@ def models_table(lined: Lined, tests: list[Against | None], spec: LineUpSpec) ->
         best = best_of(values)
         row = {"term": word(title)}
         for i, (k, f) in enumerate(zip(keys, values, strict=True)):
-            row[k] = EMPTY if f is None else missing("cannot be computed for this model") if f.v is None else Cell(v=f.v, s=f.s, strong=i in best)
+            row[k] = (
+                EMPTY
+                if f is None
+                else missing("cannot be computed for this model")
+                if f.v is None
+                else Cell(v=f.v, s=f.s, strong=i in best)
+            )
         rows.append(row)
     rows.append({"term": word("Rows"), **{k: Cell(v=c.n, s=grouped(c.n)) for k, c in zip(keys, cards, strict=True)}})
     if len(cards) > 1:
         row = {"term": word("Against the one before, p")}
         for k, t in zip(keys, tests, strict=True):
-            row[k] = EMPTY if t is None else missing(t.why or "") if t.p is None else Cell(v=t.p, s=p_bare(t.p), sub=t.words, strong=t.p < spec.alpha)
+            row[k] = (
+                EMPTY
+                if t is None
+                else missing(t.why or "")
+                if t.p is None
+                else Cell(v=t.p, s=p_bare(t.p), sub=t.words, strong=t.p < spec.alpha)
+            )
         rows.append(row)
     return TableBlock(
         id="models", title=f"Models of {lined.what}", columns=heads, rows=rows, note=_note(lined, spec),
@@ -196,7 +225,11 @@ def _aligned(cards: Sequence[ModelCard]) -> list[tuple[str, str]]:
                 order.insert(at, e.key)
             last = order.index(e.key)
     found = [(k, titles[k]) for k in order]
-    return [*found, ("intercept", "Intercept")] if any(e.key == "intercept" for c in cards for e in c.estimates) else found
+    return (
+        [*found, ("intercept", "Intercept")]
+        if any(e.key == "intercept" for c in cards for e in c.estimates)
+        else found
+    )
 
 
 def _note(lined: Lined, spec: LineUpSpec) -> str:
@@ -212,7 +245,12 @@ def _note(lined: Lined, spec: LineUpSpec) -> str:
 def checks(lined: Lined, tests: list[Against | None], same: bool, spec: LineUpSpec) -> list[Check | None]:
     cards = lined.cards
     if same:
-        rows = Check(id="same_rows", title="The same rows", verdict=Verdict.holds, text=f"All models use the same {counted(cards[0].n, 'row')}.")
+        rows = Check(
+            id="same_rows",
+            title="The same rows",
+            verdict=Verdict.holds,
+            text=f"All models use the same {counted(cards[0].n, 'row')}.",
+        )
     else:
         sizes = listing([grouped(n) for n in dict.fromkeys(c.n for c in cards)], 6)
         remedies = [Remedy(label="Use the same rows for all", spec={"rows": "same"})] if spec.rows == "own" else []
@@ -228,7 +266,12 @@ def _nested(tests: list[Against | None]) -> Check | None:
     if len(tests) < 2:
         return None
     if not lacking:
-        return Check(id="nested", title="Each within the next", verdict=Verdict.holds, text="Neighbours hold one another’s terms, so that a test can stand between them.")
+        return Check(
+            id="nested",
+            title="Each within the next",
+            verdict=Verdict.holds,
+            text="Neighbours hold one another’s terms, so that a test can stand between them.",
+        )
     why = next(t.why for t in tests if t is not None and t.p is None)
     text = f"Model {listing([str(i) for i in lacking], 6)} cannot be tested against the one before: {why}. AIC and BIC still compare them."
     return Check(id="nested", title="Each within the next", verdict=Verdict.doubtful, text=text)

@@ -41,7 +41,7 @@ def all_checks(m: LinearFit, spec: LinearSpec, asides: dict[str, Any]) -> list[C
         _spread(asides["breusch_pagan"], spec),
         normal_check(m.rows.deleted if m.model.df > 1 else m.rows.residuals, "the residuals", "Normal residuals"),
         _influence(m, spec),
-        shared.collinearity(data, m.model.vif, m.model.used, spec),
+        shared.collinearity(data, m.model.vif.tolist(), m.model.used, spec),
         shared.room(data.n, len(m.model.used), "rows"),
         _carries(m),
         _order(asides["durbin_watson"]),
@@ -76,8 +76,16 @@ def _linearity(m: LinearFit, found: Aside | None) -> Check:
         name, p = bent
         text += f" The square of {m.data.title(name)} would add most (p {p_words(p)})."
         terms = [spec_term(t) for t in m.data.terms]
-        remedies.append(Remedy(label=f"Add {m.data.title(name)}²", spec={"terms": [*terms, {"column": name, "power": 2}]}))
-    return Check(**base, verdict=Verdict.fails if found.p < 0.001 else Verdict.doubtful, text=text, facts=facts, remedies=remedies)
+        remedies.append(
+            Remedy(label=f"Add {m.data.title(name)}²", spec={"terms": [*terms, {"column": name, "power": 2}]})
+        )
+    return Check(
+        **base,
+        verdict=Verdict.fails if found.p < 0.001 else Verdict.doubtful,
+        text=text,
+        facts=facts,
+        remedies=remedies,
+    )
 
 
 def _bends(m: LinearFit) -> tuple[str, float] | None:
@@ -108,17 +116,29 @@ def _bends(m: LinearFit) -> tuple[str, float] | None:
 def _spread(found: Aside | None, spec: LinearSpec) -> Check:
     base: dict[str, Any] = {"id": "equal_spread", "title": "Equal spread of residuals"}
     if found is None:
-        return Check(**base, verdict=Verdict.unknown, text="The Breusch–Pagan test cannot be computed: all residuals are equally large.")
+        return Check(
+            **base,
+            verdict=Verdict.unknown,
+            text="The Breusch–Pagan test cannot be computed: all residuals are equally large.",
+        )
     facts = {"breusch_pagan.chi2": found.statistic, "breusch_pagan.p": found.p}
     if found.p >= 0.05:
         text = f"Breusch–Pagan finds no change of spread with the terms (p {p_words(found.p)})."
         return Check(**base, verdict=Verdict.holds, text=text, facts=facts)
     text = f"Breusch–Pagan: the spread changes with the terms (p {p_words(found.p)})."
     if spec.se != "classical":
-        return Check(**base, verdict=Verdict.holds, text=f"{text} The chosen standard errors allow for it.", facts=facts)
+        return Check(
+            **base, verdict=Verdict.holds, text=f"{text} The chosen standard errors allow for it.", facts=facts
+        )
     verdict = Verdict.fails if found.p < 0.001 else Verdict.doubtful
     text += " Estimates stand; classical standard errors do not."
-    return Check(**base, verdict=verdict, text=text, facts=facts, remedies=[Remedy(label="Use robust standard errors (HC3)", spec={"se": "hc3"})])
+    return Check(
+        **base,
+        verdict=verdict,
+        text=text,
+        facts=facts,
+        remedies=[Remedy(label="Use robust standard errors (HC3)", spec={"se": "hc3"})],
+    )
 
 
 def _influence(m: LinearFit, spec: LinearSpec) -> Check:
@@ -166,7 +186,11 @@ def _without(m: LinearFit, spec: LinearSpec, places: Any) -> str:
 
     now, then = says(m.model), says(other)
     first = m.model.first
-    turned = [m.data.column_title(m.model.used[i - first]) for i in range(first, m.model.q) if (now[i] < spec.alpha) != (then[i] < spec.alpha)]
+    turned = [
+        m.data.column_title(m.model.used[i - first])
+        for i in range(first, m.model.q)
+        if (now[i] < spec.alpha) != (then[i] < spec.alpha)
+    ]
     who = "it" if len(places) == 1 else f"these {len(places)}"
     if turned:
         return f"Without {who} what is said of {listing(turned, 3)} changes (R² {share(other.r2)})."
@@ -178,7 +202,11 @@ def _carries(m: LinearFit) -> Check:
     base: dict[str, Any] = {"id": "carries", "title": "How far it carries"}
     r2, adjusted, predicted = m.model.r2, m.model.adjusted_r2, m.rows.predicted_r2
     if not np.isfinite(predicted):
-        return Check(**base, verdict=Verdict.doubtful, text="Some row decides a coefficient alone, so that it cannot be predicted by the others.")
+        return Check(
+            **base,
+            verdict=Verdict.doubtful,
+            text="Some row decides a coefficient alone, so that it cannot be predicted by the others.",
+        )
     gap = r2 - predicted
     text = f"R² {share(r2)}, adjusted {share(adjusted)}, for rows not seen {share(predicted)}."
     verdict = Verdict.holds if gap < 0.1 else Verdict.doubtful if gap < 0.2 else Verdict.fails
@@ -194,6 +222,16 @@ def _order(d: float) -> Check | None:
         return None
     verdict = Verdict.holds if 1.5 <= d <= 2.5 else Verdict.doubtful
     text = f"Durbin–Watson {number(d, 2)}: "
-    text += "neighbouring rows are not alike." if verdict is Verdict.holds else "neighbouring rows are alike" if d < 1.5 else "neighbouring rows swing against one another"
-    text += "" if verdict is Verdict.holds else ". That matters only if the order of the rows means something, such as time."
+    text += (
+        "neighbouring rows are not alike."
+        if verdict is Verdict.holds
+        else "neighbouring rows are alike"
+        if d < 1.5
+        else "neighbouring rows swing against one another"
+    )
+    text += (
+        ""
+        if verdict is Verdict.holds
+        else ". That matters only if the order of the rows means something, such as time."
+    )
     return Check(id="order", title="Order of the rows", verdict=verdict, text=text, facts={"durbin_watson": d})

@@ -47,7 +47,9 @@ class LinearFit:
     n_clusters: int
 
 
-def fit_linear(table: Table, spec: "LinearSpec", told: Callable[[float, str], None] = lambda _part, _what: None) -> LinearFit:
+def fit_linear(
+    table: Table, spec: "LinearSpec", told: Callable[[float, str], None] = lambda _part, _what: None
+) -> LinearFit:
     """Raises DataProblem for what cannot be fitted."""
     assert spec.response
     y = table.numbers(spec.response)
@@ -76,7 +78,9 @@ def fit_linear(table: Table, spec: "LinearSpec", told: Callable[[float, str], No
         rounds = walk(judge, whole.terms, spec.selection, by, spec.enter, spec.remove, lambda what: told(0.3, what))
         chosen = rounds[-1].terms
     if not chosen and not spec.intercept:
-        raise DataProblem("No term was chosen, and there is no intercept: nothing is left of the model.", column=spec.response)
+        raise DataProblem(
+            "No term was chosen, and there is no intercept: nothing is left of the model.", column=spec.response
+        )
     told(0.5, "Rows")
     data, part = part_of(whole, t, chosen)
     follows = independent_columns(part)[1]
@@ -92,7 +96,16 @@ def fit_linear(table: Table, spec: "LinearSpec", told: Callable[[float, str], No
         covariance = robust_covariance(data.design, rows, spec.se, clusters, n_clusters)
     y_title = data.response.axis_title
     fitted = Fitted(
-        data, model.used, spec.intercept, model.coef, covariance, df, spec.alpha, _held(spec, data), y_title, spread=model.mse
+        data,
+        model.used,
+        spec.intercept,
+        model.coef,
+        covariance,
+        df,
+        spec.alpha,
+        _held(spec, data),
+        y_title,
+        spread=model.mse,
     )
     return LinearFit(
         whole, data, model, rows, fitted, follows, judge, rounds, subsets, chosen, covariance, df, exact, n_clusters
@@ -145,7 +158,9 @@ def _subsets(whole: ModelData, spec: "LinearSpec", t: Triangle) -> list[Subset]:
             "looked at. Use stepwise selection, or leave out terms."
         )
     if spec.choose_by == "p":
-        raise DataProblem("The best of all choices is found by AIC, BIC or adjusted R², not by p of a term. Choose one of those.")
+        raise DataProblem(
+            "The best of all choices is found by AIC, BIC or adjusted R², not by p of a term. Choose one of those."
+        )
     demand_rows(whole, len(independent_columns(t)[0]) + int(spec.intercept))
     return best_subsets(whole.design, t, spec.choose_by)
 
@@ -154,7 +169,9 @@ def _clusters(table: Table, spec: "LinearSpec", data: ModelData) -> tuple[Any, i
     if spec.se != "cluster":
         return None, 0
     if not spec.cluster:
-        raise DataProblem("Standard errors by cluster need the column that names the clusters; choose it in the settings.")
+        raise DataProblem(
+            "Standard errors by cluster need the column that names the clusters; choose it in the settings."
+        )
     codes = table.codes(spec.cluster).codes[data.places]
     if (codes < 0).any():
         rows = data.rows[codes < 0].tolist()
@@ -162,5 +179,8 @@ def _clusters(table: Table, spec: "LinearSpec", data: ModelData) -> tuple[Any, i
                           column=spec.cluster, rows=rows)  # fmt: skip
     found = np.unique(codes, return_inverse=True)
     if len(found[0]) < 2:
-        raise DataProblem(f"{spec.cluster} has one level among the rows used; clusters need two and better thirty.", column=spec.cluster)
+        raise DataProblem(
+            f"{spec.cluster} has one level among the rows used; clusters need two and better thirty.",
+            column=spec.cluster,
+        )
     return found[1], len(found[0])

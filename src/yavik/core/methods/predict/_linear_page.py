@@ -17,7 +17,10 @@ PAGE = Page(
         ("Robust", "(X′X)⁻¹X′ΩX(X′X)⁻¹;  Ω: e² (HC0), e²·n/(n − q) (HC1), e²/(1 − h) (HC2), e²/(1 − h)² (HC3)"),
         ("By cluster", "Ω from the sums of scores in clusters, × G/(G − 1)·(n − 1)/(n − q); t with G − 1 df"),
         ("Term", "F = (Lb)′(LVL′)⁻¹(Lb)/df; with classical errors the comparison of the models with and without"),
-        ("R²", "1 − RSS/TSS;  adjusted 1 − (RSS/(n − q))/(TSS/(n − 1));  predicted 1 − PRESS/TSS, PRESS = Σ[e/(1 − h)]²"),
+        (
+            "R²",
+            "1 − RSS/TSS;  adjusted 1 − (RSS/(n − q))/(TSS/(n − 1));  predicted 1 − PRESS/TSS, PRESS = Σ[e/(1 − h)]²",
+        ),
         ("VIF", "1/(1 − R²ⱼ) with xⱼ told by the others; a term of several columns: GVIF^(1/df)"),
         ("Cook’s distance", "e²h/[q s²(1 − h)²]"),
         ("AIC, BIC", "−2 log L + 2k and −2 log L + k log n; k = coefficients and the residual variance"),
@@ -26,12 +29,24 @@ PAGE = Page(
         ("Prediction", "x′b ± t·√(x′Vx) for the mean, ± t·√(x′Vx + s²) for one row"),
     ],
     reading=[
-        ("b", "The change in the response for one unit more, all other terms held. For a level: its distance from the reference level."),
+        (
+            "b",
+            "The change in the response for one unit more, all other terms held. For a level: its distance from the reference level.",
+        ),
         ("Unit of change", "A chosen amount makes b readable: per 10 m² instead of per m²."),
         ("β", "b with response and column in standard deviations: which column weighs more in these data."),
-        ("VIF", "By how much the others blow up this estimate’s variance; beyond 5 doubtful, beyond 10 the columns say much the same."),
-        ("Predicted R²", "R² for rows that the model has not seen, each left out in turn. Well below R²: too many terms."),
-        ("Path", "After a selection: what entered or left in each round. Every round can be opened as a model of its own."),
+        (
+            "VIF",
+            "By how much the others blow up this estimate’s variance; beyond 5 doubtful, beyond 10 the columns say much the same.",
+        ),
+        (
+            "Predicted R²",
+            "R² for rows that the model has not seen, each left out in turn. Well below R²: too many terms.",
+        ),
+        (
+            "Path",
+            "After a selection: what entered or left in each round. Every round can be opened as a model of its own.",
+        ),
         ("Estimated means", "Means of a category’s levels as if all had the same values of the other columns."),
     ],
     conventions=[

@@ -6,9 +6,9 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from yavik.core.answers import NoteBlock, Span, TableBlock
+from yavik.core.answers import Span, TableBlock
 from yavik.core.answers.make import EMPTY, ci_head, grid, heads, share_cell
-from yavik.core.answers.model_card import FitLine, ModelCard, Variant
+from yavik.core.answers.model_card import FitLine, ModelCard
 from yavik.core.answers.wording import (
     cell,
     counted,
@@ -24,9 +24,9 @@ from yavik.core.answers.wording import (
     percent,
     say,
     share,
+    share_fine,
     stat,
     statistic,
-    sub,
     whole,
     word,
 )
@@ -39,13 +39,11 @@ from yavik.core.methods.predict._coefficients import (
     estimates,
     lower,
     more_or_less,
-    with_terms,
 )
 from yavik.core.methods.predict._effects import decimals_of
 from yavik.core.methods.predict._linear_fit import LinearFit
 from yavik.core.methods.predict._terms import term_key
 from yavik.core.stats.oneway import FTest
-from yavik.core.stats.selection import Round
 
 if TYPE_CHECKING:
     from yavik.core.methods.predict.linear import LinearSpec
@@ -76,17 +74,29 @@ def term_tests(m: LinearFit) -> list[FTest | None]:
     return [m.model.wald(m.data.design.hypothesis(i), m.covariance, m.df) for i in range(len(m.data.terms))]
 
 
-def headline(m: LinearFit, spec: LinearSpec, test: FTest | None, strongest: Coefficient | None) -> tuple[list[Span], str]:
+def headline(
+    m: LinearFit, spec: LinearSpec, test: FTest | None, strongest: Coefficient | None
+) -> tuple[list[Span], str]:
     names = listing([lower(m.data.term_title(t)) for t in m.data.terms], 5)
     response = lower(m.data.response.title)
     if not m.data.terms:
-        return say(f"No term was chosen: {response} is best told by its mean, {number(float(m.model.coef[0]), m.data.decimals + 1)}{_unit(m)}."), "no term chosen"
+        return say(
+            f"No term was chosen: {response} is best told by its mean, {number(float(m.model.coef[0]), m.data.decimals + 1)}{_unit(m)}."
+        ), "no term chosen"
     r2 = m.model.r2
-    said: list[str | Span] = [f"{names[0].upper()}{names[1:]} {'together explain' if len(m.data.terms) > 1 else 'explains'} {percent(r2)} of the scatter of {response}"]
+    said: list[str | Span] = [
+        f"{names[0].upper()}{names[1:]} {'together explain' if len(m.data.terms) > 1 else 'explains'} {percent(r2)} of the scatter of {response}"
+    ]
     said += [" (", italic("R"), f"²\u00a0= {share(r2)}, adjusted {share(m.model.adjusted_r2)}"]
     said += [f", predicted {share(m.rows.predicted_r2)}"] if np.isfinite(m.rows.predicted_r2) else []
     if test:
-        said += ["; ", italic("F"), f"({df(test.df1)}, {df(test.df2)}) = {statistic(test.f)}, ", italic("p"), f"\u00a0{p_words(test.p)}"]
+        said += [
+            "; ",
+            italic("F"),
+            f"({df(test.df1)}, {df(test.df2)}) = {statistic(test.f)}, ",
+            italic("p"),
+            f"\u00a0{p_words(test.p)}",
+        ]
     said.append(").")
     words = sentence(m, strongest, spec.alpha) if strongest else None
     if words:
@@ -116,12 +126,16 @@ def sentence(m: LinearFit, c: Coefficient, alpha: float) -> str | None:
 
 
 def coefficients_table(m: LinearFit, spec: LinearSpec, found: list[Coefficient]) -> TableBlock:
-    rows, std, vif = [], m.model.standardised if m.model.total > 0 else [], m.model.vif
+    rows, std, vif = [], m.model.standardised, m.model.vif
     for c in found:
         place = m.model.used.index(c.column) if c.column in m.model.used else None
         row = cells(c)
-        row["std_beta"] = EMPTY if c.column is None else num(float(std[place]), 2) if place is not None else missing(c.why or "")
-        row["vif"] = EMPTY if c.column is None else num(float(vif[place]), 1) if place is not None else missing(c.why or "")
+        row["std_beta"] = (
+            EMPTY if c.column is None else num(float(std[place]), 2) if place is not None else missing(c.why or "")
+        )
+        row["vif"] = (
+            EMPTY if c.column is None else num(float(vif[place]), 1) if place is not None else missing(c.why or "")
+        )
         rows.append(row)
     columns = [
         ("term", "Term<"), ("estimate", "b"), ("se", "SE"), ci_head(spec.alpha), ("t", "t"), ("p", "p"), ("std_beta", "β"), ("vif", "VIF"),
@@ -156,11 +170,20 @@ def terms_table(m: LinearFit, spec: LinearSpec, tests: list[FTest | None]) -> Ta
                 "vif": num(gvif, 1, why),
             }
         )
-    heads_ = [("term", "Term<"), ("df1", "df"), ("f", "F"), ("p", "p"), ("partial_eta2", "Partial η²"), ("vif", "VIF")]
+    heads_ = [
+        ("term", "Term<"),
+        ("df1", "df"),
+        ("f", "F"),
+        ("p", "p"),
+        ("partial_eta2", "Partial η²"),
+        ("vif", "VIF"),
+    ]
     error = f"each after all others, against {df(m.df)} df"
     note = f"Type III: {error}. A main effect that stands in an interaction with a category is that over its levels alike."
     marked = [i for i, t in enumerate(tests) if t and t.p < spec.alpha]
-    return grid("terms", "Each term with all its columns", heads_, rows, note=note, marked=marked, strong=["term", "p"])
+    return grid(
+        "terms", "Each term with all its columns", heads_, rows, note=note, marked=marked, strong=["term", "p"]
+    )
 
 
 SHORT = {"adjusted_r2": "Adjusted", "predicted_r2": "Predicted", "residual_sd": "Residual SD"}
@@ -178,9 +201,9 @@ def fit_lines(m: LinearFit) -> list[FitLine]:
                        short=SHORT.get(key, title))  # fmt: skip
 
     return [
-        line("r2", "R²", model.r2, _three(model.r2), "high"),
-        line("adjusted_r2", "Adjusted R²", model.adjusted_r2, _three(model.adjusted_r2), "high"),
-        line("predicted_r2", "Predicted R²", rows.predicted_r2, _three(rows.predicted_r2), "high"),
+        line("r2", "R²", model.r2, share_fine(model.r2), "high"),
+        line("adjusted_r2", "Adjusted R²", model.adjusted_r2, share_fine(model.adjusted_r2), "high"),
+        line("predicted_r2", "Predicted R²", rows.predicted_r2, share_fine(rows.predicted_r2), "high"),
         line("residual_sd", f"Residual SD{unit}", sd, number(sd, d) if np.isfinite(sd) else "–", "low"),
         line("aic", "AIC", model.aic, number(model.aic, 1), "low"),
         line("bic", "BIC", model.bic, number(model.bic, 1), "low"),
@@ -188,17 +211,11 @@ def fit_lines(m: LinearFit) -> list[FitLine]:
     ]
 
 
-def _three(x: float) -> str:
-    if not np.isfinite(x):
-        return "–"
-    text = f"{abs(x):.3f}"
-    return ("−" if x < 0 else "") + (text[1:] if text.startswith("0") else text)
-
-
 def fit_table(m: LinearFit, test: FTest | None) -> TableBlock:
     why = "a row alone decides a coefficient, or nothing is left over"
     rows = [
-        {"what": word(line.title), "value": missing(why) if line.v is None else cell(line.v, line.s)} for line in fit_lines(m)
+        {"what": word(line.title), "value": missing(why) if line.v is None else cell(line.v, line.s)}
+        for line in fit_lines(m)
     ]
     if test:
         rows.insert(4, {"what": word(f"F({df(test.df1)}, {df(test.df2)})"), "value": stat(test.f)})
@@ -216,104 +233,6 @@ def words_table(m: LinearFit, spec: LinearSpec, found: list[Coefficient]) -> Tab
         return None
     return grid("in_words", "In words", [("term", "Term<"), ("says", "What it says<")], rows, strong=[],
                 control="per" if m.data.numbers else None)  # fmt: skip
-
-
-def path_table(m: LinearFit, spec: LinearSpec) -> list[TableBlock]:
-    if spec.selection == "none":
-        return []
-    if m.subsets:
-        return [_subsets_table(m, spec)]
-    rows, before = [], None
-    for i, r in enumerate(m.rounds):
-        model = m.judge.model(r.terms)
-        rows.append(
-            {
-                "round": whole(i),
-                "term": word(_action(m, r)),
-                "f": stat(r.judged.statistic) if r.judged else EMPTY,
-                "p": p_cell(r.judged.p) if r.judged else EMPTY,
-                "r2": num(model.r2, 3),
-                "change": num(model.r2 - before, 3) if before is not None else EMPTY,
-                "adjusted_r2": num(model.adjusted_r2, 3),
-                "aic": num(model.aic, 1),
-                "bic": num(model.bic, 1),
-            }
-        )
-        before = model.r2
-    columns = [
-        ("round", "Round"), ("term", "What changed<"), ("f", "F"), ("p", "p"), ("r2", "R²"), ("change", "Change"),
-        ("adjusted_r2", "Adjusted"), ("aic", "AIC"), ("bic", "BIC"),
-    ]  # fmt: skip
-    made = [grid("path", "The path of the selection", columns, rows, strong=[])]
-    out = left_out_table(m, spec)
-    return [*made, out] if out else made
-
-
-def _action(m: LinearFit, r: Round) -> str:
-    if r.judged is None:
-        return "all terms" if r.terms else "no term"
-    return f"{'+' if r.action == 'enter' else '−'} {m.whole.term_title(m.whole.terms[r.judged.term])}"
-
-
-def left_out_table(m: LinearFit, spec: LinearSpec) -> TableBlock | None:
-    rows = []
-    for i, term in enumerate(m.whole.terms):
-        if i in m.chosen:
-            continue
-        judged = m.judge.add(m.chosen, i)
-        under = [m.whole.term_title(m.whole.terms[u]) for u in range(len(m.whole.terms)) if m.whole.terms[u].within(term) and u not in m.chosen]
-        why = f"stays out while {listing(under)} is out" if under else "follows from the others" if judged is None else "adds too little"
-        rows.append(
-            {
-                "term": word(m.whole.term_title(term)),
-                "f": stat(judged.statistic if judged else np.nan, why),
-                "p": p_cell(judged.p if judged else np.nan, why),
-                "why": word(why),
-            }
-        )
-    if not rows:
-        return None
-    columns = [("term", "Left out<"), ("f", "F if added"), ("p", "p if added"), ("why", "Why<")]
-    return grid("left_out", "What was left out", columns, rows, strong=[])
-
-
-def _subsets_table(m: LinearFit, spec: LinearSpec) -> TableBlock:
-    rows = []
-    for s in m.subsets:
-        model = m.judge.model(s.terms)
-        titles = [m.whole.term_title(m.whole.terms[i]) for i in s.terms]
-        rows.append(
-            {
-                "term": word(", ".join(titles) or "no term"),
-                "r2": num(model.r2, 3),
-                "adjusted_r2": num(model.adjusted_r2, 3),
-                "aic": num(model.aic, 1),
-                "bic": num(model.bic, 1),
-            }
-        )
-    columns = [("term", "Terms<"), ("r2", "R²"), ("adjusted_r2", "Adjusted"), ("aic", "AIC"), ("bic", "BIC")]
-    return grid("path", f"The {len(rows)} best of all {2 ** len(m.whole.terms):,} choices".replace(",", "\u2009"), columns, rows, strong=[])
-
-
-def variants(m: LinearFit, spec: LinearSpec) -> list[Variant]:
-    """Models on the way, and runners-up."""
-    base = spec.model_dump(mode="json")
-    found = []
-    for i, r in enumerate(m.rounds[1:] if m.rounds and not m.rounds[0].terms else m.rounds):
-        model = m.judge.model(r.terms)
-        label = _action(m, r) if r.judged else "all terms"
-        found.append(Variant(label=label, spec=with_terms(base, _all(m), r.terms), said=f"round {i + 1}, R² {share(model.r2)}"))
-    for s in m.subsets:
-        titles = [m.whole.term_title(m.whole.terms[i]) for i in s.terms]
-        found.append(Variant(label=", ".join(titles) or "no term", spec=with_terms(base, _all(m), s.terms),
-                             said=f"BIC {number(m.judge.model(s.terms).bic, 1)}"))  # fmt: skip
-    return [v for v in found if v.spec["terms"]]
-
-
-def _all(m: LinearFit) -> Any:
-    from dataclasses import replace
-
-    return replace(m.fitted, data=m.whole)
 
 
 def card(m: LinearFit, found: list[Coefficient]) -> ModelCard:
@@ -376,12 +295,3 @@ def _names_of_rows(m: LinearFit) -> list[str] | None:
         return None
     texts = m.data.table.array(found.name).take(m.data.places).to_pylist()
     return [str(t) if t is not None else "" for t in texts]
-
-
-def note_of_selection(spec: LinearSpec) -> NoteBlock | None:
-    if spec.selection == "none":
-        return None
-    return NoteBlock(
-        id="after_selection",
-        text="The terms were chosen by looking at these same rows. Their p values and intervals do not know that: they are too good. Take them as description, or test the chosen model on other data.",
-    )

@@ -12,7 +12,7 @@ from yavik.core.answers.wording import counted, listing, number, p_words, share
 from yavik.core.methods.compare._checks import independent, leave_out
 from yavik.core.methods.predict import _model_checks as shared
 from yavik.core.methods.predict._binary_fit import BinaryModel
-from yavik.core.methods.predict._logistic_tables import influence
+from yavik.core.methods.predict._logistic_rows import influence
 from yavik.core.methods.predict._terms import spec_term
 from yavik.core.stats.binary import score_test
 from yavik.core.stats.telling import Calibration
@@ -64,7 +64,9 @@ def one_sided_levels(m: BinaryModel) -> list[str]:
         for i, level in enumerate(factor.levels):
             if n[i] and yes[i] in (0, n[i]):
                 word = m.event if yes[i] else m.other
-                said.append(f"all {counted(int(n[i]), 'row')} with {m.data.title(name)} = {level} have {m.data.response.title} = {word}")
+                said.append(
+                    f"all {counted(int(n[i]), 'row')} with {m.data.title(name)} = {level} have {m.data.response.title} = {word}"
+                )
     return said
 
 
@@ -72,7 +74,9 @@ def _separation(m: BinaryModel, spec: LogisticSpec) -> Check | None:
     base: dict[str, Any] = {"id": "separation", "title": "Finite estimates"}
     levels = one_sided_levels(m)
     if spec.penalty == "firth":
-        return Check(**base, verdict=Verdict.holds, text="The penalised fit (Firth) has finite estimates whatever the data.")
+        return Check(
+            **base, verdict=Verdict.holds, text="The penalised fit (Firth) has finite estimates whatever the data."
+        )
     if not m.infinite and m.model.converged:
         text = "The likelihood has one highest point."
         return Check(**base, verdict=Verdict.holds, text=text + (f" But {levels[0]}." if levels else ""))
@@ -94,7 +98,11 @@ def _separation(m: BinaryModel, spec: LogisticSpec) -> Check | None:
 def _linearity(m: BinaryModel) -> Check | None:
     """Would the square of a measure add to the model? Score tests, Holm-adjusted."""
     base: dict[str, Any] = {"id": "linearity", "title": "Straight enough"}
-    powers = {t.parts[0].name: t.parts[0].power for t in m.data.terms if len(t.parts) == 1 and t.parts[0].name in m.data.numbers}
+    powers = {
+        t.parts[0].name: t.parts[0].power
+        for t in m.data.terms
+        if len(t.parts) == 1 and t.parts[0].name in m.data.numbers
+    }
     for t in m.data.terms:
         if len(t.parts) == 1 and t.parts[0].name in powers:
             powers[t.parts[0].name] = max(powers[t.parts[0].name], t.parts[0].power)
@@ -116,14 +124,24 @@ def _linearity(m: BinaryModel) -> Check | None:
         return Check(**base, verdict=Verdict.holds, text=text, facts=facts)
     text = f"{next_} would add to the model (p {p_words(p)}, Holm): over {m.data.title(name)} the log odds bend{' further' if power > 1 else ''}."
     terms = [spec_term(t) for t in m.data.terms]
-    remedies = [Remedy(label=f"Add {next_}", spec={"terms": [*terms, {"column": name, "power": power + 1}]})] if power < 5 else []
-    return Check(**base, verdict=Verdict.fails if p < 0.001 else Verdict.doubtful, text=text, facts=facts, remedies=remedies)
+    remedies = (
+        [Remedy(label=f"Add {next_}", spec={"terms": [*terms, {"column": name, "power": power + 1}]})]
+        if power < 5
+        else []
+    )
+    return Check(
+        **base, verdict=Verdict.fails if p < 0.001 else Verdict.doubtful, text=text, facts=facts, remedies=remedies
+    )
 
 
 def _calibration(hl: Calibration) -> Check:
     base: dict[str, Any] = {"id": "calibration", "title": "Calibration"}
     if not np.isfinite(hl.p):
-        return Check(**base, verdict=Verdict.unknown, text="Hosmer–Lemeshow needs more than two groups of different probabilities.")
+        return Check(
+            **base,
+            verdict=Verdict.unknown,
+            text="Hosmer–Lemeshow needs more than two groups of different probabilities.",
+        )
     facts = {"hosmer_lemeshow.p": hl.p}
     if hl.p >= 0.05:
         text = f"Hosmer–Lemeshow finds no gap between what is said and what is seen in {len(hl.n)} groups (p {p_words(hl.p)})."
@@ -144,10 +162,18 @@ def _influence(m: BinaryModel, spec: LogisticSpec) -> Check:
         return Check(**base, verdict=Verdict.holds, text=f"No row moves the model by itself. {largest}", facts=facts)
     rows = m.data.rows[far]
     words = rows_in_words(rows.tolist())
-    text = f"{words[0].upper()}{words[1:]} {'lies' if len(far) == 1 else 'lie'} far from what the model says. {largest}"
+    text = (
+        f"{words[0].upper()}{words[1:]} {'lies' if len(far) == 1 else 'lie'} far from what the model says. {largest}"
+    )
     remedies = [Remedy(label="Show the rows", rows=rows[:200].tolist())]
     remedies += leave_out(rows.tolist(), spec.where) if len(rows) <= 40 else []
-    verdict = Verdict.doubtful if cook[top] <= 1 and (cook[top] > 0.5 or len(far) > max(1, 0.005 * m.data.n)) else Verdict.fails if cook[top] > 1 else Verdict.holds
+    verdict = (
+        Verdict.doubtful
+        if cook[top] <= 1 and (cook[top] > 0.5 or len(far) > max(1, 0.005 * m.data.n))
+        else Verdict.fails
+        if cook[top] > 1
+        else Verdict.holds
+    )
     return Check(**base, verdict=verdict, text=text, facts=facts, remedies=remedies)
 
 

@@ -20,18 +20,36 @@ PAGE = Page(
         ("Profile interval", "all values of b for which 2(log L − max over the others) < χ²(1; 1 − α)"),
         ("Firth", "maximises log L + ½ log |X′WX|"),
         ("R²", "McFadden 1 − log L/log L₀;  Cox–Snell 1 − (L₀/L)^(2/n);  Nagelkerke: that over 1 − L₀^(2/n)"),
-        ("Area under the ROC curve", "the share of pairs of a yes and a no in which the yes has the higher probability; SE by DeLong"),
+        (
+            "Area under the ROC curve",
+            "the share of pairs of a yes and a no in which the yes has the higher probability; SE by DeLong",
+        ),
         ("Hosmer–Lemeshow", "Σ (O − E)²/[E(1 − E/n)] over ten groups of rising probability; df = groups − 2"),
         ("Brier score", "mean of (y − π)²"),
         ("Cook’s distance", "r²h/[q(1 − h)], r the standardised Pearson residual"),
     ],
     reading=[
-        ("Event", "What is predicted. It stands in the sentence and in the heads of all tables; another choice turns every sign round."),
+        (
+            "Event",
+            "What is predicted. It stands in the sentence and in the heads of all tables; another choice turns every sign round.",
+        ),
         ("Odds ratio", "Above 1 the event becomes likelier. 1.17 for a visit: the odds grow by 17 % with each."),
-        ("Area under the ROC curve", ".5 is guessing, .7 is some use, .9 is sharp. The area for rows not seen says what to expect of new ones."),
-        ("Cut-off", "From which probability the event is said. Lower it and more events are found, with more false alarms."),
-        ("Hosmer–Lemeshow", "A small p says that said and seen probabilities differ somewhere; the calibration picture shows where."),
-        ("Separation", "A column tells yes from no without a miss: its odds ratio has no end. Firth’s fit gives an estimate with an interval."),
+        (
+            "Area under the ROC curve",
+            ".5 is guessing, .7 is some use, .9 is sharp. The area for rows not seen says what to expect of new ones.",
+        ),
+        (
+            "Cut-off",
+            "From which probability the event is said. Lower it and more events are found, with more false alarms.",
+        ),
+        (
+            "Hosmer–Lemeshow",
+            "A small p says that said and seen probabilities differ somewhere; the calibration picture shows where.",
+        ),
+        (
+            "Separation",
+            "A column tells yes from no without a miss: its odds ratio has no end. Firth’s fit gives an estimate with an interval.",
+        ),
     ],
     conventions=[
         "The event is yes, 1 or true unless another is chosen, else the last level.",

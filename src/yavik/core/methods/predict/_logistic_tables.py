@@ -7,33 +7,30 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 from scipy import special
 
-from yavik.core.answers import Cell, FigureBlock, Span, TableBlock
-from yavik.core.answers.make import EMPTY, ci_cells, ci_head, grid, heads, share_cell
-from yavik.core.answers.model_card import FitLine, ModelCard, Variant
+from yavik.core.answers import Cell, Span, TableBlock
+from yavik.core.answers.make import EMPTY, ci_head, grid, heads
+from yavik.core.answers.model_card import FitLine, ModelCard
 from yavik.core.answers.wording import (
     cell,
     counted,
     df_cell,
-    interval,
     italic,
     level_words,
     listing,
     missing,
-    num,
     number,
     p_cell,
     p_words,
     percent,
     say,
     share,
+    share_fine,
     significant,
     stat,
     statistic,
     whole,
     word,
 )
-from yavik.core.figures.effects import calibration, roc_curve
-from yavik.core.figures.plots import block
 from yavik.core.methods.predict._binary_fit import BinaryModel
 from yavik.core.methods.predict._coefficients import (
     INFINITE,
@@ -44,12 +41,10 @@ from yavik.core.methods.predict._coefficients import (
     change_words,
     estimates,
     lower,
-    with_terms,
 )
 from yavik.core.methods.predict._terms import term_key
 from yavik.core.stats.least_squares import wald
-from yavik.core.stats.selection import Round
-from yavik.core.stats.telling import Calibration, classify, hosmer_lemeshow
+from yavik.core.stats.telling import Calibration, classify
 
 if TYPE_CHECKING:
     from yavik.core.methods.predict.logistic import LogisticSpec
@@ -77,7 +72,11 @@ def term_tests(m: BinaryModel) -> list[ChiSquare | None]:
         rows = m.data.design.hypothesis(i)[:, m.used]
         live = rows.any(axis=1)
         touched = any(rows[:, k].any() for k in m.infinite)
-        got = wald(rows[live], m.model.coef[first:], m.model.covariance[first:, first:]) if live.any() and not touched else None
+        got = (
+            wald(rows[live], m.model.coef[first:], m.model.covariance[first:, first:])
+            if live.any() and not touched
+            else None
+        )
         found.append((got[0], got[1], float(special.chdtrc(got[1], got[0]))) if got else None)
     return found
 
@@ -101,22 +100,36 @@ def whole_tests(m: BinaryModel, spec: LogisticSpec) -> dict[str, ChiSquare]:
     return {name: (s, d, float(special.chdtrc(d, s))) for name, (s, d) in found.items()}
 
 
-def headline(m: BinaryModel, spec: LogisticSpec, tests: dict[str, ChiSquare], strongest: Coefficient | None) -> tuple[list[Span], str]:
+def headline(
+    m: BinaryModel, spec: LogisticSpec, tests: dict[str, ChiSquare], strongest: Coefficient | None
+) -> tuple[list[Span], str]:
     said = lower(m.data.response.title) + f" = {m.event}"
     if not m.data.terms:
         share_ = float(m.data.y.mean())
-        return say(f"No term was chosen: {said} in {percent(share_)} of rows is all that can be told."), "no term chosen"
+        return say(
+            f"No term was chosen: {said} in {percent(share_)} of rows is all that can be told."
+        ), "no term chosen"
     names = listing([lower(m.data.term_title(t)) for t in m.data.terms], 5)
     what = "odds" if spec.link == "logit" else "probability"
     if m.complete:
-        return say(f"{names[0].upper()}{names[1:]} {'tell' if len(m.data.terms) > 1 else 'tells'} {said} from {m.other} without a single miss in these rows, so that estimates and odds ratios have no bounds."), "complete separation"
+        return say(
+            f"{names[0].upper()}{names[1:]} {'tell' if len(m.data.terms) > 1 else 'tells'} {said} from {m.other} without a single miss in these rows, so that estimates and odds ratios have no bounds."
+        ), "complete separation"
     low, high = m.roc.interval(spec.alpha)
-    parts: list[str | Span] = [f"The {what} of {said} {'go' if what == 'odds' else 'goes'} with {names}: the model tells it from {m.other} with an area under the ROC curve of {share(m.roc.auc)}"]
+    parts: list[str | Span] = [
+        f"The {what} of {said} {'go' if what == 'odds' else 'goes'} with {names}: the model tells it from {m.other} with an area under the ROC curve of {share(m.roc.auc)}"
+    ]
     if np.isfinite(m.roc.se):
         parts.append(f" ({level_words(spec.alpha)} CI {share(low)} to {share(high)})")
     test = tests.get("likelihood_ratio") or tests.get("wald")
     if test:
-        parts += ["; ", italic("χ"), f"²({test[1]}) = {statistic(test[0])}, ", italic("p"), f"\u00a0{p_words(test[2])}"]
+        parts += [
+            "; ",
+            italic("χ"),
+            f"²({test[1]}) = {statistic(test[0])}, ",
+            italic("p"),
+            f"\u00a0{p_words(test[2])}",
+        ]
     parts.append(".")
     words = sentence(m, spec, strongest) if strongest else None
     parts += [f" {words}"] if words else []
@@ -135,7 +148,15 @@ def sentence(m: BinaryModel, spec: LogisticSpec, c: Coefficient) -> str | None:
 
 def ratio_span(c: Coefficient) -> str:
     low, high = (ratio(v, c.b) if np.isfinite(v) else "" for v in (c.low, c.high))
-    return f"{low} to {high}" if low and high else f"above {low}" if low else f"below {high}" if high else "without bounds"
+    return (
+        f"{low} to {high}"
+        if low and high
+        else f"above {low}"
+        if low
+        else f"below {high}"
+        if high
+        else "without bounds"
+    )
 
 
 def coefficients_table(m: BinaryModel, spec: LogisticSpec, found: list[Coefficient]) -> TableBlock:
@@ -154,7 +175,9 @@ def coefficients_table(m: BinaryModel, spec: LogisticSpec, found: list[Coefficie
                 row |= {
                     "odds_ratio": cell(float(np.exp(np.clip(c.b, -700, 700))), ratio(c.b)),
                     "ci_low": Cell(v=bounds[0], s=ratio_span(c)),
-                    "ci_high": cell(bounds[1], ratio(c.high, c.b)) if bounds[1] is not None else missing("open: the likelihood has no end on this side"),
+                    "ci_high": cell(bounds[1], ratio(c.high, c.b))
+                    if bounds[1] is not None
+                    else missing("open: the likelihood has no end on this side"),
                 }
         rows.append(row)
     columns = [("term", "Term<"), ("estimate", "b"), ("se", "SE"), ("z", "z"), ("p", "p")]
@@ -163,12 +186,23 @@ def coefficients_table(m: BinaryModel, spec: LogisticSpec, found: list[Coefficie
     else:
         columns.insert(3, ci_head(spec.alpha))
     refs = [f"{m.data.title(n)}: {f.levels[f.reference]}" for n, f in m.data.factors.items()]
-    note = f"Event: {m.said}. " + ("b on the scale of log odds. " if odds else f"b on the scale of the {LINK_WORDS[spec.link]}. ")
+    note = f"Event: {m.said}. " + (
+        "b on the scale of log odds. " if odds else f"b on the scale of the {LINK_WORDS[spec.link]}. "
+    )
     note += "Intervals by profile likelihood. " if m.bounds else ""
     note += f"Compared with: {', '.join(refs)}." if refs else ""
     marked = [i for i, c in enumerate(found) if c.column is not None and c.p < spec.alpha]
     title = f"Coefficients for the odds of {m.said}" if odds else f"Coefficients for {m.said}"
-    return grid("coefficients", title, columns, rows, note=note.strip(), marked=marked, strong=["term", "p"], control="reference" if refs else None)
+    return grid(
+        "coefficients",
+        title,
+        columns,
+        rows,
+        note=note.strip(),
+        marked=marked,
+        strong=["term", "p"],
+        control="reference" if refs else None,
+    )
 
 
 def terms_table(m: BinaryModel, spec: LogisticSpec, tests: list[ChiSquare | None]) -> TableBlock | None:
@@ -195,11 +229,14 @@ WHOLE = {"likelihood_ratio": "Likelihood ratio", "wald": "Wald", "score": "Score
 
 def tests_table(tests: dict[str, ChiSquare], hl: Calibration) -> TableBlock:
     rows = [
-        {"term": word(f"{WHOLE[k]}, all terms"), "chi2": stat(s), "df": df_cell(d), "p": p_cell(p)} for k, (s, d, p) in tests.items()
+        {"term": word(f"{WHOLE[k]}, all terms"), "chi2": stat(s), "df": df_cell(d), "p": p_cell(p)}
+        for k, (s, d, p) in tests.items()
     ]
     why = "too few different probabilities for groups"
     rows.append({"term": word("Hosmer–Lemeshow, calibration"), "chi2": stat(hl.chi2 if np.isfinite(hl.p) else np.nan, why), "df": df_cell(hl.df if hl.df > 0 else np.nan, why), "p": p_cell(hl.p, why)})  # fmt: skip
-    return grid("tests", "Tests of the whole", [("term", "Test<"), ("chi2", "χ²"), ("df", "df"), ("p", "p")], rows, strong=[])
+    return grid(
+        "tests", "Tests of the whole", [("term", "Test<"), ("chi2", "χ²"), ("df", "df"), ("p", "p")], rows, strong=[]
+    )
 
 
 def pseudo(m: BinaryModel) -> dict[str, float]:
@@ -225,89 +262,47 @@ def fit_lines(m: BinaryModel, spec: LogisticSpec) -> list[FitLine]:
         return FitLine(key=key, title=title, v=float(v), s=s, better=better, short=SHORT.get(key, title))
 
     return [
-        line("auc", "Area under the ROC curve", m.roc.auc, _three(m.roc.auc), "high"),
-        line("right", f"Told right at {_three(spec.cutoff)}", at.right, percent(at.right), "high"),
-        line("nagelkerke_r2", "Nagelkerke R²", more["nagelkerke_r2"], _three(more["nagelkerke_r2"]), "high"),
+        line("auc", "Area under the ROC curve", m.roc.auc, share_fine(m.roc.auc), "high"),
+        line("right", f"Told right at {share_fine(spec.cutoff)}", at.right, percent(at.right), "high"),
+        line("nagelkerke_r2", "Nagelkerke R²", more["nagelkerke_r2"], share_fine(more["nagelkerke_r2"]), "high"),
         line("aic", "AIC", m.model.aic, number(m.model.aic, 1), "low"),
         line("bic", "BIC", m.model.bic, number(m.model.bic, 1), "low"),
         line("log_likelihood", "Log-likelihood", m.model.log_likelihood, number(m.model.log_likelihood, 1)),
     ]
 
 
-def _three(x: float) -> str:
-    text = f"{abs(x):.3f}"
-    return ("−" if x < 0 else "") + (text[1:] if text.startswith("0") else text)
-
-
 def fit_table(m: BinaryModel, spec: LogisticSpec, folds: dict[str, float]) -> TableBlock:
     lines = {f.key: f for f in fit_lines(m, spec)}
     more = pseudo(m)
     low, high = m.roc.interval(spec.alpha)
-    rows = [{"what": word("Area under the ROC curve"), "value": cell(m.roc.auc, _three(m.roc.auc))}]
+    rows = [{"what": word("Area under the ROC curve"), "value": cell(m.roc.auc, share_fine(m.roc.auc))}]
     if np.isfinite(m.roc.se):
-        rows.append({"what": word(f"  {level_words(spec.alpha)} CI"), "value": Cell(v=low, s=f"{_three(low)} to {_three(high)}")})
+        rows.append(
+            {
+                "what": word(f"  {level_words(spec.alpha)} CI"),
+                "value": Cell(v=low, s=f"{share_fine(low)} to {share_fine(high)}"),
+            }
+        )
     if "folds.auc" in folds:
-        rows.append({"what": word("  for rows not seen"), "value": cell(folds["folds.auc"], _three(folds["folds.auc"]))})
-    for key, title in (("mcfadden_r2", "McFadden R²"), ("cox_snell_r2", "Cox–Snell R²"), ("nagelkerke_r2", "Nagelkerke R²"), ("brier", "Brier score")):
-        rows.append({"what": word(title), "value": cell(more[key], _three(more[key]))})
-    rows += [{"what": word(lines[k].title), "value": cell(lines[k].v or 0.0, lines[k].s)} for k in ("aic", "bic", "log_likelihood")]
+        rows.append(
+            {"what": word("  for rows not seen"), "value": cell(folds["folds.auc"], share_fine(folds["folds.auc"]))}
+        )
+    for key, title in (
+        ("mcfadden_r2", "McFadden R²"),
+        ("cox_snell_r2", "Cox–Snell R²"),
+        ("nagelkerke_r2", "Nagelkerke R²"),
+        ("brier", "Brier score"),
+    ):
+        rows.append({"what": word(title), "value": cell(more[key], share_fine(more[key]))})
+    rows += [
+        {"what": word(lines[k].title), "value": cell(lines[k].v or 0.0, lines[k].s)}
+        for k in ("aic", "bic", "log_likelihood")
+    ]
     yes = int(m.data.y.sum())
-    rows.append({"what": word(f"Rows with {m.event}"), "value": Cell(v=yes, s=f"{whole(yes).s} of {whole(m.model.n).s}")})
+    rows.append(
+        {"what": word(f"Rows with {m.event}"), "value": Cell(v=yes, s=f"{whole(yes).s} of {whole(m.model.n).s}")}
+    )
     return TableBlock(id="fit", title="How well it tells", columns=heads(("what", "<"), ("value", "")), rows=rows)
-
-
-def classification_table(m: BinaryModel, spec: LogisticSpec) -> TableBlock:
-    at = classify(m.model.mu, m.data.y, spec.cutoff)
-
-    def line(name: str, yes: int, no: int, right: float, what: str) -> dict[str, Cell]:
-        return {"group": word(name), "yes": whole(yes), "no": whole(no), "right": cell(right, percent(right)), "what": word(what)}
-
-    rows = [
-        line(f"Seen {m.event}", at.hits, at.misses, at.sensitivity, "sensitivity"),
-        line(f"Seen {m.other}", at.alarms, at.rejections, at.specificity, "specificity"),
-        line("All", at.hits + at.alarms, at.misses + at.rejections, at.right, "told right"),
-    ]
-    columns = [("group", f"{m.data.response.title}<"), ("yes", f"Said {m.event}"), ("no", f"Said {m.other}"), ("right", "Right"), ("what", "<")]
-    cut = _three(spec.cutoff)
-    best = best_cutoff(m)
-    note = f"{m.event} is said from a probability of {cut} on."
-    note += f" Sensitivity and specificity together are largest at {_three(best)}." if best is not None else ""
-    return grid("classification", f"Told at a cut-off of {cut}", columns, rows, note=note, control="cutoff")
-
-
-def best_cutoff(m: BinaryModel) -> float | None:
-    """Where sensitivity + specificity is largest (Youden, 1950)."""
-    gain = m.roc.sensitivity - m.roc.false_alarms
-    at = float(m.roc.cut[int(np.argmax(gain))])
-    return at if np.isfinite(at) else None
-
-
-def calibration_table(m: BinaryModel, hl: Calibration) -> TableBlock:
-    rows = [
-        {
-            "group": word(f"{_three(a)} to {_three(b)}"),
-            "n": whole(int(n)),
-            "yes": whole(int(k)),
-            "expected": num(float(e), 1),
-        }
-        for a, b, n, k, e in zip(hl.low, hl.high, hl.n, hl.yes, hl.expected, strict=True)
-    ]
-    columns = [("group", "Probability<"), ("n", "n"), ("yes", f"Seen {m.event}"), ("expected", "Expected")]
-    return grid("calibration", "Groups by probability (Hosmer–Lemeshow)", columns, rows, folded=True)
-
-
-def pictures(m: BinaryModel, spec: LogisticSpec, hl: Calibration) -> list[FigureBlock]:
-    at = classify(m.model.mu, m.data.y, spec.cutoff)
-    drawn = roc_curve(m.roc.false_alarms, m.roc.sensitivity, (1 - at.specificity, at.sensitivity), f"area {share(m.roc.auc)}")
-    made = [block("roc", f"ROC curve, area {share(m.roc.auc)}", drawn, small=True)]
-    if len(hl.n) > 2:
-        z = float(special.ndtri(0.975))
-        p = hl.yes / hl.n
-        middle = (p + z * z / (2 * hl.n)) / (1 + z * z / hl.n)
-        half = z * np.sqrt(p * (1 - p) / hl.n + z * z / (4 * hl.n**2)) / (1 + z * z / hl.n)
-        picture = calibration(hl.expected / hl.n, p, middle - half, middle + half, "Calibration")
-        made.append(block("calibration_picture", "Calibration: said and seen", picture, small=True))
-    return made
 
 
 def words_table(m: BinaryModel, spec: LogisticSpec, found: list[Coefficient]) -> TableBlock | None:
@@ -315,98 +310,14 @@ def words_table(m: BinaryModel, spec: LogisticSpec, found: list[Coefficient]) ->
     rows += [{"term": word(title), "says": word(text)} for title, text in bent_words(m.fitted)]
     if not rows:
         return None
-    return grid("in_words", "In words", [("term", "Term<"), ("says", "What it says<")], rows, strong=[], control="per" if m.data.numbers else None)
-
-
-def path_tables(m: BinaryModel, spec: LogisticSpec) -> list[TableBlock]:
-    if not m.rounds:
-        return []
-    rows = []
-    from yavik.core.stats.telling import auc_of
-
-    for i, r in enumerate(m.rounds):
-        model = m.judge.model(r.terms)
-        auc = auc_of(model.mu, m.whole.y > 0.5)[0]
-        rows.append(
-            {
-                "round": whole(i),
-                "term": word(_action(m, r)),
-                "chi2": stat(r.judged.statistic) if r.judged else EMPTY,
-                "df": df_cell(r.judged.df1) if r.judged else EMPTY,
-                "p": p_cell(r.judged.p) if r.judged else EMPTY,
-                "auc": share_cell(auc) if r.terms else EMPTY,
-                "aic": num(model.aic, 1),
-                "bic": num(model.bic, 1),
-            }
-        )
-    columns = [("round", "Round"), ("term", "What changed<"), ("chi2", "χ²"), ("df", "df"), ("p", "p"), ("auc", "AUC"), ("aic", "AIC"), ("bic", "BIC")]
-    note = "Score tests to enter, Wald tests to leave."
-    made = [grid("path", "The path of the selection", columns, rows, strong=[], note=note)]
-    out = []
-    for i, term in enumerate(m.whole.terms):
-        if i in m.chosen:
-            continue
-        judged = m.judge.add(m.chosen, i)
-        under = [m.whole.term_title(m.whole.terms[u]) for u in range(len(m.whole.terms)) if m.whole.terms[u].within(term) and u not in m.chosen]
-        why = f"stays out while {listing(under)} is out" if under else "adds too little" if judged else "follows from the others"
-        out.append({"term": word(m.whole.term_title(term)), "chi2": stat(judged.statistic if judged else np.nan, why), "p": p_cell(judged.p if judged else np.nan, why), "why": word(why)})  # fmt: skip
-    if out:
-        made.append(grid("left_out", "What was left out", [("term", "Left out<"), ("chi2", "χ² if added"), ("p", "p if added"), ("why", "Why<")], out, strong=[]))
-    return made
-
-
-def _action(m: BinaryModel, r: Round) -> str:
-    if r.judged is None:
-        return "all terms" if r.terms else "no term"
-    return f"{'+' if r.action == 'enter' else '−'} {m.whole.term_title(m.whole.terms[r.judged.term])}"
-
-
-def variants(m: BinaryModel, spec: LogisticSpec) -> list[Variant]:
-    from dataclasses import replace
-
-    base, f = spec.model_dump(mode="json"), replace(m.fitted, data=m.whole)
-    found = []
-    for i, r in enumerate(m.rounds):
-        if not r.terms:
-            continue
-        model = m.judge.model(r.terms)
-        found.append(Variant(label=_action(m, r), spec=with_terms(base, f, r.terms), said=f"round {i}, AIC {number(model.aic, 1)}"))
-    return found
-
-
-def influential_table(m: BinaryModel, most: int = 8) -> TableBlock | None:
-    if not m.used or m.infinite:
-        return None
-    cook, residual, leverage = influence(m)
-    order = np.argsort(-cook, kind="stable")[:most]
-    rows = [
-        {
-            "row": whole(int(m.data.rows[i])),
-            "value": word(m.event if m.data.y[i] > 0.5 else m.other),
-            "fitted": cell(float(m.model.mu[i]), _three(float(m.model.mu[i]))),
-            "residual": num(float(residual[i]), 2),
-            "leverage": share_cell(float(leverage[i])),
-            "cook": num(float(cook[i]), 3),
-        }
-        for i in order
-    ]
-    columns = [("row", "Row"), ("value", f"{m.data.response.title}<"), ("fitted", f"Probability of {m.event}"), ("residual", "Pearson residual"), ("leverage", "Leverage"), ("cook", "Cook’s distance")]
-    return grid("influential", "Rows that move the model most", columns, rows, folded=True, strong=[])
-
-
-def influence(m: BinaryModel) -> tuple[Any, Any, Any]:
-    """Cook's distance by one step, standardised Pearson residuals and leverages (Pregibon, 1981)."""
-    from yavik.core.stats.binary import _mean_and_slope, invert
-
-    d = m.model.data
-    mu, nu, slope = _mean_and_slope(m.model.link, m.model.eta)
-    spread = np.maximum(mu * nu, 1e-300)
-    inverse = invert(m.model.information)
-    root = np.linalg.cholesky(inverse + np.eye(len(inverse)) * 1e-14 * np.trace(inverse))
-    leverage = slope**2 / spread * ((d.x @ root) ** 2).sum(axis=1)
-    leverage = np.minimum(leverage, 1 - 1e-9)
-    pearson = (d.y - mu) / np.sqrt(spread * (1 - leverage))
-    return pearson**2 * leverage / (1 - leverage) / m.model.q, pearson, leverage
+    return grid(
+        "in_words",
+        "In words",
+        [("term", "Term<"), ("says", "What it says<")],
+        rows,
+        strong=[],
+        control="per" if m.data.numbers else None,
+    )
 
 
 def card(m: BinaryModel, spec: LogisticSpec, found: list[Coefficient]) -> ModelCard:
@@ -418,7 +329,14 @@ def card(m: BinaryModel, spec: LogisticSpec, found: list[Coefficient]) -> ModelC
     )  # fmt: skip
 
 
-def facts(m: BinaryModel, spec: LogisticSpec, tests: dict[str, ChiSquare], hl: Calibration, found: list[Coefficient], by_term: list[ChiSquare | None]) -> dict[str, Any]:
+def facts(
+    m: BinaryModel,
+    spec: LogisticSpec,
+    tests: dict[str, ChiSquare],
+    hl: Calibration,
+    found: list[Coefficient],
+    by_term: list[ChiSquare | None],
+) -> dict[str, Any]:
     at = classify(m.model.mu, m.data.y, spec.cutoff)
     low, high = m.roc.interval(spec.alpha)
     out: dict[str, Any] = {
@@ -440,6 +358,3 @@ def facts(m: BinaryModel, spec: LogisticSpec, tests: dict[str, ChiSquare], hl: C
         if t and t[1] > 1:
             out |= {f"{term_key(term)}.chi2": t[0], f"{term_key(term)}.p": t[2]}
     return out
-
-
-__all__ = ["ci_cells", "hosmer_lemeshow", "interval"]

@@ -30,13 +30,21 @@ def collinearity(data: ModelData, vif: Sequence[float], used: Sequence[int], spe
     text = f"The largest VIF is {number(worst[0], 1)}, of {data.column_title(worst[1])}." if plain else ""
     if said:
         text = f"{listing(said, 3)}: they carry much the same information. {text}".strip()
-    verdict = Verdict.fails if plain and worst[0] > 10 else Verdict.doubtful if (plain and worst[0] > 5) or pairs else Verdict.holds
+    verdict = (
+        Verdict.fails
+        if plain and worst[0] > 10
+        else Verdict.doubtful
+        if (plain and worst[0] > 5) or pairs
+        else Verdict.holds
+    )
     remedies = []
     if verdict is not Verdict.holds:
         for name in list(dict.fromkeys(n for a, b, _ in pairs[:1] for n in (b, a)))[:2]:
             kept = [spec_term(t) for t in data.terms if name not in t.names]
             if kept:
-                remedies.append(Remedy(label=f"Leave out {data.title(name)}", spec=without_columns(spec, [name], kept)))
+                remedies.append(
+                    Remedy(label=f"Leave out {data.title(name)}", spec=without_columns(spec, [name], kept))
+                )
     if not text:
         text = "VIF of powers and interactions is large by their making and says nothing here."
     facts = {"vif_largest": worst[0]} if plain else {}
@@ -65,7 +73,7 @@ def _alike(data: ModelData) -> list[tuple[str, str, float]]:
     sd = x.std(axis=0)
     if (sd == 0).any():
         return []
-    r = np.corrcoef(x, rowvar=False)
+    r = np.asarray(np.corrcoef(x, rowvar=False))
     found = [
         (names[i], names[j], float(r[i, j])) for i in range(len(names)) for j in range(i) if abs(r[i, j]) > SAME_FROM
     ]
@@ -79,10 +87,20 @@ def left_out(data: ModelData, follows: dict[int, list[int]]) -> Check | None:
     said = []
     for j, others in list(follows.items())[:4]:
         of = listing([data.column_title(k) for k in others], 4)
-        said.append(f"{data.column_title(j)} follows from {of}" if others else f"{data.column_title(j)} is the same in all rows")
+        said.append(
+            f"{data.column_title(j)} follows from {of}"
+            if others
+            else f"{data.column_title(j)} is the same in all rows"
+        )
     more = f" So do {len(follows) - 4} more." if len(follows) > 4 else ""
     text = f"{'; '.join(said)}.{more} {'It has' if len(follows) == 1 else 'They have'} no estimate; the others stand for both."
-    return Check(id="rank", title="Columns without an estimate", verdict=Verdict.doubtful, text=text, facts={"left_out": float(len(follows))})
+    return Check(
+        id="rank",
+        title="Columns without an estimate",
+        verdict=Verdict.doubtful,
+        text=text,
+        facts={"left_out": float(len(follows))},
+    )
 
 
 def belonging(data: ModelData) -> Check | None:
@@ -119,8 +137,18 @@ def room(n: float, coefficients: int, what: str) -> Check:
     each = n / max(coefficients, 1)
     verdict = Verdict.holds if each >= 10 else Verdict.doubtful if each >= 5 else Verdict.fails
     text = f"{significant(each, 3)} {what} for each of the {counted(coefficients, 'coefficient')}"
-    text += "." if verdict is Verdict.holds else ": fewer than ten, so that the model bends to these rows and predicts others worse."
-    return Check(id="room", title=f"{what[0].upper()}{what[1:]} per coefficient", verdict=verdict, text=text, facts={"per_coefficient": each})
+    text += (
+        "."
+        if verdict is Verdict.holds
+        else ": fewer than ten, so that the model bends to these rows and predicts others worse."
+    )
+    return Check(
+        id="room",
+        title=f"{what[0].upper()}{what[1:]} per coefficient",
+        verdict=verdict,
+        text=text,
+        facts={"per_coefficient": each},
+    )
 
 
 def after_selection(spec: Any) -> Check | None:

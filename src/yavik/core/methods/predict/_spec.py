@@ -25,9 +25,14 @@ class ModelSpec(Spec):
         [], title="Terms", json_schema_extra={"slot": {**slot(IN_TERMS, "terms", many=True)["slot"], "terms": True, "numbers": list(NUMBERS)}}
     )  # fmt: skip
     reference: dict[str, str] = Field(
-        {}, json_schema_extra=placed("references", "Reference levels", "The level that others are compared with.", of="terms")
+        {},
+        json_schema_extra=placed(
+            "references", "Reference levels", "The level that others are compared with.", of="terms"
+        ),
     )
-    intercept: bool = Field(True, json_schema_extra=placed("yes_no", "Intercept", "Off only where nothing means nothing."))
+    intercept: bool = Field(
+        True, json_schema_extra=placed("yes_no", "Intercept", "Off only where nothing means nothing.")
+    )
     per: dict[str, float] = Field(
         {},
         json_schema_extra=placed("numbers_of", "Unit of change", "An estimate for a change by so much, such as 10 m².", of="terms", look=True),
@@ -39,9 +44,18 @@ class ModelSpec(Spec):
         ),
     )  # fmt: skip
     predict_at: list[dict[str, Any]] = Field(
-        [], json_schema_extra=placed("cases", "Predictions", "Values to predict for; the rest as under “Others held at”.", of="terms", look=True)
+        [],
+        json_schema_extra=placed(
+            "cases",
+            "Predictions",
+            "Values to predict for; the rest as under “Others held at”.",
+            of="terms",
+            look=True,
+        ),
     )
-    enter: float = Field(0.05, gt=0, lt=1, json_schema_extra=amount("Enters at p up to", step=0.01, min=0.001, max=0.5, when=BY_P))
+    enter: float = Field(
+        0.05, gt=0, lt=1, json_schema_extra=amount("Enters at p up to", step=0.01, min=0.001, max=0.5, when=BY_P)
+    )
     remove: float = Field(
         0.10, gt=0, lt=1, json_schema_extra=amount("Leaves at p above", step=0.01, min=0.001, max=0.9, when=BY_P)
     )
@@ -51,7 +65,9 @@ class LinearChoice(ModelSpec):
     selection: Literal["none", "forward", "backward", "stepwise", "best_subsets"] = Field(
         "none",
         json_schema_extra=option(
-            "Selection", {**SELECTION, "best_subsets": "best of all choices"}, "p values after a selection are too small."
+            "Selection",
+            {**SELECTION, "best_subsets": "best of all choices"},
+            "p values after a selection are too small.",
         ),
     )
     choose_by: Literal["p", "aic", "bic", "adjusted_r2"] = Field(
@@ -66,4 +82,6 @@ class BinaryChoice(ModelSpec):
     selection: Literal["none", "forward", "backward", "stepwise"] = Field(
         "none", json_schema_extra=option("Selection", SELECTION, "p values after a selection are too small.")
     )
-    choose_by: Literal["p", "aic", "bic"] = Field("p", json_schema_extra=option("Chosen by", CHOOSE_BY, when=SELECTING))
+    choose_by: Literal["p", "aic", "bic"] = Field(
+        "p", json_schema_extra=option("Chosen by", CHOOSE_BY, when=SELECTING)
+    )

@@ -134,7 +134,9 @@ class ModelData:
             if part.name in levels:
                 words.append(f"{self.title(part.name)}: {self.factors[part.name].levels[levels[part.name]]}")
             else:
-                words.append(self.title(part.name) + (str(part.power).translate(SUPERSCRIPT) if part.power > 1 else ""))
+                words.append(
+                    self.title(part.name) + (str(part.power).translate(SUPERSCRIPT) if part.power > 1 else "")
+                )
         return " × ".join(words)
 
     def unit(self, name: str) -> str:
@@ -205,7 +207,9 @@ def read_terms(table: Table, terms: Sequence[Term], response: str) -> list[Model
         for part in made.parts:
             column = table.column(part.name)
             if part.name == response:
-                raise DataProblem(f"{part.name} is what is to be explained; it cannot also explain.", column=part.name)
+                raise DataProblem(
+                    f"{part.name} is what is to be explained; it cannot also explain.", column=part.name
+                )
             if column.kind.value not in IN_TERMS:
                 raise DataProblem(
                     f"{part.name} is of kind {column.kind.value.replace('_', '/')}; a term is a measure, a count or a category.",
@@ -243,7 +247,8 @@ def read_model(
     made = read_terms(table, terms, response)
     names = list(dict.fromkeys(n for t in made for n in t.names))
     columns = {n: table.column(n) for n in names}
-    values, filled = {}, ~np.isnan(y)
+    values: dict[str, Any] = {}
+    filled = ~np.isnan(y)
     for name, column in columns.items():
         if column.kind.value in CATEGORIES:
             values[name] = table.codes(name).codes
@@ -251,7 +256,8 @@ def read_model(
         else:
             values[name] = table.numbers(name)
             filled &= ~np.isnan(values[name])
-    w, left = None, []
+    w: Floats | None = None
+    left: list[LeftOut] = []
     if weights:
         w, filled, left = _weights(table, weights, filled)
     if not filled.any():
@@ -300,7 +306,7 @@ def _weights(table: Table, name: str, filled: Any) -> tuple[Floats, Any, list[Le
             rows=rows,
         )
     nought = filled & (w == 0)
-    left = []
+    left: list[LeftOut] = []
     if nought.any():
         rows = table.rows[nought]
         left.append(LeftOut(why=f"{name} is 0", n=len(rows), rows=rows[:200].tolist()))

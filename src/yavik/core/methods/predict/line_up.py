@@ -1,5 +1,6 @@
 """Which model should be reported? Models of one response side by side, aligned by term."""
 
+from itertools import pairwise
 from typing import Any, Literal
 
 import numpy as np
@@ -32,12 +33,16 @@ class LinedModel(BaseModel):
 
 class LineUpSpec(Spec):
     models: list[LinedModel] = Field(
-        [], title="Models", json_schema_extra={"slot": {"kinds": [], "placeholder": "models", "many": True, "models": True}}
+        [],
+        title="Models",
+        json_schema_extra={"slot": {"kinds": [], "placeholder": "models", "many": True, "models": True}},
     )
     chosen: int | None = Field(None, ge=0, json_schema_extra=placed("hidden", "The one to report"))
     show: Literal["effects", "b"] = Field(
         "effects",
-        json_schema_extra=option("Estimates as", {"effects": "odds ratios where there are any", "b": "coefficients b"}),
+        json_schema_extra=option(
+            "Estimates as", {"effects": "odds ratios where there are any", "b": "coefficients b"}
+        ),
     )
     brackets: Literal["ci", "se"] = Field(
         "ci", json_schema_extra=option("Under each estimate", {"ci": "its interval", "se": "its standard error"})
@@ -57,7 +62,9 @@ class LineUpSpec(Spec):
 
 def compute(table: Table, spec: LineUpSpec, run: Run) -> Answer:
     if len(spec.models) > MOST_MODELS:
-        raise DataProblem(f"{len(spec.models)} models are too many to read side by side; up to {MOST_MODELS} can stand here.")
+        raise DataProblem(
+            f"{len(spec.models)} models are too many to read side by side; up to {MOST_MODELS} can stand here."
+        )
     if spec.chosen is not None and spec.chosen >= len(spec.models):
         raise DataProblem(f"Model {spec.chosen + 1} is to be reported, but there are {len(spec.models)}.")
     parsed = [_parsed(m) for m in spec.models]
@@ -69,18 +76,23 @@ def compute(table: Table, spec: LineUpSpec, run: Run) -> Answer:
         if spec.rows == "own" and inner.where:
             own = table.keep(rows_where(inner.where, table))
         try:
+            assert method.card is not None
             cards.append(method.card(own, inner.model_copy(update={"alpha": spec.alpha, "where": None})))
         except DataProblem as problem:
             raise DataProblem(f"Model {i + 1}: {problem.message}", column=problem.column, rows=problem.rows) from None
     _demand_one_response(cards)
     lined = Lined(cards, auto_names(cards, [m.name for m in spec.models]), spec.chosen)
     same = len({c.rows for c in cards}) == 1
-    tests = [None, *(against(a, b) for a, b in zip(cards, cards[1:], strict=False))]
+    tests = [None, *(against(a, b) for a, b in pairwise(cards))]
     spans, short = _headline(lined, same)
     return compose(
         spans,
         short=short,
-        settings=[{"effects": "odds ratios", "b": "coefficients"}[spec.show] if cards[0].effect == "odds_ratio" else "coefficients"],
+        settings=[
+            {"effects": "odds ratios", "b": "coefficients"}[spec.show]
+            if cards[0].effect == "odds_ratio"
+            else "coefficients"
+        ],
         facts=_facts(lined, tests),
         blocks=[models_table(lined, tests, spec)],
         checks=checks(lined, tests, same, spec),
@@ -111,16 +123,24 @@ def _same_rows(table: Table, parsed: list[tuple[Method[Any], Any]]) -> tuple[Tab
     if not keep.any():
         raise DataProblem("No row is filled in all these models. Compare each on its own rows, or leave a model out.")
     gone = table.rows[~keep]
-    return table.keep(keep), [LeftOut(why="not usable in every model", n=len(gone), rows=gone[:200].tolist())] if len(gone) else []
+    return table.keep(keep), [LeftOut(why="not usable in every model", n=len(gone), rows=gone[:200].tolist())] if len(
+        gone
+    ) else []
 
 
 def _demand_one_response(cards: list[ModelCard]) -> None:
     responses = list(dict.fromkeys(c.response for c in cards))
     if len(responses) > 1:
-        raise DataProblem(f"These are models of {listing(responses)}; a line-up compares models of one response.", column=responses[1])
+        raise DataProblem(
+            f"These are models of {listing(responses)}; a line-up compares models of one response.",
+            column=responses[1],
+        )
     said = list(dict.fromkeys(c.said for c in cards if c.kind != "linear"))
     if len(said) > 1:
-        raise DataProblem(f"These models predict {listing(said, joint='or')}; choose one event for all of them.", column=cards[0].response)
+        raise DataProblem(
+            f"These models predict {listing(said, joint='or')}; choose one event for all of them.",
+            column=cards[0].response,
+        )
 
 
 def _headline(lined: Lined, same: bool) -> tuple[list[Any], str]:
@@ -132,7 +152,9 @@ def _headline(lined: Lined, same: bool) -> tuple[list[Any], str]:
     if lined.chosen is not None:
         card = cards[lined.chosen]
         first = next((f for f in card.fit if f.v is not None), None)
-        text += f" To be reported: “{lined.names[lined.chosen]}”" + (f" ({lower(first.title)} {first.s})." if first else ".")
+        text += f" To be reported: “{lined.names[lined.chosen]}”" + (
+            f" ({lower(first.title)} {first.s})." if first else "."
+        )
         return say(text), f"chosen: {lined.names[lined.chosen]}"
     return say(text), f"{counted(len(cards), 'model')}, none chosen"
 
@@ -177,6 +199,13 @@ METHOD = Method(
     reads=_reads,
     view="lineup",
     name=lambda spec: f"Line-up of {counted(len(spec.models), 'model')}",
-    keywords=("compare models", "model comparison", "nested models", "side by side", "likelihood ratio", "aic", "bic"),
+    keywords=(
+        "compare models",
+        "model comparison",
+        "nested models",
+        "side by side",
+        "likelihood ratio",
+        "aic",
+        "bic",
+    ),
 )
-

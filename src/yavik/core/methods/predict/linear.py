@@ -26,6 +26,7 @@ from yavik.core.methods.predict._effects import (
 from yavik.core.methods.predict._linear_checks import all_checks, asides_of
 from yavik.core.methods.predict._linear_fit import LinearFit, fit_linear
 from yavik.core.methods.predict._linear_page import PAGE
+from yavik.core.methods.predict._linear_path import note_of_selection, path_table, variants
 from yavik.core.methods.predict._spec import LinearChoice
 from yavik.core.methods.predict._terms import for_every_row, kind_is_number
 from yavik.core.methods.shared import residual_pictures
@@ -41,7 +42,9 @@ class LinearSpec(LinearChoice):
     response: str | None = Field(None, title="Response", json_schema_extra=slot(VALUES, "a measure"))
     weights: str | None = Field(
         None,
-        json_schema_extra=placed("column", "Weights", "Of precision: a row with weight 2 has half the variance.", kinds=[*VALUES]),
+        json_schema_extra=placed(
+            "column", "Weights", "Of precision: a row with weight 2 has half the variance.", kinds=[*VALUES]
+        ),
     )
     se: Literal["classical", "hc0", "hc1", "hc2", "hc3", "cluster"] = Field(
         "classical",
@@ -73,7 +76,9 @@ def compute(table: Table, spec: LinearSpec, run: Run) -> Answer:
     tests = tables.term_tests(m)
     test = tables.whole_test(m, spec.se)
     asides = asides_of(m)
-    strongest = max((c for c in found if c.column is not None and np.isfinite(c.t)), key=lambda c: abs(c.t), default=None)
+    strongest = max(
+        (c for c in found if c.column is not None and np.isfinite(c.t)), key=lambda c: abs(c.t), default=None
+    )
     spans, short = tables.headline(m, spec, test, strongest)
     run.progress(0.8, "Pictures and checks")
     settings = [tables.SE_WORDS[spec.se]] if spec.se != "classical" else []
@@ -89,8 +94,8 @@ def compute(table: Table, spec: LinearSpec, run: Run) -> Answer:
         blocks=[
             main_picture(m.fitted, points=True),
             tables.fit_table(m, test),
-            tables.note_of_selection(spec),
-            *tables.path_table(m, spec),
+            note_of_selection(spec),
+            *path_table(m, spec),
             tables.coefficients_table(m, spec, found),
             tables.words_table(m, spec, found),
             tables.terms_table(m, spec, tests),
@@ -107,7 +112,7 @@ def compute(table: Table, spec: LinearSpec, run: Run) -> Answer:
         rows=m.data.used,
         marks=Marks(p=say(italic("p"), f" {p_words(p)}")) if test else Marks(),
         model=tables.card(m, found),
-        variants=tables.variants(m, spec),
+        variants=variants(m, spec),
     )
 
 
@@ -158,7 +163,9 @@ def _residuals(m: LinearFit) -> list[Any]:
         ("scale_location", "Size of residuals over fitted values", scatter([Cloud("r", m.rows.fitted[kept], root, rows)], "Fitted value", "√ |standardised residual|", size=size)),
         ("leverage", "Leverage and Cook’s distance", scatter([Cloud("r", m.rows.leverage[kept], m.rows.cook[kept], rows)], "Leverage", "Cook’s distance", size=size)),
     ]  # fmt: skip
-    return made + [block(id, title, drawn, small=True).model_copy(update={"folded": True}) for id, title, drawn in more]
+    return made + [
+        block(id, title, drawn, small=True).model_copy(update={"folded": True}) for id, title, drawn in more
+    ]
 
 
 def _folds(m: LinearFit, spec: LinearSpec) -> dict[str, Any]:
@@ -181,7 +188,9 @@ def _folds(m: LinearFit, spec: LinearSpec) -> dict[str, Any]:
         else:
             chosen = walk(judge, whole.terms, spec.selection, spec.choose_by, spec.enter, spec.remove)[-1].terms
         model = judge.model(chosen)
-        x = whole.design.matrix({n: v[~seen] for n, v in whole.design.data.items()}, int((~seen).sum()))[:, model.used]
+        x = whole.design.matrix({n: v[~seen] for n, v in whole.design.data.items()}, int((~seen).sum()))[
+            :, model.used
+        ]
         guess = (model.coef[0] if model.first else 0.0) + x @ model.coef[model.first :]
         own = np.ones(len(guess)) if w is None else w[~seen]
         error += float((own * (whole.y[~seen] - guess) ** 2).sum())
@@ -209,7 +218,9 @@ def new_columns(table: Table, spec: LinearSpec) -> list[tuple[Column, Any]]:
         there[filled] = known
         whole[there] = values[known]
         label = f"{column.label}, {word_}" if column.label else None
-        described = Column(name=f"{spec.response} {word_}", kind=Kind.measure, label=label, unit=column.unit, decimals=decimals)
+        described = Column(
+            name=f"{spec.response} {word_}", kind=Kind.measure, label=label, unit=column.unit, decimals=decimals
+        )
         return described, pa.array(whole, pa.float64(), mask=~there)
 
     level = f"{100 * (1 - spec.alpha):g} %"
@@ -224,7 +235,11 @@ def _fit(table: Table, spec: dict[str, Any]) -> tuple[float, str] | None:
     if not terms:
         return 0, ""
     if len(terms) == 1:
-        return (2, "how one column tells a measure") if kind_is_number(table.column(terms[0])) else (-4, "one category and a measure")
+        return (
+            (2, "how one column tells a measure")
+            if kind_is_number(table.column(terms[0]))
+            else (-4, "one category and a measure")
+        )
     return 9, f"{len(terms)} columns that may tell a measure"
 
 

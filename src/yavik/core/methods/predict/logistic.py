@@ -18,6 +18,9 @@ from yavik.core.methods.predict._coefficients import Coefficient, coefficients
 from yavik.core.methods.predict._effects import cases_table, main_picture, means_table, term_pictures
 from yavik.core.methods.predict._logistic_checks import all_checks
 from yavik.core.methods.predict._logistic_page import PAGE
+from yavik.core.methods.predict._logistic_path import path_tables, variants
+from yavik.core.methods.predict._logistic_rows import influential_table
+from yavik.core.methods.predict._logistic_telling import calibration_table, classification_table, pictures
 from yavik.core.methods.predict._spec import BinaryChoice
 from yavik.core.methods.predict._terms import for_every_row
 from yavik.core.methods.shared import used_where
@@ -40,7 +43,9 @@ class LogisticSpec(BinaryChoice):
     )  # fmt: skip
     link: Literal["logit", "probit", "cloglog"] = Field(
         "logit",
-        json_schema_extra=option("Link", {"logit": "logit: odds ratios", "probit": "probit", "cloglog": "complementary log–log"}),
+        json_schema_extra=option(
+            "Link", {"logit": "logit: odds ratios", "probit": "probit", "cloglog": "complementary log–log"}
+        ),
     )
     interval: Literal["wald", "profile"] = Field(
         "wald",
@@ -63,7 +68,9 @@ def compute(table: Table, spec: LogisticSpec, run: Run) -> Answer:
     tests = tables.whole_tests(m, spec)
     hl = hosmer_lemeshow(m.model.mu, m.data.y)
     folds = _folds(m, spec, run)
-    strongest = max((c for c in found if c.column is not None and np.isfinite(c.t)), key=lambda c: abs(c.t), default=None)
+    strongest = max(
+        (c for c in found if c.column is not None and np.isfinite(c.t)), key=lambda c: abs(c.t), default=None
+    )
     spans, short = tables.headline(m, spec, tests, strongest)
     run.progress(0.9, "Pictures and checks")
     settings = [f"event {m.said}"]
@@ -84,25 +91,27 @@ def compute(table: Table, spec: LogisticSpec, run: Run) -> Answer:
         blocks=[
             main_picture(m.fitted, points=False, span=span) if drawable else None,
             tables.fit_table(m, spec, folds),
-            *tables.path_tables(m, spec),
+            *path_tables(m, spec),
             tables.coefficients_table(m, spec, found),
             tables.words_table(m, spec, found),
-            *(tables.pictures(m, spec, hl) if m.used else []),
-            tables.classification_table(m, spec),
+            *(pictures(m, spec, hl) if m.used else []),
+            classification_table(m, spec),
             _forest(m, spec, found) if drawable else None,
             tables.terms_table(m, spec, by_term),
             tables.tests_table(tests, hl),
             *(term_pictures(m.fitted, span) if drawable and len(m.data.names) > 1 else []),
             *(means_table(m.fitted, 3) if drawable else []),
-            cases_table(m.fitted, spec.predict_at, 3, "Predictions", f"Probability of {m.event}") if drawable and m.used else None,
-            tables.calibration_table(m, hl),
-            tables.influential_table(m),
+            cases_table(m.fitted, spec.predict_at, 3, "Predictions", f"Probability of {m.event}")
+            if drawable and m.used
+            else None,
+            calibration_table(m, hl),
+            influential_table(m),
         ],
         checks=all_checks(m, spec, hl, folds),
         rows=used_where(table, there, "a cell of the model is empty"),
         marks=Marks(p=say(italic("p"), f" {p_words(test[2])}")) if test else Marks(),
         model=tables.card(m, spec, found),
-        variants=tables.variants(m, spec),
+        variants=variants(m, spec),
     )
 
 
@@ -158,7 +167,9 @@ def _folds(m: BinaryModel, spec: LogisticSpec, run: Run) -> dict[str, float]:
             rounds = walk(judge, m.whole.terms, spec.selection, spec.choose_by, spec.enter, spec.remove)
             columns = judge.columns(rounds[-1].terms)
         take = [*range(d.first), *(c + d.first for c in columns)]
-        start = m.model.scaled if spec.selection == "none" and len(take) == m.model.q and spec.penalty == "none" else None
+        start = (
+            m.model.scaled if spec.selection == "none" and len(take) == m.model.q and spec.penalty == "none" else None
+        )
         model = fit(part.among(columns), spec.link, spec.penalty, start)
         guess[~seen] = probability(spec.link, d.x[~seen][:, take] @ model.scaled)
     auc, _ = auc_of(guess, d.y > 0.5)
