@@ -68,22 +68,20 @@ class Prepared:
 
 def prepare(design: Design, y: Floats, columns: Sequence[int], intercept: bool) -> Prepared:
     n, k, f = len(y), len(columns), int(intercept)
+    # Any centre and scale give the same model in the end; those of a part of the rows are near enough to be good ones.
+    places = np.linspace(0, n - 1, min(n, FIRST)).astype(np.int64)
+    part = design.matrix({key: v[places] for key, v in design.data.items()}, len(places))[:, columns]
+    centre = part.mean(axis=0) if f else np.zeros(k)
+    scale = np.sqrt(((part - centre) ** 2).mean(axis=0))
+    scale[scale == 0] = 1.0
     x = np.empty((n, k + f))
-    if f:
-        x[:, 0] = 1.0
 
     def fill(span: tuple[int, int]) -> None:
         for a, b in blocks(*span):
-            x[a:b, f:] = design.block(a, b)[:, columns]
+            x[a:b, :f] = 1.0
+            x[a:b, f:] = (design.block(a, b)[:, columns] - centre) / scale
 
     side_by_side(fill, n)
-    body = x[:, f:]
-    centre = body.mean(axis=0) if f else np.zeros(k)
-    if f:
-        body -= centre
-    scale = np.sqrt(np.einsum("ij,ij->j", body, body) / n)
-    scale[scale == 0] = 1.0
-    body /= scale
     return Prepared(x, y, centre, scale, intercept)
 
 

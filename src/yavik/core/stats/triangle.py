@@ -18,7 +18,7 @@ from scipy.linalg import solve_triangular
 from yavik.core.stats.design import Design
 from yavik.core.stats.groups import Floats
 
-AT_ONCE = 4_000_000
+AT_ONCE = 1_000_000
 """Numbers of a design that are kept whole."""
 ROWS = 8192
 """Rows of a block: thirty columns of it lie in the cache."""

@@ -50,6 +50,7 @@ def all_checks(m: BinaryModel, spec: LogisticSpec, hl: Calibration, folds: dict[
 def _vif(m: BinaryModel) -> list[float]:
     """From the columns alone, as for a linear model: it is they that are alike."""
     x = m.model.data.x[:, m.model.data.first :]
+    x = x - x.mean(axis=0)
     c = x.T @ x / len(x)
     return list(np.diag(np.linalg.pinv(c)) * np.diag(c))
 
