@@ -6,7 +6,7 @@ from yavik.core.answers.wording import counted
 from yavik.core.figures import Figure
 from yavik.core.table import DataProblem
 from yavik.server.figures_view import figure_body, figure_key
-from yavik.server.questions_view import question_body, shown_data
+from yavik.server.questions_view import present_key, question_body
 from yavik.server.reports_view import count_embeds
 from yavik.server.schemas import Contents, Entry, StudyOut
 from yavik.server.tables_view import body_of, needs_job
@@ -72,11 +72,12 @@ def _table(store: Store, item: Item) -> tuple[str, bool, str | None]:
 
 
 def _question(store: Store, item: Item) -> tuple[str, bool, str | None]:
-    data, old = shown_data(store, item)
-    table = question_body(item).table
-    if data is None:
+    table, shown = question_body(item).table, store.shown(item.id)
+    short = store.short(shown) if shown else None
+    if short is None:
         return "no answer yet", False, table
-    return ("out of date" if old else str(data["short"])), old, table
+    old = shown != present_key(store, item)
+    return ("out of date" if old else short), old, table
 
 
 def _figure(store: Store, item: Item) -> tuple[str, bool, str | None]:

@@ -4,7 +4,7 @@ import getpass
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import select, text
+from sqlalchemy import func, select, text
 from sqlalchemy.dialects.sqlite import insert as sqlite_insert
 from sqlalchemy.orm import Session
 
@@ -60,6 +60,11 @@ class Store:
     def result(self, key: str) -> dict[str, Any] | None:
         with Session(self.engine) as session:
             return session.scalar(select(Result.data).where(Result.key == key))
+
+    def short(self, key: str) -> str | None:
+        """The few words of an answer for the contents, without reading all of it."""
+        with Session(self.engine) as session:
+            return session.scalar(select(func.json_extract(Result.data, "$.short")).where(Result.key == key))
 
     def keep_result(self, key: str, data: dict[str, Any], item_id: str | None = None) -> None:
         """Keeps a result and, in the same transaction, shows it at an item."""

@@ -6,27 +6,33 @@ type Cell = S["Cell"];
 
 /** A table as in a journal. A cell that cannot be computed says why. */
 export function ResultTable({ block, number, plain, heading }: { block: TableBlock; number?: number; plain?: boolean; heading?: (key: string) => ReactNode }) {
+  const picked = number ? null : block.picked; // how it was found is not printed
   const caption = number ? <><b>Table {number}.</b> <span className="font-normal">{block.title}</span></> : block.title;
   const box = useRef<HTMLDivElement>(null);
   const [wide, setWide] = useState(false);
+  const [tight, setTight] = useState(false);
   useEffect(() => {
-    const watch = new ResizeObserver(() => setWide((box.current?.scrollWidth ?? 0) > (box.current?.clientWidth ?? 0)));
+    const watch = new ResizeObserver(() => {
+      const over = (box.current?.scrollWidth ?? 0) > (box.current?.clientWidth ?? 0);
+      setWide(over);
+      if (over) setTight(true); // smaller type first; what is still too wide scrolls
+    });
     if (box.current) watch.observe(box.current);
     return () => watch.disconnect();
   }, []);
   return (
     // A table that runs out of its column scrolls, and then must be reachable by keyboard.
     <div ref={box} className="overflow-x-auto" {...(wide ? { tabIndex: 0, role: "region", "aria-label": `${block.title}, scrolls sideways` } : {})}>
-      <table className={`res ${block.columns.length > 9 ? "many" : ""}`} data-block={block.id}>
+      <table className={`res ${block.columns.length > 9 || tight ? "many" : ""}`} data-block={block.id}>
         <caption className={plain ? "sr-only" : ""}>{caption}</caption>
         <thead>
           <tr>
             {block.columns.map((c) => (
-              <th key={c.key} scope="col" className={`${c.align === "left" ? "left" : ""} ${block.picked === c.key ? "picked" : ""}`}>
+              <th key={c.key} scope="col" className={`${c.align === "left" ? "left" : ""} ${picked === c.key ? "picked" : ""}`}>
                 {c.title === "" ? <span className="sr-only">Value</span> : c.italic ? <i>{c.title}</i> : c.title}
                 {heading?.(c.key)}
                 {c.sub && <small className="block font-normal">{c.sub}</small>}
-                {block.picked === c.key && <small className="text-primary block font-semibold">to be reported</small>}
+                {picked === c.key && <small className="text-primary block font-semibold">to be reported</small>}
               </th>
             ))}
           </tr>
@@ -38,7 +44,7 @@ export function ResultTable({ block, number, plain, heading }: { block: TableBlo
                 const cell = row[c.key];
                 const strong = block.strong?.includes(c.key) && (block.marked?.includes(i) || c.key === "letters");
                 return (
-                  <td key={c.key} className={`${c.align === "left" ? "left" : ""} ${c.align === "left" && (cell?.s.length ?? 0) > 48 ? "wrap" : ""} ${strong || cell?.strong ? "font-semibold" : ""} ${block.picked === c.key ? "picked" : ""}`} title={cell?.why ?? undefined}>
+                  <td key={c.key} className={`${c.align === "left" ? "left" : ""} ${c.align === "left" && (cell?.s.length ?? 0) > 48 ? "wrap" : ""} ${strong || cell?.strong ? "font-semibold" : ""} ${picked === c.key ? "picked" : ""}`} title={cell?.why ?? undefined}>
                     {cell?.s ?? ""}
                     {cell?.sub && <small className="muted block font-normal">{cell.sub}</small>}
                     {cell?.why && <span className="sr-only">: {cell.why}</span>}

@@ -105,12 +105,12 @@ export function ColumnList({ label, options, chosen, many, choose, clear, close 
             className={`flex items-baseline justify-between gap-3 rounded px-2 py-1 text-[0.95rem] ${o === current ? "bg-primary/12" : ""} ${o.fits ? "cursor-pointer" : "muted cursor-not-allowed"}`}
             onClick={() => o.fits && choose(o.name)} onPointerMove={() => o.fits && setAt(able.indexOf(o))}
           >
-            <span className="truncate">
+            <span className={`truncate ${o.fits ? "" : "max-w-[55%] shrink-0"}`}>
               {many && <span className="mr-2" aria-hidden="true">{chosen.includes(o.name) ? "✓" : "\u2003"}</span>}
               {o.title}
               {o.title !== o.name && <span className="muted ml-2 text-xs">{o.name}</span>}
             </span>
-            <span className="muted shrink-0 text-xs">{o.fits ? kindWords(o.kind) : o.why}</span>
+            <span className={`muted text-xs ${o.fits ? "shrink-0" : "truncate"}`} title={o.why || undefined}>{o.fits ? kindWords(o.kind) : o.why}</span>
           </li>
         ))}
       </ul>

@@ -27,7 +27,7 @@ export function AnswerView({ answer, showRow, control }: { answer: Answer; showR
   return (
     <article data-testid="answer">
       <p className="statement mb-4 max-w-[46rem]" data-testid="headline"><Spans spans={answer.headline_spans} /></p>
-      {small.length > 0 && !main && <Small figures={small} showRow={showRow} />}
+      {small.length > 0 && !main && !answer.model && <Small figures={small} showRow={showRow} />}
       <div className="flex flex-wrap items-start gap-x-8 gap-y-6">
         {main && <div className="max-w-full shrink-0">{main.title !== tables[0]?.title && main.id !== "figure" && <h2 className="mb-1 font-semibold">{main.title}</h2>}<Picture vega={main.drawing} alt={main.alt} showRow={showRow} /></div>}
         {beside.length > 0 && <div className="flex-1 space-y-6" style={{ minWidth: `min(100%, ${Math.max(240, ...beside.map(room))}px)` }}>{beside.map((t) => <Shown key={t.id} block={t} control={control} />)}</div>}

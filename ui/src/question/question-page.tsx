@@ -182,11 +182,11 @@ function useAnswer(study: string, id: string, state: State | undefined) {
   const turn = useRef(0);
   const asked = useRef("");
   const where = { params: { path: { study_id: study, item_id: id } } };
-  const store = useCallback((next: State) => {
+  const store = useCallback((next: State, tell = true) => {
     // A look that was on its way from before would bring the sentence back as it was.
     void client.cancelQueries({ queryKey: ["question", study, id] }, { revert: false, silent: true });
     client.setQueryData(["question", study, id], next);
-    void client.invalidateQueries({ queryKey: ["contents", study] });
+    if (tell) void client.invalidateQueries({ queryKey: ["contents", study] });
   }, [client, study, id]);
   const renew = useCallback(async () => {
     const mine = ++turn.current;
@@ -219,7 +219,8 @@ function useAnswer(study: string, id: string, state: State | undefined) {
     line.current = line.current
       .then(() => take(api.PATCH("/api/studies/{study_id}/questions/{item_id}", { ...where, body: part })))
       .then((next) => {
-        if (mine === turn.current) store(next);
+        // What the contents say follows with the answer; asked for now, it would only hold the answer up.
+        if (mine === turn.current) store(next, !next.ready);
         if (!next.ready) setProblem(null);
       }, sayProblem)
       .finally(() => setUnsaved((n) => n - 1));

@@ -28,6 +28,11 @@ class Cell(BaseModel):
     strong: bool = False
 
     @property
+    def lines(self) -> list[str]:
+        """The cell as print has it: a second line in brackets."""
+        return [self.s, f"({self.sub})"] if self.sub else [self.s]
+
+    @property
     def text(self) -> str:
         """The whole cell on one line; a second line stands in brackets."""
         return f"{self.s} ({self.sub})" if self.sub else self.s
@@ -57,6 +62,10 @@ class TableBlock(BaseModel):
     """The setting that decides about this table, offered beside it."""
     picked: str | None = None
     """Key of the column that was chosen."""
+
+    def bold(self, row: int, key: str) -> bool:
+        cell = self.rows[row].get(key)
+        return (key in self.strong and row in self.marked) or bool(cell and cell.strong)
 
 
 class FigureBlock(BaseModel):

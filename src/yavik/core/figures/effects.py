@@ -11,6 +11,11 @@ from yavik.core.figures.plots import MOST_POINTS, Cloud, Drawn, colours, frame, 
 from yavik.core.figures.style import MUTED, colour
 
 
+def brief(x: Any) -> float:
+    """Six digits: more than a picture can show, and half the length."""
+    return float(f"{float(x):.6g}")
+
+
 @dataclass(frozen=True)
 class Band:
     """A curve with its interval over an axis."""
@@ -29,7 +34,7 @@ def bands(
     """Curves with bands, over points where there are some; ``span`` fixes the upright axis."""
     names = [c.name for c in curves]
     values = [
-        {"x": float(x), "y": float(y), "low": float(lo), "high": float(hi), "group": c.name}
+        {"x": brief(x), "y": brief(y), "low": brief(lo), "high": brief(hi), "group": c.name}
         for c in curves
         for x, y, lo, hi in zip(c.x, c.y, c.low, c.high, strict=True)
     ]
@@ -105,8 +110,8 @@ def _points(clouds: Sequence[Cloud]) -> list[dict[str, Any]]:
 
 def roc_curve(false_alarms: Any, sensitivity: Any, at: tuple[float, float] | None, area: str) -> Drawn:
     """The share of yes found over the share of no taken for yes; the point is the cut-off in use."""
-    kept = np.unique(np.linspace(0, len(false_alarms) - 1, min(len(false_alarms), 400)).astype(int))
-    values = [{"x": float(false_alarms[i]), "y": float(sensitivity[i])} for i in kept]
+    kept = np.unique(np.linspace(0, len(false_alarms) - 1, min(len(false_alarms), 161)).astype(int))
+    values = [{"x": brief(false_alarms[i]), "y": brief(sensitivity[i])} for i in kept]
     axis = {"type": "quantitative", "scale": {"domain": [0, 1]}}
     x = {
         "field": "x",

@@ -92,8 +92,10 @@ def _table(part: NumberedTable) -> str:
         cells = []
         for h in block.columns:
             found = row.get(h.key)
-            text = quoted(found.text if found else "")
-            cells.append(f"[#strong({text})]" if h.key in block.strong and r in block.marked else f"[#text({text})]")
+            first, *more = found.lines if found else [""]
+            made = f"#{'strong' if block.bold(r, h.key) else 'text'}({quoted(first)})"
+            made += "".join(f" #linebreak() #text(size: 0.85em)[#text({quoted(line)})]" for line in more)
+            cells.append(f"[{made}]")
         lines.append(", ".join(cells))
     body = ",\n".join(lines)
     hairlines = f'stroke: (_, y) => (top: if y == 0 {{ 1pt }} else if y == 1 {{ 0.6pt }} else {{ 0.3pt + rgb("#d5d6de") }}, bottom: if y == {len(block.rows)} {{ 1pt }} else {{ 0pt }})'

@@ -31,6 +31,8 @@ figure{margin:1.6rem 0}figure svg{max-width:100%;height:auto;display:block}figca
 @media print{body{background:#fff}main{margin:0;padding:0;max-width:none}figure,tr{break-inside:avoid}}
 @media(max-width:44rem){main{padding:1.5rem}}
 """
+NARROW = "\u00a0"
+"""Keeps an interval on its line."""
 
 
 def write_html(document: Document) -> bytes:
@@ -100,10 +102,10 @@ def _table(part: NumberedTable) -> str:
         cells = []
         for h in block.columns:
             found = row.get(h.key)
-            text = escape(found.text) if found else ""
-            cells.append(
-                f"<td{side(h.align)}>{f'<strong>{text}</strong>' if h.key in block.strong and r in block.marked else text}</td>"
-            )
+            first, *more = (escape(line) for line in found.lines) if found else [""]
+            text = f"<strong>{first}</strong>" if block.bold(r, h.key) else first
+            text += "".join(f"<br><small>{line.replace(' ', NARROW)}</small>" for line in more)
+            cells.append(f"<td{side(h.align)}>{text}</td>")
         rows.append(f"<tr>{''.join(cells)}</tr>")
     note = f'<p class="note">{escape(block.note)}</p>' if block.note else ""
     return f'<div class="scroll"><table><caption>{spans(part.caption)}</caption><thead><tr>{heads}</tr></thead><tbody>{"".join(rows)}</tbody></table>{note}</div>'

@@ -106,8 +106,8 @@ def _table(file: Any, part: NumberedTable) -> None:
         _cell(table.cell(0, c), head.title, head.align, widths[c], size, italic=head.italic)
         for r, row in enumerate(block.rows, 1):
             found = row.get(head.key)
-            bold = head.key in block.strong and (r - 1) in block.marked
-            _cell(table.cell(r, c), found.text if found else "", head.align, widths[c], size, bold=bold)
+            bold = block.bold(r - 1, head.key)
+            _cell(table.cell(r, c), "\n".join(found.lines) if found else "", head.align, widths[c], size, bold=bold)
     _rules(table)
     _repeat_head(table.rows[0])
     note = file.add_paragraph(style="Caption")
@@ -137,7 +137,7 @@ def _longest(block: TableBlock, index: int) -> int:
     """Characters of the longest cell, and of the longest word of a heading over numbers (which may be broken)."""
     head = block.columns[index]
     title = len(head.title) if head.align == "left" else max(map(len, head.title.split()), default=0)
-    return max(title, 3, *(len(row[head.key].text) if head.key in row else 0 for row in block.rows))
+    return max(title, 3, *(max(map(len, row[head.key].lines)) if head.key in row else 0 for row in block.rows))
 
 
 def _margins(table: Any) -> None:

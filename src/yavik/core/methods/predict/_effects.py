@@ -22,7 +22,7 @@ from yavik.core.methods.predict._fitted import Fitted
 from yavik.core.methods.predict._terms import as_number, level_place
 from yavik.core.table import DataProblem
 
-STEPS = 61
+STEPS = 41
 DEFAULT_PLACES = "Measures at their means and categories at their most common level, unless a value is chosen."
 MOST_LINES = 8
 MOST_APART = 4

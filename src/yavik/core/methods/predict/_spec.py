@@ -53,12 +53,6 @@ class ModelSpec(Spec):
             look=True,
         ),
     )
-    enter: float = Field(
-        0.05, gt=0, lt=1, json_schema_extra=amount("Enters at p up to", step=0.01, min=0.001, max=0.5, when=BY_P)
-    )
-    remove: float = Field(
-        0.10, gt=0, lt=1, json_schema_extra=amount("Leaves at p above", step=0.01, min=0.001, max=0.9, when=BY_P)
-    )
 
 
 class LinearChoice(ModelSpec):
@@ -76,6 +70,12 @@ class LinearChoice(ModelSpec):
             "Chosen by", {**CHOOSE_BY, "adjusted_r2": "adjusted R²"}, when={"selection": ["forward", "backward", "stepwise", "best_subsets"]}
         ),
     )  # fmt: skip
+    enter: float = Field(
+        0.05, gt=0, lt=1, json_schema_extra=amount("Enters at p up to", step=0.01, min=0.001, max=0.5, when=BY_P)
+    )
+    remove: float = Field(
+        0.10, gt=0, lt=1, json_schema_extra=amount("Leaves at p above", step=0.01, min=0.001, max=0.9, when=BY_P)
+    )
 
 
 class BinaryChoice(ModelSpec):
@@ -84,4 +84,10 @@ class BinaryChoice(ModelSpec):
     )
     choose_by: Literal["p", "aic", "bic"] = Field(
         "p", json_schema_extra=option("Chosen by", CHOOSE_BY, when=SELECTING)
+    )
+    enter: float = Field(
+        0.05, gt=0, lt=1, json_schema_extra=amount("Enters at p up to", step=0.01, min=0.001, max=0.5, when=BY_P)
+    )
+    remove: float = Field(
+        0.10, gt=0, lt=1, json_schema_extra=amount("Leaves at p above", step=0.01, min=0.001, max=0.9, when=BY_P)
     )

@@ -35,7 +35,7 @@ class LineUpSpec(Spec):
     models: list[LinedModel] = Field(
         [],
         title="Models",
-        json_schema_extra={"slot": {"kinds": [], "placeholder": "models", "many": True, "models": True}},
+        json_schema_extra={"slot": {"kinds": [], "placeholder": "several", "many": True, "models": True}},
     )
     chosen: int | None = Field(None, ge=0, json_schema_extra=placed("hidden", "The one to report"))
     show: Literal["effects", "b"] = Field(
@@ -190,7 +190,7 @@ METHOD = Method(
     id="line_up",
     aim=Aim.predict,
     title="Line-up of models of one response",
-    layouts=(Layout("models", "models", "Which of {models} models should be reported?", ("models",), ("models",)),),
+    layouts=(Layout("models", "line-up", "Which of {models} models should be reported?", ("models",), ("models",)),),
     Spec=LineUpSpec,
     compute=compute,
     page=PAGE,

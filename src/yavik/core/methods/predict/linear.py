@@ -253,7 +253,7 @@ METHOD = Method(
     aim=Aim.predict,
     title="Linear regression, also with categories, powers, interactions and selection",
     layouts=(
-        Layout("rows", "a row for each case", "How does {response} depend on {terms}?", ("response", "terms"), ("response", "terms")),
+        Layout("rows", "linear model", "How does {response} depend on {terms}?", ("response", "terms"), ("response", "terms")),
     ),
     Spec=LinearSpec,
     compute=compute,

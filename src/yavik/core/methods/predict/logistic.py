@@ -22,7 +22,7 @@ from yavik.core.methods.predict._logistic_path import path_tables, variants
 from yavik.core.methods.predict._logistic_rows import influential_table
 from yavik.core.methods.predict._logistic_telling import calibration_table, classification_table, pictures
 from yavik.core.methods.predict._spec import BinaryChoice
-from yavik.core.methods.predict._terms import for_every_row
+from yavik.core.methods.predict._terms import for_every_row, kind_is_number
 from yavik.core.methods.shared import used_where
 from yavik.core.stats.binary import fit, probability
 from yavik.core.stats.selection import BinaryJudge, walk
@@ -207,7 +207,10 @@ def _fit(table: Table, spec: dict[str, Any]) -> tuple[float, str] | None:
         if column.kind is not Kind.yes_no and len(column.levels) != 2:
             return None
     terms = spec.get("terms", [])
-    return (10 if len(terms) > 1 else 2, f"{len(terms)} columns that may tell yes from no") if terms else (0, "")
+    if not terms:
+        return 0, ""
+    mixed = len(terms) > 1 and any(kind_is_number(table.column(t)) for t in terms)
+    return (20 if mixed else 2, f"{len(terms)} columns that may tell yes from no")
 
 
 def _name(spec: LogisticSpec) -> str:
@@ -220,7 +223,7 @@ METHOD = Method(
     aim=Aim.predict,
     title="Logistic regression, also probit, penalised and with selection",
     layouts=(
-        Layout("rows", "a row for each case", "How do the odds of {response} = {event} depend on {terms}?", ("response", "terms"), ("response", "terms")),
+        Layout("rows", "model of yes or no", "How do the odds of {response} = {event} depend on {terms}?", ("response", "terms"), ("response", "terms")),
     ),
     Spec=LogisticSpec,
     compute=compute,
