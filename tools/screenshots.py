@@ -63,10 +63,6 @@ def step_list(page: Page) -> None:
     page.locator("[data-step-kind]").first.wait_for()
 
 
-def said(page: Page) -> None:
-    page.get_by_role("button", name="What step 2 says").click()
-
-
 def waves(page: Page) -> None:
     page.locator('button[data-step="join_waves"]').click()
     page.get_by_label("Name of variable 1").wait_for()
@@ -75,6 +71,11 @@ def waves(page: Page) -> None:
 def settings(page: Page) -> None:
     page.get_by_role("button", name="Change settings").click()
     page.get_by_label("Name of the contrast").first.wait_for()
+
+
+def chip(page: Page) -> None:
+    page.locator('[data-term="minutes"]').click()
+    page.get_by_role("dialog").wait_for()
 
 
 def by_room(page: Page) -> None:
@@ -104,7 +105,6 @@ def all_of_them(browser: Browser) -> None:
     first = {}
     for e in entries:
         first.setdefault(e["type"], e["id"])
-    describe = next(e["id"] for e in entries if e["name"].startswith("Minutes, pages"))
     s = f"/s/{study}"
     shoot(browser, "studies", "/")
     shoot(browser, "overview", s)
@@ -113,17 +113,17 @@ def all_of_them(browser: Browser) -> None:
     shoot(browser, "step", f"{s}/t/{first['table']}?column=pages", act=new_step)
     tables = {e["name"]: e["id"] for e in entries if e["type"] == "table"}
     shoot(browser, "steps", f"{s}/t/{first['table']}", act=step_list)
-    shoot(browser, "join", f"{s}/t/{tables['Branch means']}", act=said)
     shoot(browser, "waves", f"{s}/t/{tables['Reader survey, both waves']}", act=waves)
     shoot(browser, "summary", f"{s}/t/{first['table']}?view=summary", act=by_room)
     shoot(browser, "dictionary", f"{s}/t/{first['table']}?view=dictionary")
     shoot(browser, "ask", f"{s}/ask/{first['table']}", act=choose)
     shoot(browser, "question", f"{s}/q/{first['question']}")
-    shoot(browser, "question-dark", f"{s}/q/{first['question']}", dark=True)
-    shoot(browser, "describe", f"{s}/q/{describe}")
     questions = {e["name"]: e["id"] for e in entries if e["type"] == "question"}
     shoot(browser, "factorial", f"{s}/q/{questions['Seat and light together']}")
     shoot(browser, "contrasts", f"{s}/q/{questions['Ways of telling']}", act=settings)
+    shoot(browser, "linear", f"{s}/q/{questions['What predicts visits']}")
+    shoot(browser, "trail", f"{s}/q/{questions['Who finishes the challenge']}", dark=True, act=chip)
+    shoot(browser, "lineup", f"{s}/q/{questions['Models of finishing']}")
     shoot(browser, "figure", f"{s}/f/{first['figure']}")
     shoot(browser, "report", f"{s}/r/{first['report']}")
     shoot(browser, "method", "/methods/compare_groups")

@@ -50,7 +50,10 @@ def bands(
             "axis": {"title": x_title, "tickCount": 5, "grid": False},
         },
     }
-    by_group = {"color": colours(names, legend)}
+    shown = colours(names, legend)
+    if shown["legend"]:  # the areas are pale, what stands for them need not be
+        shown["legend"] |= {"symbolOpacity": 1, "symbolStrokeWidth": 0}
+    by_group = {"color": shown}
     layers: list[dict[str, Any]] = []
     points = _points(clouds)
     if points:

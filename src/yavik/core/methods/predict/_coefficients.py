@@ -160,6 +160,12 @@ def change_words(f: Fitted, c: Coefficient) -> str | None:
     return f"Each further {further(f.data.unit(name), lower(f.data.title(name)), c.per)}"
 
 
+def most_telling(f: Fitted, found: list[Coefficient]) -> Coefficient | None:
+    """The coefficient with the largest statistic among those that say something by themselves."""
+    able = [c for c in found if np.isfinite(c.t) and change_words(f, c)]
+    return max(able, key=lambda c: abs(c.t), default=None)
+
+
 UNITS = {"h": "hour", "min": "minute", "s": "second", "d": "day", "m": "metre", "km": "kilometre", "y": "year"}
 
 

@@ -14,7 +14,7 @@ from yavik.core.figures.describe import VALUES
 from yavik.core.figures.plots import Cloud, block, scatter, thin
 from yavik.core.methods.base import Aim, Layout, Method, Run, option, placed, slot
 from yavik.core.methods.predict import _linear_tables as tables
-from yavik.core.methods.predict._coefficients import coefficients, lower
+from yavik.core.methods.predict._coefficients import coefficients, lower, most_telling
 from yavik.core.methods.predict._effects import (
     cases_table,
     equations_table,
@@ -76,9 +76,7 @@ def compute(table: Table, spec: LinearSpec, run: Run) -> Answer:
     tests = tables.term_tests(m)
     test = tables.whole_test(m, spec.se)
     asides = asides_of(m)
-    strongest = max(
-        (c for c in found if c.column is not None and np.isfinite(c.t)), key=lambda c: abs(c.t), default=None
-    )
+    strongest = most_telling(m.fitted, found)
     spans, short = tables.headline(m, spec, test, strongest)
     run.progress(0.8, "Pictures and checks")
     settings = [tables.SE_WORDS[spec.se]] if spec.se != "classical" else []

@@ -14,7 +14,7 @@ from yavik.core.figures.plots import Bar, block, forest
 from yavik.core.methods.base import Aim, Layout, Method, Run, amount, option, placed, slot
 from yavik.core.methods.predict import _logistic_tables as tables
 from yavik.core.methods.predict._binary_fit import BinaryModel, fit_binary, kinds_of_response
-from yavik.core.methods.predict._coefficients import Coefficient, coefficients
+from yavik.core.methods.predict._coefficients import Coefficient, coefficients, most_telling
 from yavik.core.methods.predict._effects import cases_table, main_picture, means_table, term_pictures
 from yavik.core.methods.predict._logistic_checks import all_checks
 from yavik.core.methods.predict._logistic_page import PAGE
@@ -68,9 +68,7 @@ def compute(table: Table, spec: LogisticSpec, run: Run) -> Answer:
     tests = tables.whole_tests(m, spec)
     hl = hosmer_lemeshow(m.model.mu, m.data.y)
     folds = _folds(m, spec, run)
-    strongest = max(
-        (c for c in found if c.column is not None and np.isfinite(c.t)), key=lambda c: abs(c.t), default=None
-    )
+    strongest = most_telling(m.fitted, found)
     spans, short = tables.headline(m, spec, tests, strongest)
     run.progress(0.9, "Pictures and checks")
     settings = [f"event {m.said}"]
