@@ -1,6 +1,6 @@
 """How fast models are: bare fits and whole answers, as ratios to plain library calls on the same data in the same run.
 
-    .venv/bin/python bench/models.py [rows]
+.venv/bin/python bench/models.py [rows]
 """
 
 import sys
@@ -11,9 +11,9 @@ import numpy as np
 import pandas as pd
 import statsmodels.api as sm
 import statsmodels.formula.api as smf
+from comparing import best, table_of
 
-from bench.comparing import best, table_of
-from tests.tables import demo_tables
+from yavik.core.files.delimited import read
 from yavik.core.methods import answer
 from yavik.core.methods.predict._terms import PowerTerm, read_model
 from yavik.core.stats.binary import fit as fit_binary
@@ -22,7 +22,9 @@ from yavik.core.stats.design import Design, ModelTerm, Part
 from yavik.core.stats.least_squares import fit
 from yavik.core.stats.selection import LinearJudge, best_subsets, walk
 from yavik.core.stats.triangle import triangle
+from yavik.core.steps import apply_path, new_step
 from yavik.core.table import Table
+from yavik.demo import people
 
 ROWS = int(sys.argv[1]) if len(sys.argv) > 1 else 1_000_000
 
@@ -76,12 +78,21 @@ def large() -> None:
 
 
 def winter() -> None:
-    table = demo_tables()["Winter challenge"]
-    terms: list[Any] = ["minutes", {"column": "minutes", "power": 2}, "visits", "reminders", "late_fees", "card", "age_group"]
+    demo = next(t for t in people.TABLES if t.name == "Winter challenge")
+    table = apply_path(read(demo.as_csv())[0], [new_step(s) for s in demo.steps]).table
+    terms: list[Any] = [
+        "minutes",
+        {"column": "minutes", "power": 2},
+        "visits",
+        "reminders",
+        "late_fees",
+        "card",
+        "age_group",
+    ]
     spec = {"response": "finished", "terms": terms}
     y = table.numbers("finished")
-    read = [PowerTerm(column="minutes", power=2) if isinstance(t, dict) else t for t in terms]
-    data = read_model(table, "finished", read, {}, None, y)
+    chosen = [PowerTerm(column="minutes", power=2) if isinstance(t, dict) else t for t in terms]
+    data = read_model(table, "finished", chosen, {}, None, y)
     x = sm.add_constant(data.design.block(0, data.n))
     plain = best(lambda: sm.Logit(data.y, x).fit(disp=0).summary(), 5)
     ours = best(lambda: fit_binary(prepare(data.design, data.y, list(range(data.design.p)), True)), 5)
