@@ -12,7 +12,7 @@ export function Control({ field, option, spec, shown, columns, set }: { field: s
   // Drafts begin anew when the columns change.
   return (
     <Fragment key={names.join("\u0001")}>
-      {option.slider ? <SliderField {...props} /> : option.place === "cases" ? <CasesForm {...props} /> : option.place === "references" ? <div className="mb-1"><ReferencesField {...props} /></div> : option.place === "numbers_of" ? <div className="mb-1"><PointsField {...props} numbersOnly /></div> : null}
+      {option.slider ? <SliderField {...props} /> : option.place === "cases" ? <CasesForm {...props} /> : option.place === "references" ? <div className="mb-1"><ReferencesField {...props} /></div> : option.place === "points" ? <div className="mb-1"><PointsField {...props} /></div> : option.place === "numbers_of" ? <div className="mb-1"><PointsField {...props} numbersOnly /></div> : null}
     </Fragment>
   );
 }

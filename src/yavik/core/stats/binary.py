@@ -304,19 +304,18 @@ def profile_interval(found: BinaryFit, place: int, alpha: float) -> tuple[float,
     if place < d.first:
         return _profile_of_intercept(found, goal)
     best, se = float(found.scaled[place]), float(np.sqrt(max(variances[place], 1e-12)))
-    last = found.scaled
 
     def fall(value: float) -> float:
-        nonlocal last
-        held = fit(d, found.link, found.penalty, last, (place, value))
-        last = held.scaled
-        return held.penalised - goal
+        # Always from the same start, so that the same value falls equally far whenever it is asked for.
+        return fit(d, found.link, found.penalty, found.scaled, (place, value)).penalised - goal
 
     return tuple(_edge(fall, best, sign * se, lambda: None) / scale for sign in (-1, 1))  # type: ignore[return-value]
 
 
 def _edge(fall: Callable[[float], float], best: float, step: float, _: Any) -> float:
     inner, outer = best, best + 1.5 * step
+    if not fall(inner) > 0:
+        return float("nan")  # the fit is not at its highest point: there is nothing to fall from
     for _ in range(12):
         if fall(outer) < 0:
             return float(optimize.brentq(fall, inner, outer, xtol=abs(step) * 1e-9, rtol=1e-12))
@@ -335,13 +334,9 @@ def _profile_of_intercept(found: BinaryFit, goal: float) -> tuple[float, float]:
     start = found.scaled.copy()
     start[0] = found.coef[0]
     best, se = float(found.coef[0]), float(np.sqrt(found.covariance[0, 0]))
-    last = start
 
     def fall(value: float) -> float:
-        nonlocal last
-        held = fit(plain, found.link, found.penalty, last, (0, value))
-        last = held.scaled
-        return held.penalised - goal
+        return fit(plain, found.link, found.penalty, start, (0, value)).penalised - goal
 
     return _edge(fall, best, -se, None), _edge(fall, best, se, None)
 
@@ -349,6 +344,8 @@ def _profile_of_intercept(found: BinaryFit, goal: float) -> tuple[float, float]:
 def score_test(found: BinaryFit, added: Floats) -> tuple[float, int]:
     """Chi-square of adding columns to a fitted model, without fitting it again (Rao, 1948); shape of ``added`` (n, k)."""
     d, x = found.data, found.data.x
+    if not added.shape[1]:
+        return 0.0, 0
     mu, nu, slope = _mean_and_slope(found.link, found.eta)
     spread = np.maximum(mu * nu, 1e-300)
     w, u = slope**2 / spread, (d.y - mu) * slope / spread

@@ -132,6 +132,8 @@ class LeastSquares:
         c = r.T @ r
         rest = [i for i in range(len(c)) if i not in places]
         logs = [np.linalg.slogdet(c[np.ix_(s, s)])[1] if s else 0.0 for s in (places, rest, list(range(len(c))))]
+        if not np.isfinite(logs).all():
+            return np.nan
         return float(np.exp((logs[0] + logs[1] - logs[2]) / len(places)))
 
     def whole(self) -> FTest | None:
@@ -326,9 +328,9 @@ def breusch_pagan(fitted: Rows, design: Design) -> Aside | None:
     model = fitted.model
     if not model.used or np.ptp(square) == 0:
         return None
-    aside = fit(triangle(design, square, None, True), model.used)
-    statistic = model.n * aside.r2
-    return Aside(statistic, len(model.used), np.nan, float(special.chdtrc(len(model.used), statistic)))
+    aside = fit(triangle(design, square, None, True))  # with an intercept, whether the model has one or not
+    statistic, df = model.n * aside.r2, len(aside.used)
+    return Aside(statistic, df, np.nan, float(special.chdtrc(df, statistic))) if df else None
 
 
 def durbin_watson(fitted: Rows) -> float:

@@ -162,7 +162,7 @@ def fit_binary(
         data, part[0], spec.intercept, model.coef, model.covariance, np.inf, spec.alpha, held,
         f"Probability of {data.response.title} = {event}", back=lambda eta: probability(spec.link, eta), infinite=infinite,
     )  # fmt: skip
-    bounds = _profiles(model, spec, told) if spec.interval == "profile" and not complete else None
+    bounds = _profiles(model, spec, told) if spec.interval == "profile" and model.converged else None
     null = null_likelihood(data.y, spec.link, spec.intercept)
     return BinaryModel(
         event,

@@ -202,7 +202,9 @@ def means_table(f: Fitted, decimals: int) -> list[TableBlock]:
         note = "Levels of the other categories count alike. " if others else ""
         note += f"Held at: {', '.join(held)}." if held else ""
         id = "means" if not made else f"means_{name}"
-        made.append(grid(id, f"Estimated means by {f.data.title(name)}", columns, rows, note=note.strip() or None))
+        control = "at" if not made and f.data.numbers else None
+        title = f"Estimated means by {f.data.title(name)}"
+        made.append(grid(id, title, columns, rows, note=note.strip() or None, control=control))
     return made
 
 

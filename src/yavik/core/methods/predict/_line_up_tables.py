@@ -88,6 +88,8 @@ def against(before: ModelCard, now: ModelCard) -> Against:
         f = max(small.rss - large.rss, 0.0) / df1 / (large.rss / df2)
         return Against(f, f"F({df(df1)}, {df(df2)}) = {statistic(f)}", float(special.fdtrc(df1, df2, f)), None)
     k = large.parameters - small.parameters
+    if k <= 0:
+        return Against(None, "", None, "an estimate that is not finite leaves nothing to test")
     chi2 = max(2 * (large.log_likelihood - small.log_likelihood), 0.0)
     return Against(chi2, f"χ²({k}) = {statistic(chi2)}", float(special.chdtrc(k, chi2)), None)
 
@@ -147,7 +149,7 @@ def _estimate(card: ModelCard, e: Estimate, spec: LineUpSpec) -> Cell:
             sub = interval(e.low, e.high, d)
     marks = stars(e.p) if spec.marks == "stars" else ""
     return Cell(
-        v=float(np.exp(e.b)) if odds else e.b,
+        v=float(np.exp(np.clip(e.b, -700, 700))) if odds else e.b,
         s=f"{shown}{marks}",
         sub=sub,
         strong=e.p is not None and e.p < spec.alpha,

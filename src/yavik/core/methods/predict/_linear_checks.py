@@ -171,7 +171,7 @@ def _without(m: LinearFit, spec: LinearSpec, places: Any) -> str:
 
     design = Design(m.data.terms, m.data.factors, {k: v[keep] for k, v in m.data.design.data.items()})
     y = m.data.y[keep]
-    if np.ptp(y) == 0 or len(y) <= m.model.q + 1:
+    if len(y) <= m.model.q + 1 or np.ptp(y) == 0:
         return ""
     t = triangle(design, y, None if m.data.weights is None else m.data.weights[keep], spec.intercept)
     used = independent_columns(t)[0]
