@@ -1,5 +1,6 @@
 """Coefficients in a table, in sentences and on a model's card; the same for every kind of model."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -11,7 +12,7 @@ from yavik.core.answers.model_card import CardTerm, Estimate
 from yavik.core.answers.wording import SUPERSCRIPT, interval, level_words, listing, num, number, p_cell, stat, word
 from yavik.core.methods.predict._effects import decimals_of
 from yavik.core.methods.predict._fitted import Fitted
-from yavik.core.methods.predict._terms import as_number, spec_term, term_key
+from yavik.core.methods.predict._terms import ModelData, as_number, spec_term, term_key
 from yavik.core.table import DataProblem
 
 FOLLOWS = "follows from the other columns and was left out"
@@ -128,17 +129,17 @@ def card_terms(f: Fitted, chosen: list[int] | None = None) -> list[CardTerm]:
     return [CardTerm(key=term_key(t), title=f.data.term_title(t)) for t in terms]
 
 
-def with_terms(spec: dict[str, Any], f: Fitted, chosen: tuple[int, ...], **more: Any) -> dict[str, Any]:
+def with_terms(spec: dict[str, Any], data: ModelData, chosen: Sequence[int]) -> dict[str, Any]:
     """The spec of a model of some of the terms, taken as they are."""
-    kept = {n for i in chosen for n in f.data.terms[i].names}
-    reference = {k: v for k, v in spec.get("reference", {}).items() if k in kept}
-    at = {k: v for k, v in spec.get("at", {}).items() if k in kept}
-    per = {k: v for k, v in spec.get("per", {}).items() if k in kept}
-    cases = [{k: v for k, v in c.items() if k in kept} for c in spec.get("predict_at", [])]
-    return {
-        **spec, "terms": [spec_term(f.data.terms[i]) for i in chosen], "selection": "none", "reference": reference,
-        "at": at, "per": per, "predict_at": [c for c in cases if c], **more,
-    }  # fmt: skip
+    kept = {n for i in chosen for n in data.terms[i].names}
+
+    def own(values: dict[str, Any]) -> dict[str, Any]:
+        return {k: v for k, v in values.items() if k in kept}
+
+    fields = {name: own(spec.get(name, {})) for name in ("reference", "at", "per")}
+    cases = [c for c in map(own, spec.get("predict_at", [])) if c]
+    terms = [spec_term(data.terms[i]) for i in chosen]
+    return {**spec, **fields, "terms": terms, "selection": "none", "predict_at": cases}
 
 
 def change_words(f: Fitted, c: Coefficient) -> str | None:

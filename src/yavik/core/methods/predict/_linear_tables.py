@@ -144,11 +144,10 @@ def coefficients_table(m: LinearFit, spec: LinearSpec, found: list[Coefficient])
     notes.append("β in standard deviations")
     if spec.se != "classical":
         notes.append(SE_WORDS[spec.se] + (f" ({m.n_clusters} clusters)" if spec.se == "cluster" else ""))
-    refs = [f"{m.data.title(n)}: {f.levels[f.reference]}" for n, f in m.data.factors.items()]
-    note = "; ".join(notes) + "." + (f" Compared with: {', '.join(refs)}." if refs else "")
+    note = f"{'; '.join(notes)}. {m.data.references}".strip()
     marked = [i for i, c in enumerate(found) if c.column is not None and c.p < spec.alpha]
     return grid("coefficients", f"Coefficients for {lower(m.data.response.title)}", columns, rows, note=note, marked=marked,
-                strong=["term", "p"], control="reference" if refs else None)  # fmt: skip
+                strong=["term", "p"], control="reference" if m.data.factors else None)  # fmt: skip
 
 
 def terms_table(m: LinearFit, spec: LinearSpec, tests: list[FTest | None]) -> TableBlock | None:

@@ -185,12 +185,11 @@ def coefficients_table(m: BinaryModel, spec: LogisticSpec, found: list[Coefficie
         columns += [("odds_ratio", "Odds ratio"), ci_head(spec.alpha)]
     else:
         columns.insert(3, ci_head(spec.alpha))
-    refs = [f"{m.data.title(n)}: {f.levels[f.reference]}" for n, f in m.data.factors.items()]
     note = f"Event: {m.said}. " + (
         "b on the scale of log odds. " if odds else f"b on the scale of the {LINK_WORDS[spec.link]}. "
     )
     note += "Intervals by profile likelihood. " if m.bounds else ""
-    note += f"Compared with: {', '.join(refs)}." if refs else ""
+    note += m.data.references
     marked = [i for i, c in enumerate(found) if c.column is not None and c.p < spec.alpha]
     title = f"Coefficients for the odds of {m.said}" if odds else f"Coefficients for {m.said}"
     return grid(
@@ -201,7 +200,7 @@ def coefficients_table(m: BinaryModel, spec: LogisticSpec, found: list[Coefficie
         note=note.strip(),
         marked=marked,
         strong=["term", "p"],
-        control="reference" if refs else None,
+        control="reference" if m.data.factors else None,
     )
 
 

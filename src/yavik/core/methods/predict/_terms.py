@@ -115,29 +115,27 @@ class ModelData:
             self.title(p.name) + (str(p.power).translate(SUPERSCRIPT) if p.power > 1 else "") for p in term.parts
         )
 
-    def column_key(self, place: int) -> str:
+    def _column_words(self, place: int, named: Any, level: str, powered: Any) -> list[str]:
+        """A word for each part of a design column."""
         column = self.design.columns[place]
         levels = dict(column.levels)
-        words = []
-        for part in self.terms[column.term].parts:
-            if part.name in levels:
-                words.append(f"{part.name}={self.factors[part.name].levels[levels[part.name]]}")
-            else:
-                words.append(part.name if part.power == 1 else f"{part.name}^{part.power}")
-        return "*".join(words)
+        return [
+            f"{named(p.name)}{level}{self.factors[p.name].levels[levels[p.name]]}" if p.name in levels else powered(p)
+            for p in self.terms[column.term].parts
+        ]
+
+    def column_key(self, place: int) -> str:
+        """The same in every model: ``district=Lakeside``, ``minutes^2``."""
+        return "*".join(self._column_words(place, str, "=", lambda p: term_key(ModelTerm((p,)))))
 
     def column_title(self, place: int) -> str:
-        column = self.design.columns[place]
-        levels = dict(column.levels)
-        words = []
-        for part in self.terms[column.term].parts:
-            if part.name in levels:
-                words.append(f"{self.title(part.name)}: {self.factors[part.name].levels[levels[part.name]]}")
-            else:
-                words.append(
-                    self.title(part.name) + (str(part.power).translate(SUPERSCRIPT) if part.power > 1 else "")
-                )
-        return " × ".join(words)
+        return " × ".join(self._column_words(place, self.title, ": ", lambda p: self.term_title(ModelTerm((p,)))))
+
+    @property
+    def references(self) -> str:
+        """'Compared with: district: Lakeside.' for all categories; nothing where there are none."""
+        said = [f"{self.title(n)}: {f.levels[f.reference]}" for n, f in self.factors.items()]
+        return f"Compared with: {', '.join(said)}." if said else ""
 
     def unit(self, name: str) -> str:
         return self.columns[name].unit or ""

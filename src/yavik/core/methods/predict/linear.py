@@ -6,15 +6,15 @@ import numpy as np
 import pyarrow as pa
 from pydantic import Field
 
-from yavik.core.answers import Answer, Marks, TableBlock
-from yavik.core.answers.make import compose, grid
-from yavik.core.answers.model_card import ModelCard
-from yavik.core.answers.wording import italic, listing, p_cell, p_words, say, stat, word
+from yavik.core.answers import Answer, Marks, NoteBlock, TableBlock
+from yavik.core.answers.make import EMPTY, compose, grid
+from yavik.core.answers.model_card import ModelCard, Variant
+from yavik.core.answers.wording import grouped, italic, listing, num, number, p_cell, p_words, say, share, stat, word
 from yavik.core.figures.describe import VALUES
 from yavik.core.figures.plots import Cloud, block, scatter, thin
 from yavik.core.methods.base import Aim, Layout, Method, Run, option, placed, slot
 from yavik.core.methods.predict import _linear_tables as tables
-from yavik.core.methods.predict._coefficients import coefficients, lower, most_telling
+from yavik.core.methods.predict._coefficients import coefficients, lower, most_telling, with_terms
 from yavik.core.methods.predict._effects import (
     cases_table,
     equations_table,
@@ -26,7 +26,7 @@ from yavik.core.methods.predict._effects import (
 from yavik.core.methods.predict._linear_checks import all_checks, asides_of
 from yavik.core.methods.predict._linear_fit import LinearFit, fit_linear
 from yavik.core.methods.predict._linear_page import PAGE
-from yavik.core.methods.predict._linear_path import note_of_selection, path_table, variants
+from yavik.core.methods.predict._path import WARNING, criteria, path_blocks, round_variants, titles
 from yavik.core.methods.predict._spec import LinearChoice
 from yavik.core.methods.predict._terms import for_every_row, kind_is_number
 from yavik.core.methods.shared import residual_pictures
@@ -92,8 +92,7 @@ def compute(table: Table, spec: LinearSpec, run: Run) -> Answer:
         blocks=[
             main_picture(m.fitted, points=True),
             tables.fit_table(m, test),
-            note_of_selection(spec),
-            *path_table(m, spec),
+            *_path(m, spec),
             tables.coefficients_table(m, spec, found),
             tables.words_table(m, spec, found),
             tables.terms_table(m, spec, tests),
@@ -110,8 +109,45 @@ def compute(table: Table, spec: LinearSpec, run: Run) -> Answer:
         rows=m.data.used,
         marks=Marks(p=say(italic("p"), f" {p_words(p)}")) if test else Marks(),
         model=tables.card(m, found),
-        variants=variants(m, spec),
+        variants=_variants(m, spec),
     )
+
+
+FIT = [("r2", "R²"), ("adjusted_r2", "Adjusted"), ("aic", "AIC"), ("bic", "BIC")]
+
+
+def _path(m: LinearFit, spec: LinearSpec) -> list[Any]:
+    """Rounds of a selection, or the best of all choices."""
+    if spec.selection == "none":
+        return []
+
+    def fit_of(terms: Any, before: Any = None) -> dict[str, Any]:
+        model = m.judge.model(terms)
+        change = EMPTY if before is None else num(model.r2 - m.judge.model(before).r2, 3)
+        return {"r2": num(model.r2, 3), "change": change, "adjusted_r2": num(model.adjusted_r2, 3), **criteria(model)}
+
+    if not m.subsets:
+        return path_blocks(m, ("f", "F"), [FIT[0], ("change", "Change"), *FIT[1:]], fit_of)
+    rows = [{"term": word(titles(m, s.terms)), **fit_of(s.terms)} for s in m.subsets]
+    title = f"The {len(rows)} best of all {grouped(2 ** len(m.whole.terms))} choices"
+    return [
+        NoteBlock(id="after_selection", text=WARNING),
+        grid("path", title, [("term", "Terms<"), *FIT], rows, strong=[]),
+    ]
+
+
+def _variants(m: LinearFit, spec: LinearSpec) -> list[Variant]:
+    base = spec.model_dump(mode="json")
+    runners_up = [
+        Variant(
+            label=titles(m, s.terms),
+            spec=with_terms(base, m.whole, s.terms),
+            said=f"BIC {number(m.judge.model(s.terms).bic, 1)}",
+        )
+        for s in m.subsets
+        if s.terms
+    ]
+    return runners_up or round_variants(m, base, lambda terms: f"R² {share(m.judge.model(terms).r2)}")
 
 
 def card(table: Table, spec: LinearSpec) -> ModelCard:

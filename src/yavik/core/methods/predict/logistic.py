@@ -7,9 +7,9 @@ import pyarrow as pa
 from pydantic import Field
 
 from yavik.core.answers import Answer, Marks
-from yavik.core.answers.make import compose
+from yavik.core.answers.make import EMPTY, compose, share_cell
 from yavik.core.answers.model_card import ModelCard
-from yavik.core.answers.wording import italic, listing, p_words, say
+from yavik.core.answers.wording import italic, listing, number, p_words, say
 from yavik.core.figures.plots import Bar, block, forest
 from yavik.core.methods.base import Aim, Layout, Method, Run, amount, option, placed, slot
 from yavik.core.methods.predict import _logistic_tables as tables
@@ -18,9 +18,9 @@ from yavik.core.methods.predict._coefficients import Coefficient, coefficients, 
 from yavik.core.methods.predict._effects import cases_table, main_picture, means_table, term_pictures
 from yavik.core.methods.predict._logistic_checks import all_checks
 from yavik.core.methods.predict._logistic_page import PAGE
-from yavik.core.methods.predict._logistic_path import path_tables, variants
 from yavik.core.methods.predict._logistic_rows import influential_table
 from yavik.core.methods.predict._logistic_telling import calibration_table, classification_table, pictures
+from yavik.core.methods.predict._path import criteria, path_blocks, round_variants
 from yavik.core.methods.predict._spec import BinaryChoice
 from yavik.core.methods.predict._terms import for_every_row, kind_is_number
 from yavik.core.methods.shared import used_where
@@ -89,7 +89,7 @@ def compute(table: Table, spec: LogisticSpec, run: Run) -> Answer:
         blocks=[
             main_picture(m.fitted, points=False, span=span) if drawable else None,
             tables.fit_table(m, spec, folds),
-            *path_tables(m, spec),
+            *_path(m),
             tables.coefficients_table(m, spec, found),
             tables.words_table(m, spec, found),
             *(pictures(m, spec, hl) if m.used else []),
@@ -109,8 +109,22 @@ def compute(table: Table, spec: LogisticSpec, run: Run) -> Answer:
         rows=used_where(table, there, "a cell of the model is empty"),
         marks=Marks(p=say(italic("p"), f" {p_words(test[2])}")) if test else Marks(),
         model=tables.card(m, spec, found),
-        variants=variants(m, spec),
+        variants=round_variants(
+            m, spec.model_dump(mode="json"), lambda terms: f"AIC {number(m.judge.model(terms).aic, 1)}"
+        ),
     )
+
+
+def _path(m: BinaryModel) -> list[Any]:
+    if not m.rounds:
+        return []
+
+    def fit_of(terms: Any, _before: Any) -> dict[str, Any]:
+        model = m.judge.model(terms)
+        return {"auc": share_cell(auc_of(model.mu, m.whole.y > 0.5)[0]) if terms else EMPTY, **criteria(model)}
+
+    fit = [("auc", "AUC"), ("aic", "AIC"), ("bic", "BIC")]
+    return path_blocks(m, ("chi2", "χ²"), fit, fit_of, "Score tests to enter, Wald tests to leave.")
 
 
 def card(table: Table, spec: LogisticSpec) -> ModelCard:
