@@ -141,7 +141,7 @@ def test_the_walk_by_keyboard_alone(page: Page) -> None:
     expect(page.get_by_role("combobox", name="Condition")).to_be_focused()
     page.keyboard.type("y > 2")
     page.keyboard.press("Enter")
-    expect(page.get_by_text(re.compile("40 → \\d+ rows"))).to_be_visible()
+    expect(page.get_by_text(re.compile("40 → \\d+ rows")).first).to_be_visible()
 
     tab_to(page, "^Ask about this table$")
     page.keyboard.press("Enter")

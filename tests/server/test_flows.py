@@ -43,6 +43,8 @@ def test_the_demo_study_is_finished_work(demo: Client) -> None:
         "Minutes, pages and seats by room",
         *(name for _, name, _, _ in TOLD),
         "Shape of minutes read",
+        "Who finishes the challenge",
+        "Models of finishing",
         "Minutes by room",
         "Draft for the board",
     ]

@@ -19,6 +19,7 @@ export function AddStep({ kinds, choose }: { kinds: StepKind[]; choose: (step: s
 function StepList({ kinds, choose, close }: { kinds: StepKind[]; choose: (step: string) => void; close: () => void }) {
   const [text, setText] = useState("");
   const [at, setAt] = useState(0);
+  const [eager, setEager] = useState(false);
   const list = useRef<HTMLDivElement>(null);
   const search = useRef<HTMLInputElement>(null);
   // Focus without scrolling: the list may open past the edge before it is moved inside.
@@ -35,6 +36,10 @@ function StepList({ kinds, choose, close }: { kinds: StepKind[]; choose: (step: 
   const cut = sizes.findIndex((_, i) => sizes.slice(0, i + 1).reduce((a, b) => a + b, 0) >= half) + 1;
   const [left, right] = [families.slice(0, cut), families.slice(cut)];
   const current = flat[Math.min(at, flat.length - 1)];
+  // Enter before the list has come is kept, and done when it is there.
+  useEffect(() => {
+    if (eager && current) choose(current.step);
+  }, [eager, current, choose]);
   useEffect(() => {
     list.current?.querySelector('[aria-selected="true"]')?.scrollIntoView({ block: "nearest" });
   }, [at]);
@@ -46,7 +51,11 @@ function StepList({ kinds, choose, close }: { kinds: StepKind[]; choose: (step: 
         onKeyDown={(e) => {
           if (e.key === "ArrowDown") void (e.preventDefault(), setAt(Math.min(flat.length - 1, at + 1)));
           else if (e.key === "ArrowUp") void (e.preventDefault(), setAt(Math.max(0, at - 1)));
-          else if (e.key === "Enter" && current) void (e.preventDefault(), choose(current.step));
+          else if (e.key === "Enter") {
+            e.preventDefault();
+            if (current) choose(current.step);
+            else if (!kinds.length) setEager(true);
+          }
           else if (e.key === "Escape") void (e.stopPropagation(), close());
         }}
       />

@@ -44,7 +44,7 @@ export function WavesEditor({ study, table, columns, step, change }: { study: st
         <div className="mt-3">
           <div className="mb-1 flex flex-wrap items-baseline gap-x-4">
             <h3 className="font-semibold">Variables of both waves</h3>
-            <button type="button" className="link-quiet" onClick={suggest}>Suggest by name and label</button>
+            <button type="button" className="link-quiet" disabled={!suggested.data} onClick={suggest}>{suggested.data ? "Suggest by name and label" : "Comparing the tables …"}</button>
             {variables.length > 0 && <button type="button" className="link-quiet" onClick={() => change({ ...step, variables: [...variables, { name: "", columns: { [own]: null, [wave.label]: null } }] })}>Add a line</button>}
             {variables.length === 0 && <span className="muted text-[0.92rem]">With nothing said here, columns of the same name are joined.</span>}
           </div>
