@@ -141,6 +141,7 @@ def _levels(f: Fitted, name: str, span: tuple[float, float] | None, width: int =
         width=width,
     )
     vega["layer"] = vega["layer"][1:]  # levels of a category are not joined
+    vega["encoding"]["x"]["axis"] |= {"labelOverlap": False}
     if width < 300:
         vega["height"] = 190
     return vega, alt
