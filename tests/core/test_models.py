@@ -349,3 +349,13 @@ def test_a_negative_estimate_is_fewer_with_its_interval_the_right_way_round() ->
     assert "fewer visits a week" in says["district: Moor edge"]
     assert f"{abs(row['ci_high'].v):.0f} to {abs(row['ci_low'].v):.0f}" in says["district: Moor edge"]
     assert " fewer to " in says["Distance to the bus"] or "bus" in says["Distance to the bus"]
+
+
+def test_a_row_beyond_all_doubt_is_no_separation() -> None:
+    """One far value makes its own probability certain; estimates stay finite, and so do their profile intervals."""
+    data = some(80)
+    data["x"][3], data["d"][3] = 400.0, "yes"
+    found = logistic(table_from(**data), ["x", "z"], interval="profile")
+    assert check(found, "separation").verdict == "holds"
+    row = found.block("coefficients").rows[1]
+    assert row["estimate"].v * 400 > 30 and row["ci_low"].v is not None

@@ -6,7 +6,7 @@ Columns are centred and scaled before anything is fitted, and coefficients are c
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Any, Literal
+from typing import Literal
 
 import numpy as np
 from scipy import optimize, special, stats
@@ -116,7 +116,7 @@ class BinaryFit:
         information: expected information of ``scaled``.
         log_likelihood: without the penalty.
         penalised: with it; the same where there is none.
-        converged: False where the likelihood still grows when the steps end: some estimate is infinite.
+        converged: False where the likelihood still grows when the steps end.
     """
 
     data: Prepared
@@ -145,6 +145,11 @@ class BinaryFit:
     @cached_property
     def mu(self) -> Floats:
         return probability(self.link, self.eta)
+
+    @property
+    def suspect(self) -> bool:
+        """Whether some estimate may be infinite: the steps did not settle, or ended where every doubt is gone."""
+        return self.penalty == "none" and (not self.converged or float(np.abs(self.eta).max()) > 30)
 
     @property
     def n(self) -> int:
@@ -243,8 +248,6 @@ def fit(
             break
         if abs(ll) < 1e-9 * n:
             break  # every row is told right: the likelihood has no maximum
-    if not firth and np.abs(d.x[: min(n, 50_000)] @ beta).max() > 30:
-        converged = False
     return BinaryFit(d, link, penalty, beta, information, ll, goal, converged, steps)
 
 
@@ -257,7 +260,7 @@ def _begin(d: Prepared, link: Link, penalty: Penalty, start: Floats | None) -> F
         part = Prepared(np.ascontiguousarray(d.x[places]), d.y[places], d.centre, d.scale, d.intercept)
         if 0 < part.y.sum() < len(part.y):
             first = fit(part, link)
-            if first.converged:
+            if not first.suspect:
                 return first.scaled.copy()
     beta = np.zeros(q)
     if d.intercept:
@@ -309,10 +312,10 @@ def profile_interval(found: BinaryFit, place: int, alpha: float) -> tuple[float,
         # Always from the same start, so that the same value falls equally far whenever it is asked for.
         return fit(d, found.link, found.penalty, found.scaled, (place, value)).penalised - goal
 
-    return tuple(_edge(fall, best, sign * se, lambda: None) / scale for sign in (-1, 1))  # type: ignore[return-value]
+    return tuple(_edge(fall, best, sign * se) / scale for sign in (-1, 1))  # type: ignore[return-value]
 
 
-def _edge(fall: Callable[[float], float], best: float, step: float, _: Any) -> float:
+def _edge(fall: Callable[[float], float], best: float, step: float) -> float:
     inner, outer = best, best + 1.5 * step
     if not fall(inner) > 0:
         return float("nan")  # the fit is not at its highest point: there is nothing to fall from
@@ -338,7 +341,7 @@ def _profile_of_intercept(found: BinaryFit, goal: float) -> tuple[float, float]:
     def fall(value: float) -> float:
         return fit(plain, found.link, found.penalty, start, (0, value)).penalised - goal
 
-    return _edge(fall, best, -se, None), _edge(fall, best, se, None)
+    return _edge(fall, best, -se), _edge(fall, best, se)
 
 
 def score_test(found: BinaryFit, added: Floats) -> tuple[float, int]:

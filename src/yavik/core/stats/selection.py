@@ -2,7 +2,6 @@
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from functools import cached_property
 from typing import Literal, Protocol
 
 import numpy as np
@@ -12,7 +11,7 @@ from yavik.core.stats.binary import BinaryFit, Link, Prepared, score_test
 from yavik.core.stats.binary import fit as fit_binary
 from yavik.core.stats.design import Design, ModelTerm
 from yavik.core.stats.groups import Floats
-from yavik.core.stats.least_squares import LeastSquares, fit, wald
+from yavik.core.stats.least_squares import LeastSquares, fit, independent_columns, wald
 from yavik.core.stats.triangle import Triangle
 
 Way = Literal["forward", "backward", "stepwise"]
@@ -117,13 +116,9 @@ class LinearJudge:
         if now not in self._kept:
             columns = [j for j, c in enumerate(self.design.columns) if c.term in now]
             part = self.triangle.among(columns)
-            keep = _independent(part)
+            keep = independent_columns(part)[0]
             self._kept[now] = fit(self.triangle, [columns[i] for i in keep])
         return self._kept[now]
-
-    @cached_property
-    def _r(self) -> Floats:
-        return self.triangle.r
 
     def add(self, now: Terms, term: int) -> Judged | None:
         small, large = self.model(now), self.model(tuple(sorted((*now, term))))
@@ -143,12 +138,6 @@ class LinearJudge:
     def criterion(self, now: Terms, by: ChooseBy) -> float:
         m = self.model(now)
         return {"aic": m.aic, "bic": m.bic, "adjusted_r2": -m.adjusted_r2, "p": m.aic}[by]
-
-
-def _independent(part: Triangle) -> list[int]:
-    from yavik.core.stats.least_squares import independent_columns
-
-    return independent_columns(part)[0]
 
 
 class BinaryJudge:

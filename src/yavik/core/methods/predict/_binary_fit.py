@@ -9,7 +9,7 @@ import numpy as np
 
 from yavik.core.answers.wording import counted
 from yavik.core.methods.predict._fitted import Fitted
-from yavik.core.methods.predict._linear_fit import demand_rows, names_of, some_terms
+from yavik.core.methods.predict._linear_fit import demand_rows, held, some_terms
 from yavik.core.methods.predict._terms import ModelData, read_model
 from yavik.core.stats.binary import (
     BinaryFit,
@@ -41,7 +41,7 @@ class BinaryModel:
     """
     Args:
         infinite: places among the used columns without a finite estimate.
-        separation: what separates, in words, or nothing.
+        complete: whether every row is told without a miss.
         bounds: profile intervals by place among the coefficients.
     """
 
@@ -150,19 +150,12 @@ def fit_binary(
     else:
         d = prepare(data.design, data.y, part[0], spec.intercept)
     model = fit(d, spec.link, spec.penalty)
-    infinite, complete = (
-        _infinite(model) if not model.converged and spec.penalty == "none" else (frozenset[int](), False)
-    )
-    held = {k: v for k, v in spec.at.items() if k in data.columns}
-    offered = {n for term in spec.terms for n in names_of(term)}
-    lost = next((n for n in spec.at if n not in offered), None)
-    if lost:
-        raise DataProblem(f"{lost} is held at a value, but is not among the terms.", column=lost)
+    infinite, complete = _infinite(model) if model.suspect else (frozenset[int](), False)
     fitted = Fitted(
-        data, part[0], spec.intercept, model.coef, model.covariance, np.inf, spec.alpha, held,
+        data, part[0], spec.intercept, model.coef, model.covariance, np.inf, spec.alpha, held(spec, data),
         f"Probability of {data.response.title} = {event}", back=lambda eta: probability(spec.link, eta), infinite=infinite,
     )  # fmt: skip
-    bounds = _profiles(model, spec, told) if spec.interval == "profile" and model.converged else None
+    bounds = _profiles(model, spec, told) if spec.interval == "profile" and model.converged and not infinite else None
     null = null_likelihood(data.y, spec.link, spec.intercept)
     return BinaryModel(
         event,

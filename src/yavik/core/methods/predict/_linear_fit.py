@@ -17,6 +17,7 @@ from yavik.core.stats.triangle import Triangle, triangle
 from yavik.core.table import DataProblem, Table
 
 if TYPE_CHECKING:
+    from yavik.core.methods.predict._spec import ModelSpec
     from yavik.core.methods.predict.linear import LinearSpec
 
 MOST_SUBSETS = 20
@@ -103,7 +104,7 @@ def fit_linear(
         covariance,
         df,
         spec.alpha,
-        _held(spec, data),
+        held(spec, data),
         y_title,
         spread=model.mse,
     )
@@ -112,7 +113,8 @@ def fit_linear(
     )
 
 
-def _held(spec: "LinearSpec", data: ModelData) -> dict[str, Any]:
+def held(spec: "ModelSpec", data: ModelData) -> dict[str, Any]:
+    """Where the columns of a model are held; raises DataProblem for a column that was not offered."""
     unknown = next((n for n in spec.at if n not in {n for t in spec.terms for n in names_of(t)}), None)
     if unknown:
         raise DataProblem(f"{unknown} is held at a value, but is not among the terms.", column=unknown)

@@ -23,7 +23,6 @@ from yavik.core.methods.predict._logistic_telling import calibration_table, clas
 from yavik.core.methods.predict._path import criteria, path_blocks, round_variants
 from yavik.core.methods.predict._spec import BinaryChoice
 from yavik.core.methods.predict._terms import for_every_row, kind_is_number
-from yavik.core.methods.shared import used_where
 from yavik.core.stats.binary import fit, probability
 from yavik.core.stats.selection import BinaryJudge, walk
 from yavik.core.stats.telling import auc_of, hosmer_lemeshow
@@ -77,17 +76,14 @@ def compute(table: Table, spec: LogisticSpec, run: Run) -> Answer:
     settings += ["profile intervals"] if spec.interval == "profile" else []
     settings += [f"{spec.selection} selection"] if spec.selection != "none" else []
     test = tests.get("likelihood_ratio") or tests.get("wald")
-    there = np.zeros(table.n_rows, bool)
-    there[m.data.places] = True
     drawable = not m.infinite
-    span = ALL if spec.link else None
     return compose(
         spans,
         short=short,
         settings=settings,
         facts=tables.facts(m, spec, tests, hl, found, by_term) | folds,
         blocks=[
-            main_picture(m.fitted, points=False, span=span) if drawable else None,
+            main_picture(m.fitted, points=False, span=ALL) if drawable else None,
             tables.fit_table(m, spec, folds),
             *_path(m),
             tables.coefficients_table(m, spec, found),
@@ -97,7 +93,7 @@ def compute(table: Table, spec: LogisticSpec, run: Run) -> Answer:
             _forest(m, spec, found) if drawable else None,
             tables.terms_table(m, spec, by_term),
             tables.tests_table(tests, hl),
-            *(term_pictures(m.fitted, span) if drawable and len(m.data.names) > 1 else []),
+            *(term_pictures(m.fitted, ALL) if drawable and len(m.data.names) > 1 else []),
             *(means_table(m.fitted, 3) if drawable else []),
             cases_table(m.fitted, spec.predict_at, 3, "Predictions", f"Probability of {m.event}")
             if drawable and m.used
@@ -106,7 +102,7 @@ def compute(table: Table, spec: LogisticSpec, run: Run) -> Answer:
             influential_table(m),
         ],
         checks=all_checks(m, spec, hl, folds),
-        rows=used_where(table, there, "a cell of the model is empty"),
+        rows=m.data.used,
         marks=Marks(p=say(italic("p"), f" {p_words(test[2])}")) if test else Marks(),
         model=tables.card(m, spec, found),
         variants=round_variants(
