@@ -29,7 +29,12 @@ def test_the_catalogue_draws_everything(http: TestClient) -> None:
     named += " summarise append join transpose drop_empty unique edit_cells sample from_answer design join_waves"
     assert set(named.split()) <= {s["step"] for s in found["steps"]}
     assert "lag" in {f["name"] for f in found["functions"]}
-    assert "slot" in found["figure"]["properties"]["response"]
+    kinds = found["figure_kinds"]
+    for kind in kinds:
+        assert set(kind["needed"]) <= set(kind["slots"]) <= set(found["figure"]["properties"])
+        assert set(kind["usual"]) <= {layer["id"] for layer in kind["layers"]}
+        assert all(f"{{{slot}}}" in kind["sentence"] for slot in kind["slots"]) and "{show}" in kind["sentence"]
+    assert {"groups", "spread", "relation", "course", "shares", "paired", "matrix", "forest", "roc"} <= {k["id"] for k in kinds}
 
 
 @pytest.mark.parametrize("method", sorted(methods()))
@@ -133,7 +138,7 @@ def test_a_copied_study_is_independent(demo: Client) -> None:
 def test_side_by_side_and_figures_of_it(demo: Client) -> None:
     glue = demo.entries("question")[1]
     figure = demo.call("POST", "/figures", 201, json={"table": glue["table"], "from_question": glue["id"]})
-    assert figure["layout"] == "side_by_side" and figure["figure"]["samples"] == [
+    assert figure["figure"]["kind"] == "samples" and figure["figure"]["samples"] == [
         "bone glue",
         "starch paste",
         "resin",

@@ -24,7 +24,7 @@ from yavik.store.tables import read_by
 
 WHAT = "a packed study"
 ROUND = ("key", "spec", "card", "name")
-KINDS = ("table", "question", "figure", "report", "path")
+KINDS = ("table", "question", "figure", "report", "path", "style")
 
 
 class PackedItem(BaseModel):

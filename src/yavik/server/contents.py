@@ -2,8 +2,9 @@
 
 from sqlalchemy import func, select
 
-from yavik.core.answers.wording import counted
+from yavik.core.answers.wording import counted, listing
 from yavik.core.figures import Figure
+from yavik.core.figures.kinds import KINDS
 from yavik.core.table import DataProblem
 from yavik.server.figures_view import figure_body, figure_key
 from yavik.server.questions_view import present_key, question_body
@@ -88,7 +89,11 @@ def _figure(store: Store, item: Item) -> tuple[str, bool, str | None]:
 
 
 def figure_words(figure: Figure) -> str:
-    return " and ".join(figure.show) or "nothing drawn"
+    kind = KINDS.get(figure.kind)
+    if kind is None:
+        return "from an answer"
+    words = [x.words for x in kind.layers if x.id in figure.show]
+    return listing(words, 6) or kind.words
 
 
 def _report(_store: Store, item: Item) -> tuple[str, bool, str | None]:

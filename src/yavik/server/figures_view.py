@@ -1,23 +1,33 @@
 """Figures as the interface sees them: drawn from the present table, with marks from a renewed answer."""
 
 from yavik.core.answers import Answer, Marks
-from yavik.core.figures import Drawing, draw
-from yavik.core.figures.data import grouped
-from yavik.core.steps.expressions import Parsed, rows_where
+from yavik.core.answers.lending import lent_marks
+from yavik.core.figures import Drawing, Figure, Lent, answer_figure, draw_figure, is_ready, reads
+from yavik.core.figures.kinds import KINDS
+from yavik.core.figures.lends import lends
 from yavik.core.table import DataProblem
 from yavik.engine import Engine
 from yavik.engine.tasks import Ask, problem_data
-from yavik.server.questions_view import present_key, question_body
+from yavik.server.questions_view import present_key, question_body, shown_answer
 from yavik.server.schemas import DrawingOut, FigureState, MarksSource
 from yavik.server.tables_view import body_of, snapshot_of
 from yavik.store import Store
-from yavik.store.bodies import FigureBody, QuestionBody
+from yavik.store.bodies import FigureBody, QuestionBody, StyleBody
 from yavik.store.models import Item
 from yavik.store.versions import key_of
 
 
 def figure_body(item: Item) -> FigureBody:
     return FigureBody.model_validate(item.body)
+
+
+def style_item(store: Store, study_id: str) -> Item | None:
+    return next((i for i in store.items.items(study_id) if i.type == "style"), None)
+
+
+def style_of(store: Store, study_id: str) -> StyleBody:
+    item = style_item(store, study_id)
+    return StyleBody.model_validate(item.body) if item else StyleBody()
 
 
 def drawn(store: Store, engine: Engine, item: Item) -> Drawing:
@@ -27,92 +37,120 @@ def drawn(store: Store, engine: Engine, item: Item) -> Drawing:
 
 def drawn_with_marks(store: Store, engine: Engine, item: Item) -> tuple[Drawing, str | None]:
     """The drawing, and why marks that were asked for are not in it. Raises DataProblem, LookupError."""
-    body = figure_body(item)
-    if not body.figure.ready:
-        raise DataProblem("Fill the slots of the sentence to see the figure.")
-    snapshot = snapshot_of(store, item.study_id, body.table)
-    names = [*body.figure.columns, *(sorted(Parsed(body.figure.where).columns) if body.figure.where else [])]
-    for name in names:
-        if not any(c.name == name for c in snapshot.columns):
-            store.versions.table(snapshot).index(name)
-    table = store.versions.table(snapshot, names)
-    if body.figure.where:
-        table = table.keep(rows_where(body.figure.where, table))
-    data = grouped(table, body.figure.response, body.figure.groups, body.figure.samples)
-    marks, missing = marks_of(store, engine, item.study_id, body)
-    drawing = draw(body.figure, data, marks)
+    body, missing = figure_body(item), None
+    if body.figure.kind == "answer":
+        drawing = _of_answer(store, engine, item.study_id, body.figure)
+    else:
+        lent, missing = lent_to(store, engine, item.study_id, body)
+        drawing = _of_table(store, item.study_id, body, lent)
     key = figure_key(store, item)
     if key:
         store.keep_result(key, drawing_out(drawing).model_dump(mode="json"), item.id)
     return drawing, missing
 
 
-def figure_key(store: Store, item: Item) -> str | None:
-    """What the drawing depends on: description, cells, and the answer that lends its marks."""
-    body = figure_body(item)
+def _of_table(store: Store, study_id: str, body: FigureBody, lent: Lent | None) -> Drawing:
+    if not is_ready(body.figure):
+        raise DataProblem("Fill the slots of the sentence to see the figure.")
+    snapshot = snapshot_of(store, study_id, body.table)
+    names = reads(body.figure)
+    for name in names:
+        if not any(c.name == name for c in snapshot.columns):
+            store.versions.table(snapshot).index(name)
+    return draw_figure(body.figure, store.versions.table(snapshot, names), lent, style_of(store, study_id).colours)
+
+
+def _of_answer(store: Store, engine: Engine, study_id: str, figure: Figure) -> Drawing:
     try:
-        snapshot = snapshot_of(store, item.study_id, body.table)
-        marks = None
-        if body.figure.marks_from:
-            marks = present_key(store, store.items.item(item.study_id, body.figure.marks_from, "question"))
+        question = store.items.item(study_id, figure.question or "", "question")
     except LookupError:
+        raise DataProblem(
+            "The question that this drawing belongs to has been deleted. Undo brings it back."
+        ) from None
+    return answer_figure(figure, question.name, renewed(store, engine, study_id, question))
+
+
+def renewed(store: Store, engine: Engine, study_id: str, question: Item) -> Answer:
+    """A question's answer as it is now, computed first where it is out of date. Raises DataProblem, LookupError."""
+    answer, old = shown_answer(store, question)
+    if answer is not None and not old:
+        return answer
+    asked = question_body(question)
+    table = body_of(store.items.item(study_id, asked.table, "table"))
+    root = store.tables.root(table)
+    ask = Ask(root=root, steps=table.steps, link=table.link, method=asked.method, spec=asked.spec, item=question.id)
+    return Answer.model_validate(store.result(engine.do(ask)["key"]))
+
+
+def figure_key(store: Store, item: Item) -> str | None:
+    """What the drawing depends on: description, cells, the colours of its levels, and the answer that lends its marks."""
+    body = figure_body(item)
+    figure = body.figure
+    source = figure.question if figure.kind == "answer" else figure.marks_from
+    try:
+        answer = present_key(store, store.items.item(item.study_id, source, "question")) if source else None
+        if figure.kind == "answer":
+            return key_of("figure", figure.model_dump(mode="json"), answer)
+        snapshot = snapshot_of(store, item.study_id, body.table)
+        levels = style_of(store, item.study_id).colours.get(KINDS[figure.kind].level_column(figure) or "")
+        return key_of("figure", figure.model_dump(mode="json"), snapshot.fingerprint(reads(figure)), answer, levels)
+    except (LookupError, DataProblem):
         return None
-    return key_of("figure", body.figure.model_dump(mode="json"), snapshot.fingerprint(body.figure.columns), marks)
 
 
-def marks_of(store: Store, engine: Engine, study_id: str, body: FigureBody) -> tuple[Marks | None, str | None]:
+def lent_to(store: Store, engine: Engine, study_id: str, body: FigureBody) -> tuple[Lent | None, str | None]:
     """Marks of the named answer, renewed first when it is out of date; or why there are none now."""
     if not body.figure.marks_from:
         return None, None
     try:
         question = store.items.item(study_id, body.figure.marks_from, "question")
         asked = question_body(question)
-        table = body_of(store.items.item(study_id, asked.table, "table"))
+        store.items.item(study_id, asked.table, "table")
     except LookupError:
         return None, "The answer that lent its marks has been deleted. Undo brings it back."
     if not same_data(body, asked):
         return None, f"{question.name} now asks about other columns, so its marks are not drawn here."
     try:
-        root = store.tables.root(table)
-        ask = Ask(
-            root=root, steps=table.steps, link=table.link, method=asked.method, spec=asked.spec, item=question.id
-        )
-        return Answer.model_validate(store.result(engine.do(ask)["key"])).marks, None
+        marks = lent_marks(renewed(store, engine, study_id, question))
     except DataProblem as problem:
         return None, f"Marks are not drawn: {problem.message}"
+    fitting = _fitting(body.figure, marks)
+    if not fitting.any:
+        return None, f"{question.name} has no marks that fit this figure."
+    return Lent(question.name, fitting), None
+
+
+def _fitting(figure: Figure, marks: Marks) -> Marks:
+    """A model's lines only where they run along this figure's axis and its colours."""
+    over = [line for line in marks.fitted if line.over == figure.x and figure.kind in ("relation", "course")]
+    own = [line for line in over if line.by == figure.colour] or [line for line in over if line.by is None]
+    return marks.model_copy(update={"fitted": own, "fitted_note": marks.fitted_note if own else ""})
 
 
 def same_data(body: FigureBody, asked: QuestionBody) -> bool:
-    """Whether a question is about the very groups that a figure shows."""
-    if body.table != asked.table or asked.method != "compare_groups":
-        return False
-    if body.figure.samples:
-        return bool(asked.spec.get("samples") == body.figure.samples)
-    spec = asked.spec
-    return bool(
-        body.figure.response
-        and (spec.get("response"), spec.get("groups")) == (body.figure.response, body.figure.groups)
-    )
+    """Whether a question is about the very columns that a figure shows."""
+    return body.table == asked.table and lends(body.figure, asked.spec)
 
 
 def drawing_out(drawing: Drawing) -> DrawingOut:
-    return DrawingOut(
-        vega=drawing.vega,
-        caption=drawing.caption,
-        own_caption=drawing.own_caption,
-        alt=drawing.alt,
-        levels=drawing.levels,
-        colours=drawing.colours,
-    )
+    return DrawingOut(**{name: getattr(drawing, name) for name in DrawingOut.model_fields})
 
 
 def sources(store: Store, study_id: str, body: FigureBody) -> list[MarksSource]:
-    """Questions about the same groups, which have letters to lend; and the one that is chosen now."""
-    return [
-        MarksSource(id=item.id, name=item.name)
-        for item in store.items.items(study_id)
-        if item.type == "question" and (item.id == body.figure.marks_from or same_data(body, question_body(item)))
-    ]
+    """Questions about the same columns, which have marks to lend; and the one that is chosen now."""
+    found = []
+    for item in store.items.items(study_id):
+        if item.type != "question":
+            continue
+        chosen = item.id == body.figure.marks_from
+        if chosen or same_data(body, question_body(item)):
+            pairs = []
+            if chosen:
+                answer, _ = shown_answer(store, item)
+                marks = lent_marks(answer) if answer else Marks()
+                pairs = [[m.a, m.b] for m in sorted(marks.pairs, key=lambda m: m.p)]
+            found.append(MarksSource(id=item.id, name=item.name, pairs=pairs))
+    return found
 
 
 def figure_state(store: Store, engine: Engine, item: Item) -> FigureState:
@@ -131,7 +169,6 @@ def figure_state(store: Store, engine: Engine, item: Item) -> FigureState:
         id=item.id,
         name=item.name,
         table=body.table,
-        layout=body.layout,
         figure=body.figure,
         drawing=drawing,
         problem=problem,

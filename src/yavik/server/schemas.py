@@ -5,9 +5,9 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, Field
 
-from yavik.core.answers import Answer, Span
+from yavik.core.answers import Answer, Span, TableBlock
 from yavik.core.answers.model_card import FitLine
-from yavik.core.figures import Figure
+from yavik.core.figures import Figure, Look
 from yavik.core.files.options import Preview, ReadOptions
 from yavik.core.methods.fit import Fit
 from yavik.core.steps.base import Effect
@@ -257,6 +257,7 @@ class Catalogue(BaseModel):
     steps: list[dict[str, Any]]
     functions: list[dict[str, str]]
     figure: dict[str, Any]
+    figure_kinds: list[dict[str, Any]]
     kinds: list[Kind]
 
 
@@ -320,15 +321,29 @@ class QuestionState(BaseModel):
 
 class NewFigure(BaseModel):
     table: str
-    layout: str = "stacked"
     figure: Figure = Field(default_factory=Figure)
     from_question: str | None = None
+    block: str | None = None
+    """Which drawing of the question's answer; its first when left out."""
 
 
 class FigureChange(BaseModel):
     table: str | None = None
-    layout: str | None = None
     figure: Figure | None = None
+
+
+class StyleState(BaseModel):
+    """How new figures of the study look, and the looks made ready, in words."""
+
+    look: Look
+    preset: str | None
+    presets: dict[str, str]
+
+
+class StyleChange(BaseModel):
+    preset: Literal["journal", "slide", "plain"] | None = None
+    look: Look | None = None
+    all: bool = False
 
 
 class DrawingOut(BaseModel):
@@ -338,18 +353,26 @@ class DrawingOut(BaseModel):
     alt: str
     levels: list[str]
     colours: dict[str, str]
+    shapes: dict[str, str] = {}
+    groups: list[str] = []
+    parts: dict[str, str] = {}
+    template: str = ""
+    behind: TableBlock | None = None
+    warnings: list[str] = []
+    grey: list[str] = []
 
 
 class MarksSource(BaseModel):
     id: str
     name: str
+    pairs: list[list[str]] = []
+    """Pairs of groups that can have a bracket, the smallest p first."""
 
 
 class FigureState(BaseModel):
     id: str
     name: str
     table: str
-    layout: str
     figure: Figure
     drawing: DrawingOut | None
     problem: dict[str, Any] | None

@@ -4,7 +4,7 @@ from typing import Any
 
 from pydantic import BaseModel, Field
 
-from yavik.core.figures import Figure
+from yavik.core.figures import Figure, Look
 from yavik.core.files.options import ReadOptions
 from yavik.core.report import EMPTY_DOC
 
@@ -41,8 +41,15 @@ class QuestionBody(BaseModel):
 
 class FigureBody(BaseModel):
     table: str
-    layout: str = "stacked"
     figure: Figure = Field(default_factory=Figure)
+
+
+class StyleBody(BaseModel):
+    """A study's own style: how new figures look, and the colours of levels by column, which all figures follow."""
+
+    look: Look = Field(default_factory=Look)
+    preset: str | None = "journal"
+    colours: dict[str, dict[str, str]] = {}
 
 
 class ReportBody(BaseModel):

@@ -143,7 +143,23 @@ class Items:
                 self._record(s, item, before, label, together)
             return item
 
-    def _record(self, s: Session, item: Item, before: dict[str, Any], label: str, together: bool = False) -> None:
+    def change_several(self, study_id: str, label: str, bodies: dict[str, dict[str, Any]]) -> None:
+        """New bodies of several entries as one change to undo. Raises LookupError."""
+        with self._turn, self.session() as s, s.begin():
+            at = now()
+            for item_id, body in bodies.items():
+                item = s.get(Item, item_id)
+                if item is None or item.study_id != study_id:
+                    raise LookupError(item_id)
+                before = _state(item)
+                item.body = body
+                if _state(item) != before:
+                    s.flush()
+                    self._record(s, item, before, label, at=at)
+
+    def _record(
+        self, s: Session, item: Item, before: dict[str, Any], label: str, together: bool = False, at: Any = None
+    ) -> None:
         last = s.scalars(
             select(Change).where(Change.study_id == item.study_id).order_by(Change.id.desc()).limit(1)
         ).first()
@@ -167,6 +183,7 @@ class Items:
                     after=_state(item),
                     undone=False,
                     who=self.who,
+                    **({"at": at} if at else {}),
                 )
             )
         s.execute(update(Study).where(Study.id == item.study_id).values(touched=now()))
@@ -216,17 +233,14 @@ class Items:
             ).first()
             if change is None:
                 return None
-            # Going back to a moment may touch several entries: its changes are undone together.
-            together = [change]
-            if change.label.startswith(BACK):
-                same = select(Change).where(
-                    Change.study_id == study_id,
-                    Change.undone.is_(undone),
-                    Change.label == change.label,
-                    Change.at == change.at,
-                )
-                together = list(s.scalars(same.order_by(order)))
-            for one in together:
+            # What touched several entries at one moment, such as going back to a named one, is undone as one.
+            same = select(Change).where(
+                Change.study_id == study_id,
+                Change.undone.is_(undone),
+                Change.label == change.label,
+                Change.at == change.at,
+            )
+            for one in list(s.scalars(same.order_by(order))):
                 item = s.get(Item, one.item_id)
                 if item is not None:
                     for key, value in (one.after if undone else one.before).items():

@@ -63,11 +63,13 @@ export function useUndo(study: string) {
     mutationFn: async (way: "undo" | "redo") => {
       await underway;
       moves++;
-      return take(
+      const moved = await take(
         way === "undo"
           ? api.POST("/api/studies/{study_id}/undo", { params: { path: { study_id: study } } })
           : api.POST("/api/studies/{study_id}/redo", { params: { path: { study_id: study } } }),
       );
+      moves++; // what was asked for while the study was taken back may tell of it as it was
+      return moved;
     },
     onSuccess: async (moved, way) => {
       await refreshStudy(client, study);
@@ -107,8 +109,8 @@ export function useNewQuestion(study: string, then: (made: S["QuestionState"]) =
 export function useNewFigure(study: string, then: (made: S["FigureState"]) => void) {
   const client = useQueryClient();
   return useMutation({
-    mutationFn: (body: { table: string; from_question?: string }) =>
-      take(api.POST("/api/studies/{study_id}/figures", { params: { path: { study_id: study } }, body: { layout: "stacked", ...body } })),
+    mutationFn: (body: { table: string; from_question?: string; block?: string }) =>
+      take(api.POST("/api/studies/{study_id}/figures", { params: { path: { study_id: study } }, body })),
     onSuccess: (made) => {
       void client.invalidateQueries({ queryKey: ["contents", study] });
       then(made);

@@ -283,7 +283,7 @@ export interface paths {
         put?: never;
         /**
          * New Figure
-         * @description A figure from slots, or the main figure of a question's answer opened to be worked on, with its marks.
+         * @description A figure from slots, or a drawing of a question's answer opened to be worked on, in step with the answer.
          */
         post: operations["new_figure"];
         delete?: never;
@@ -310,6 +310,26 @@ export interface paths {
         patch: operations["change_figure"];
         trace?: never;
     };
+    "/api/studies/{study_id}/figures/{item_id}/data.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Data Behind
+         * @description The numbers behind the figure as CSV, with all their digits.
+         */
+        get: operations["data_behind"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study_id}/figures/{item_id}/image.{kind}": {
         parameters: {
             query?: never;
@@ -319,10 +339,31 @@ export interface paths {
         };
         /**
          * Image
-         * @description The figure as SVG, or as PNG at 300 dots per inch.
+         * @description The figure as SVG, as PDF with its faces in it, or as PNG at that many dots per inch.
          */
         get: operations["image"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/figures/style": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Style */
+        get: operations["style"];
+        /**
+         * Change Style
+         * @description Sets how new figures look, from a preset or from a figure; ``all`` lays it over every figure of the study.
+         */
+        put: operations["change_style"];
         post?: never;
         delete?: never;
         options?: never;
@@ -1097,7 +1138,13 @@ export interface components {
              * @default {
              *       "letters": {},
              *       "letters_note": "",
-             *       "p": []
+             *       "p": [],
+             *       "pairs": [],
+             *       "pairs_note": "",
+             *       "fitted": [],
+             *       "fitted_note": "",
+             *       "equation": [],
+             *       "values": []
              *     }
              */
             marks: components["schemas"]["Marks"];
@@ -1170,6 +1217,10 @@ export interface components {
             figure: {
                 [key: string]: unknown;
             };
+            /** Figure Kinds */
+            figure_kinds: {
+                [key: string]: unknown;
+            }[];
             /** Functions */
             functions: {
                 [key: string]: string;
@@ -1337,20 +1388,55 @@ export interface components {
         DrawingOut: {
             /** Alt */
             alt: string;
+            behind?: components["schemas"]["TableBlock"] | null;
             /** Caption */
             caption: components["schemas"]["Span"][];
             /** Colours */
             colours: {
                 [key: string]: string;
             };
+            /**
+             * Grey
+             * @default []
+             */
+            grey: string[];
+            /**
+             * Groups
+             * @default []
+             */
+            groups: string[];
             /** Levels */
             levels: string[];
             /** Own Caption */
             own_caption: components["schemas"]["Span"][];
+            /**
+             * Parts
+             * @default {}
+             */
+            parts: {
+                [key: string]: string;
+            };
+            /**
+             * Shapes
+             * @default {}
+             */
+            shapes: {
+                [key: string]: string;
+            };
+            /**
+             * Template
+             * @default
+             */
+            template: string;
             /** Vega */
             vega: {
                 [key: string]: unknown;
             };
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: string[];
         };
         /**
          * Effect
@@ -1483,11 +1569,32 @@ export interface components {
         };
         /**
          * Figure
-         * @description “Show {response} by {groups} as {show}.” Either response and groups, or samples side by side.
+         * @description What is drawn, from which columns, and how.
          */
         Figure: {
+            /**
+             * Arrows
+             * @default []
+             */
+            arrows: string[];
+            /** Bins */
+            bins?: number | null;
+            /** Block */
+            block?: string | null;
+            /**
+             * Brackets
+             * @default []
+             */
+            brackets: string[][];
+            /**
+             * By Hand
+             * @default []
+             */
+            by_hand: string[];
             /** Caption */
             caption?: string | null;
+            /** Colour */
+            colour?: string | null;
             /**
              * Colours
              * @default {}
@@ -1495,6 +1602,34 @@ export interface components {
             colours: {
                 [key: string]: string;
             };
+            /**
+             * Counts
+             * @default false
+             */
+            counts: boolean;
+            /** Decimals */
+            decimals?: number | null;
+            /**
+             * Equation
+             * @default false
+             */
+            equation: boolean;
+            /**
+             * Face
+             * @default Commissioner
+             * @enum {string}
+             */
+            face: "Commissioner" | "STIX Two Text" | "IBM Plex Mono";
+            /**
+             * Fitted
+             * @default true
+             */
+            fitted: boolean;
+            /**
+             * Grid
+             * @default true
+             */
+            grid: boolean;
             /** Groups */
             groups?: string | null;
             /**
@@ -1502,6 +1637,8 @@ export interface components {
              * @default 70
              */
             height_mm: number;
+            /** High */
+            high?: string | null;
             /**
              * High Percentile
              * @default 95
@@ -1519,6 +1656,18 @@ export interface components {
              */
             jitter: number;
             /**
+             * Kind
+             * @default groups
+             * @enum {string}
+             */
+            kind: "groups" | "samples" | "spread" | "relation" | "course" | "shares" | "paired" | "matrix" | "forest" | "roc" | "answer";
+            /**
+             * Legend
+             * @default top
+             * @enum {string}
+             */
+            legend: "top" | "right" | "bottom" | "direct" | "none";
+            /**
              * Letters
              * @default true
              */
@@ -1529,6 +1678,18 @@ export interface components {
              */
             level: number;
             /**
+             * Line Pt
+             * @default 0.75
+             */
+            line_pt: number;
+            /**
+             * Lines
+             * @default []
+             */
+            lines: components["schemas"]["ReferenceLine"][];
+            /** Low */
+            low?: string | null;
+            /**
              * Low Percentile
              * @default 5
              */
@@ -1536,10 +1697,37 @@ export interface components {
             /** Marks From */
             marks_from?: string | null;
             /**
+             * Notes
+             * @default []
+             */
+            notes: components["schemas"]["FreeNote"][];
+            /**
+             * Order
+             * @default data
+             * @enum {string}
+             */
+            order: "data" | "value" | "name" | "hand";
+            /**
              * P
              * @default true
              */
             p: boolean;
+            /** Panel */
+            panel?: string | null;
+            /** Panel Rows */
+            panel_rows?: string | null;
+            /**
+             * Percent
+             * @default false
+             */
+            percent: boolean;
+            /** Question */
+            question?: string | null;
+            /**
+             * Ranges
+             * @default []
+             */
+            ranges: components["schemas"]["ShadedRange"][];
             /** Response */
             response?: string | null;
             /**
@@ -1553,13 +1741,25 @@ export interface components {
              */
             seed: number;
             /**
+             * Shapes
+             * @default {}
+             */
+            shapes: {
+                [key: string]: "circle" | "square" | "triangle-up" | "diamond" | "cross" | "triangle-down";
+            };
+            /**
              * Show
              * @default [
              *       "box",
              *       "points"
              *     ]
              */
-            show: ("box" | "points" | "mean")[];
+            show: ("box" | "violin" | "points" | "swarm" | "mean" | "bar" | "join" | "histogram" | "density" | "quantile" | "cumulative" | "line" | "curve" | "hull" | "ellipse" | "step" | "area" | "band" | "stacked" | "beside" | "dots" | "heat" | "scatter" | "interval")[];
+            /**
+             * Smooth
+             * @default 1
+             */
+            smooth: number;
             /**
              * Type Pt
              * @default 8
@@ -1578,12 +1778,34 @@ export interface components {
              * @default 85
              */
             width_mm: number;
+            /** X */
+            x?: string | null;
+            /** X Max */
+            x_max?: number | null;
+            /** X Min */
+            x_min?: number | null;
+            /**
+             * X Scale
+             * @default linear
+             * @enum {string}
+             */
+            x_scale: "linear" | "log" | "root";
+            /** X Step */
+            x_step?: number | null;
             /** X Title */
             x_title?: string | null;
             /** Y Max */
             y_max?: number | null;
             /** Y Min */
             y_min?: number | null;
+            /**
+             * Y Scale
+             * @default linear
+             * @enum {string}
+             */
+            y_scale: "linear" | "log" | "root";
+            /** Y Step */
+            y_step?: number | null;
             /** Y Title */
             y_title?: string | null;
         };
@@ -1630,8 +1852,6 @@ export interface components {
         /** FigureChange */
         FigureChange: {
             figure?: components["schemas"]["Figure"] | null;
-            /** Layout */
-            layout?: string | null;
             /** Table */
             table?: string | null;
         };
@@ -1641,8 +1861,6 @@ export interface components {
             figure: components["schemas"]["Figure"];
             /** Id */
             id: string;
-            /** Layout */
-            layout: string;
             /** Marks Problem */
             marks_problem?: string | null;
             /** Marks Sources */
@@ -1699,6 +1917,32 @@ export interface components {
             said: string;
         };
         /**
+         * FittedLine
+         * @description A model's curve over a column, for one level of another (``None``: for all rows), with the ends of its band.
+         */
+        FittedLine: {
+            /** By */
+            by?: string | null;
+            /** Group */
+            group?: string | null;
+            /**
+             * High
+             * @default []
+             */
+            high: number[];
+            /**
+             * Low
+             * @default []
+             */
+            low: number[];
+            /** Over */
+            over: string;
+            /** X */
+            x: number[];
+            /** Y */
+            y: number[];
+        };
+        /**
          * Found
          * @description Where a notable cell is: its place in what is shown, its row's number and its column; None where there is none.
          */
@@ -1711,6 +1955,25 @@ export interface components {
             number?: number | null;
             /** Row */
             row?: number | null;
+        };
+        /**
+         * FreeNote
+         * @description Words at a place of the data, with an arrow where ``to_x`` and ``to_y`` are set. Places of groups count from 0.
+         */
+        FreeNote: {
+            /**
+             * Text
+             * @default
+             */
+            text: string;
+            /** To X */
+            to_x?: number | null;
+            /** To Y */
+            to_y?: number | null;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
         };
         /**
          * GroupLine
@@ -1858,10 +2121,68 @@ export interface components {
             title: string;
         };
         /**
+         * Look
+         * @description How figures look: what a study's own style holds, and every figure carries.
+         */
+        Look: {
+            /**
+             * Face
+             * @default Commissioner
+             * @enum {string}
+             */
+            face: "Commissioner" | "STIX Two Text" | "IBM Plex Mono";
+            /**
+             * Grid
+             * @default true
+             */
+            grid: boolean;
+            /**
+             * Height Mm
+             * @default 70
+             */
+            height_mm: number;
+            /**
+             * Legend
+             * @default top
+             * @enum {string}
+             */
+            legend: "top" | "right" | "bottom" | "direct" | "none";
+            /**
+             * Line Pt
+             * @default 0.75
+             */
+            line_pt: number;
+            /**
+             * Type Pt
+             * @default 8
+             */
+            type_pt: number;
+            /**
+             * Width Mm
+             * @default 85
+             */
+            width_mm: number;
+        };
+        /**
          * Marks
          * @description What a figure may take from an answer.
          */
         Marks: {
+            /**
+             * Equation
+             * @default []
+             */
+            equation: components["schemas"]["Span"][];
+            /**
+             * Fitted
+             * @default []
+             */
+            fitted: components["schemas"]["FittedLine"][];
+            /**
+             * Fitted Note
+             * @default
+             */
+            fitted_note: string;
             /**
              * Letters
              * @default {}
@@ -1879,6 +2200,21 @@ export interface components {
              * @default []
              */
             p: components["schemas"]["Span"][];
+            /**
+             * Pairs
+             * @default []
+             */
+            pairs: components["schemas"]["PairMark"][];
+            /**
+             * Pairs Note
+             * @default
+             */
+            pairs_note: string;
+            /**
+             * Values
+             * @default []
+             */
+            values: components["schemas"]["ValueMark"][];
         };
         /** MarksSource */
         MarksSource: {
@@ -1886,6 +2222,11 @@ export interface components {
             id: string;
             /** Name */
             name: string;
+            /**
+             * Pairs
+             * @default []
+             */
+            pairs: string[][];
         };
         /** MethodOut */
         MethodOut: {
@@ -2003,14 +2344,11 @@ export interface components {
         };
         /** NewFigure */
         NewFigure: {
+            /** Block */
+            block?: string | null;
             figure?: components["schemas"]["Figure"];
             /** From Question */
             from_question?: string | null;
-            /**
-             * Layout
-             * @default stacked
-             */
-            layout: string;
             /** Table */
             table: string;
         };
@@ -2097,6 +2435,20 @@ export interface components {
             keeps: boolean;
             /** Title */
             title: string;
+        };
+        /**
+         * PairMark
+         * @description Two groups and the p of their comparison, as a bracket says it.
+         */
+        PairMark: {
+            /** A */
+            a: string;
+            /** B */
+            b: string;
+            /** P */
+            p: number;
+            /** Text */
+            text: components["schemas"]["Span"][];
         };
         /**
          * Panel
@@ -2339,6 +2691,25 @@ export interface components {
             text_columns: string[];
         };
         /**
+         * ReferenceLine
+         * @description A line across the figure at a value: a cut-off, a limit, a date (as 2024-03-01).
+         */
+        ReferenceLine: {
+            /** At */
+            at: number | string;
+            /**
+             * Axis
+             * @default y
+             * @enum {string}
+             */
+            axis: "x" | "y";
+            /**
+             * Label
+             * @default
+             */
+            label: string;
+        };
+        /**
          * Remedy
          * @description A change that a button applies: to the question's spec, or a step added to the table.
          */
@@ -2391,6 +2762,27 @@ export interface components {
             used: number;
         };
         /**
+         * ShadedRange
+         * @description A shaded stretch of an axis.
+         */
+        ShadedRange: {
+            /**
+             * Axis
+             * @default y
+             * @enum {string}
+             */
+            axis: "x" | "y";
+            /** End */
+            end: number | string;
+            /**
+             * Label
+             * @default
+             */
+            label: string;
+            /** Start */
+            start: number | string;
+        };
+        /**
          * Span
          * @description A run of text in one style: a headline is a list of these, so no markup has to be trusted.
          */
@@ -2430,6 +2822,30 @@ export interface components {
              * Format: date-time
              */
             touched: string;
+        };
+        /** StyleChange */
+        StyleChange: {
+            /**
+             * All
+             * @default false
+             */
+            all: boolean;
+            look?: components["schemas"]["Look"] | null;
+            /** Preset */
+            preset?: ("journal" | "slide" | "plain") | null;
+        };
+        /**
+         * StyleState
+         * @description How new figures of the study look, and the looks made ready, in words.
+         */
+        StyleState: {
+            look: components["schemas"]["Look"];
+            /** Preset */
+            preset: string | null;
+            /** Presets */
+            presets: {
+                [key: string]: string;
+            };
         };
         /** SummaryOut */
         SummaryOut: {
@@ -2607,6 +3023,16 @@ export interface components {
             msg: string;
             /** Error Type */
             type: string;
+        };
+        /**
+         * ValueMark
+         * @description A value that the answer compares with, for a line across the figure.
+         */
+        ValueMark: {
+            /** At */
+            at: number;
+            /** Label */
+            label: string;
         };
         /**
          * Variant
@@ -3296,13 +3722,12 @@ export interface operations {
             };
         };
     };
-    image: {
+    data_behind: {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 item_id: string;
-                kind: "svg" | "png";
                 study_id: string;
             };
             cookie?: never;
@@ -3316,6 +3741,107 @@ export interface operations {
                 };
                 content: {
                     "application/json": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    image: {
+        parameters: {
+            query?: {
+                dpi?: number;
+            };
+            header?: never;
+            path: {
+                item_id: string;
+                kind: "svg" | "png" | "pdf";
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    style: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StyleState"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    change_style: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StyleChange"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StyleState"];
                 };
             };
             /** @description Validation Error */

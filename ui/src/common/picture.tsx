@@ -12,10 +12,16 @@ function inDark(text: string): string {
 /** The page's own face is the variable one; the server's pictures use the same drawn at fixed weights. */
 const FACE = "Commissioner Variable";
 
-export function Picture({ vega, alt, paper, zoom = 1, showRow }: { vega: object; alt: string; paper?: boolean; zoom?: number; showRow?: (row: number) => void }) {
+/** A drawing of one view as it stands on the page: from its data to pixels and back, and the width of a letter. */
+export type Drawn = { pixel: (x: number, y: number) => [number, number]; data: (left: number, top: number) => [number, number]; letter: number };
+type Scale = ((v: number) => number) & { invert?: (v: number) => number | Date };
+
+export function Picture({ vega, alt, paper, zoom = 1, showRow, onDrawn }: { vega: object; alt: string; paper?: boolean; zoom?: number; showRow?: (row: number) => void; onDrawn?: (drawn: Drawn | null) => void }) {
   const show = useRef(showRow);
+  const tell = useRef(onDrawn);
   useEffect(() => {
     show.current = showRow;
+    tell.current = onDrawn;
   });
   const place = useRef<HTMLDivElement>(null);
   const [failed, setFailed] = useState("");
@@ -44,6 +50,7 @@ export function Picture({ vega, alt, paper, zoom = 1, showRow }: { vega: object;
           svg.style.maxWidth = "100%";
           svg.style.height = "auto";
           if (zoom !== 1) svg.style.width = `${svg.viewBox.baseVal.width * zoom}px`;
+          tell.current?.(drawnOf(made.view, svg, vega));
         }
       })
       .catch((error: Error) => setFailed(error.message));
@@ -59,4 +66,22 @@ export function Picture({ vega, alt, paper, zoom = 1, showRow }: { vega: object;
       <div ref={place} className="w-full" style={{ minHeight: (Number((vega as { height?: unknown }).height) || 0) * Math.min(zoom, 1) }} />
     </div>
   );
+}
+
+function drawnOf(view: { scale: (name: string) => unknown; origin: () => number[] }, svg: SVGSVGElement, vega: object): Drawn | null {
+  let x: Scale, y: Scale;
+  try {
+    [x, y] = [view.scale("x") as Scale, view.scale("y") as Scale];
+  } catch {
+    return null; // several views have no one pair of axes
+  }
+  if (!x?.invert || !y?.invert) return null;
+  const [left = 0, top = 0] = view.origin();
+  const factor = () => svg.getBoundingClientRect().width / svg.viewBox.baseVal.width || 1;
+  const size = (vega as { config?: { text?: { fontSize?: number } } }).config?.text?.fontSize ?? 11;
+  return {
+    pixel: (a, b) => [(left + x(a)) * factor(), (top + y(b)) * factor()],
+    data: (a, b) => [Number(x.invert!(a / factor() - left)), Number(y.invert!(b / factor() - top))],
+    letter: size * 0.55 * factor(),
+  };
 }

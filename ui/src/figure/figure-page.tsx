@@ -1,26 +1,35 @@
 // A figure: the sentence, the figure at its printed proportions with its caption, and how it looks.
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useEffect, useState } from "react";
+import { useState } from "react";
 import { useParams } from "react-router";
 import { api, take, type Figure, type S } from "../client/api";
-import { useAddToReport, useCatalogue, useContents, useTable } from "../client/hooks";
+import { onTheWay, useAddToReport, useCatalogue, useContents, useTable } from "../client/hooks";
 import { Loading, Menu, MenuItem, Trouble } from "../common/bits";
 import { WithMargin } from "../common/frame";
-import { Picture } from "../common/picture";
+import { Picture, type Drawn } from "../common/picture";
+import { ResultTable } from "../common/result-table";
 import { Sentence, type SlotSchema } from "../common/sentence";
-import { Spans } from "../common/spans";
-import { sayProblem } from "../common/toasts";
-import { Appearance } from "./appearance";
-import { LayerSlot } from "./layer-slot";
+import { say, sayProblem } from "../common/toasts";
+import { Appearance, type Change } from "./appearance";
+import { Caption } from "./caption";
+import { LayerSlot, type LayerCard } from "./layer-slot";
+import { NoteHandles } from "./note-handles";
+import { VISIONS, VisionFilters, visionFilter, type Vision } from "./preview";
 
-const SENTENCES: Record<string, { words: string; template: string; needed: string[] }> = {
-  stacked: { words: "one column of values, one of groups", template: "Show {response} by {groups} as {show}", needed: ["response", "groups"] },
-  side_by_side: { words: "one column per sample", template: "Show the samples {samples} as {show}", needed: ["samples"] },
-};
+type KindCard = { id: NonNullable<Figure["kind"]>; words: string; sentence: string; slots: Record<string, SlotSchema>; needed: string[]; layers: LayerCard[]; usual: string[]; looks: string[] };
+const NO_SLOTS: Partial<Figure> = { response: null, groups: null, samples: [], x: null, colour: null, panel: null, panel_rows: null, low: null, high: null, arrows: [], marks_from: null, brackets: [], order: "data", by_hand: [], x_min: null, x_max: null, y_min: null, y_max: null, x_step: null, y_step: null, x_title: null, y_title: null, x_scale: "linear", y_scale: "linear", notes: [], lines: [], ranges: [], caption: null };
 
 export function FigurePage() {
   const { study = "", id = "" } = useParams();
   return <FigureView key={id} study={study} id={id} />;
+}
+
+/** The same columns in the slots of another kind, where they fit there. */
+function carried(figure: Figure, kind: KindCard, columns: { name: string; kind: string }[]): Partial<Figure> {
+  const fits = (name: string | null | undefined, field: string) => (columns.some((c) => c.name === name && kind.slots[field]?.slot?.kinds.includes(c.kind)) ? name : null);
+  const kept = Object.fromEntries(Object.keys(kind.slots).filter((k) => !kind.slots[k]?.slot?.many).map((k) => [k, fits((figure as unknown as Record<string, string | null>)[k], k)]));
+  const samples = kind.slots.samples ? ((figure.samples?.length ? figure.samples : [figure.response ?? ""]).filter((s) => fits(s, "samples"))) : [];
+  return { ...NO_SLOTS, ...kept, samples, kind: kind.id, show: kind.usual as Figure["show"] };
 }
 
 function FigureView({ study, id }: { study: string; id: string }) {
@@ -32,11 +41,13 @@ function FigureView({ study, id }: { study: string; id: string }) {
   const { data: contents } = useContents(study);
   const table = useTable(study, state?.table);
   const add = useAddToReport(study);
+  const [drawn, setDrawn] = useState<Drawn | null>(null);
+  const [vision, setVision] = useState<Vision>("colour");
   // Changes are sent one after the other, and only the last one's answer is taken over: none undoes a later one.
   const save = useMutation({
     mutationKey: key,
     scope: { id: `figure ${id}` },
-    mutationFn: (body: { figure?: Figure; layout?: string; table?: string }) => take(api.PATCH("/api/studies/{study_id}/figures/{item_id}", { ...where, body })),
+    mutationFn: (body: { figure?: Figure; table?: string }) => take(api.PATCH("/api/studies/{study_id}/figures/{item_id}", { ...where, body })),
     onMutate: (body) => client.setQueryData(key, (old: S["FigureState"] | undefined) => (old ? { ...old, ...body } : old)),
     onSuccess: (next) => {
       if (client.isMutating({ mutationKey: key }) <= 1) client.setQueryData(key, next);
@@ -48,87 +59,110 @@ function FigureView({ study, id }: { study: string; id: string }) {
   if (error) return <div className="p-8"><Trouble error={error} /></div>;
   if (!state || !catalogue) return <Loading />;
   const figure = state.figure;
-  const change = (part: Partial<Figure>) => save.mutate({ figure: { ...figure, ...part } });
-  const sentence = SENTENCES[state.layout] ?? SENTENCES.stacked!;
-  const schema = Object.fromEntries(Object.entries((catalogue.figure.properties ?? {}) as Record<string, SlotSchema>).map(([k, v]) => [k, { ...v, title: { response: "Measurement", groups: "Groups", samples: "Samples" }[k] ?? k }]));
+  const kinds = catalogue.figure_kinds as unknown as KindCard[];
+  const kind = kinds.find((k) => k.id === figure.kind);
+  const change: Change = (part) => {
+    // Several changes may come before the first has been answered: each builds on the one before.
+    const now = client.getQueryData<S["FigureState"]>(key)?.figure ?? figure;
+    onTheWay(save.mutateAsync({ figure: { ...now, ...part } }).catch(() => undefined));
+  };
+  const columns = table.data?.table?.columns ?? [];
   const tables = contents?.entries.filter((e) => e.type === "table") ?? [];
+  const source = contents?.entries.find((e) => e.id === figure.question);
   const drawing = state.drawing;
-  const image = (kind: string) => `/api/studies/${study}/figures/${id}/image.${kind}`;
-  const zoom = Math.max(1, Math.min(1.6, 620 / (figure.width_mm * 3.78)));
+  const width = figure.width_mm ?? 85;
+  const zoom = Math.max(1, Math.min(1.6, 620 / (width * 3.78)));
+  const warnings = [...(drawing?.warnings ?? []), ...(vision === "grey" ? (drawing?.grey ?? []) : [])];
   return (
     <div className="flex min-h-full flex-col">
+      <VisionFilters />
       <header className="rule bg-base-100 sticky top-0 z-30 border-b px-7 pb-3 pt-5">
-        <Sentence template={sentence.template} schema={schema} needed={sentence.needed} columns={table.data?.table?.columns ?? []} spec={figure as unknown as Record<string, unknown>} wrong={state.problem?.column as string | null}
-          set={(field, value) => change({ [field]: value } as Partial<Figure>)} extra={{ show: <LayerSlot value={figure.show} set={(show) => change({ show })} /> }} />
-        <p className="mt-1.5 flex flex-wrap gap-x-5 text-[0.95rem]">
-          <span><span className="muted">Table </span>
-            <select className="plain-select" aria-label="Table" value={state.table} onChange={(e) => save.mutate({ table: e.target.value })}>{tables.map((t) => <option key={t.id} value={t.id}>{t.name}</option>)}</select>
-          </span>
-          <select className="plain-select !font-normal" aria-label="How the data lie" value={state.layout} onChange={(e) => save.mutate({ layout: e.target.value, figure: { ...figure, response: null, groups: null, samples: [], marks_from: null } })}>
-            {Object.entries(SENTENCES).map(([k, v]) => <option key={k} value={k}>{v.words}</option>)}
-          </select>
-        </p>
+        {kind ? (
+          <Sentence template={kind.sentence} schema={kind.slots} needed={kind.needed} columns={columns} spec={figure as unknown as Record<string, unknown>} wrong={state.problem?.column as string | null}
+            set={(field, value) => change({ [field]: value } as Partial<Figure>)} extra={{ show: <LayerSlot layers={kind.layers} value={figure.show ?? []} set={(show) => change({ show: show as Figure["show"] })} /> }} />
+        ) : <p className="sentence">Show a drawing of the answer <a className="slot" href={`/s/${study}/q/${figure.question ?? ""}`}>{source?.name ?? "that was deleted"}</a></p>}
+        {kind && (
+          <p className="mt-1.5 flex flex-wrap gap-x-5 text-[0.95rem]">
+            <span><span className="muted">Table </span>
+              <select className="plain-select" aria-label="Table" value={state.table} onChange={(e) => save.mutate({ table: e.target.value })}>{tables.map((t) => <option key={t.id} value={t.id}>{t.name}</option>)}</select>
+            </span>
+            <span><span className="muted">Shows </span>
+              <select className="plain-select" aria-label="What the figure shows" value={figure.kind} onChange={(e) => change(carried(figure, kinds.find((k) => k.id === e.target.value)!, columns))}>
+                {kinds.map((k) => <option key={k.id} value={k.id}>{k.words}</option>)}
+              </select>
+            </span>
+          </p>
+        )}
       </header>
       <WithMargin
         label="Appearance"
         margin={
           <>
-            <Appearance state={state} change={change} />
+            <Appearance state={state} change={change} looks={kind?.looks ?? []} study={study} />
             <div className="mt-6 flex gap-2">
               <button type="button" className="btn btn-primary btn-sm flex-1" data-key="add-to-report" disabled={!drawing || add.isPending} onClick={() => add.mutate({ kind: "figure", ref: id })}>Add to report</button>
-              <Menu label="Save the image" button={<span className="btn btn-sm">Save image</span>}>
-                {(close) => (
-                  <>
-                    <MenuItem onClick={() => (window.location.assign(image("svg")), close())}>SVG</MenuItem>
-                    <MenuItem onClick={() => (window.location.assign(image("png")), close())}>PNG, 300 dots per inch</MenuItem>
-                  </>
-                )}
-              </Menu>
+              <SaveMenu study={study} id={id} />
             </div>
           </>
         }
       >
         <div className="bg-base-200/50 flex min-h-full flex-col items-center px-7 py-5">
           {state.problem && <Trouble error={new Error(String(state.problem.message))} />}
+          {!drawing && !state.problem && <p className="muted">Nothing is drawn yet.</p>}
           {drawing && (
             <figure className="max-w-full rounded-md bg-white p-6 text-[#222a3c] shadow-[0_0_0_1px_var(--color-base-300)]">
-              <Picture vega={drawing.vega} alt={drawing.alt} paper zoom={zoom} />
-              <Caption state={state} change={change} width={figure.width_mm * 3.78 * zoom} />
+              <div className="relative" style={{ filter: visionFilter(vision) }}>
+                <Picture vega={drawing.vega} alt={drawing.alt} paper zoom={zoom} onDrawn={setDrawn} />
+                {drawn && (figure.notes?.length ?? 0) > 0 && <NoteHandles notes={figure.notes ?? []} drawn={drawn} set={(notes) => change({ notes })} />}
+              </div>
+              <Caption state={state} change={change} width={Math.max(width * 3.78 * zoom, 280)} />
             </figure>
           )}
-          {drawing && <p className="muted mt-2 text-sm">{figure.width_mm} × {figure.height_mm} mm on the page{zoom !== 1 ? `, shown ${zoom.toFixed(1)} times as large` : ""}</p>}
+          {drawing && (
+            <p className="muted mt-2 flex flex-wrap justify-center gap-x-5 text-sm">
+              <span>{figure.width_mm} × {figure.height_mm} mm on the page{zoom !== 1 ? `, shown ${zoom.toFixed(1)} times as large` : ""}</span>
+              <span>Seen <select className="plain-select !font-normal" aria-label="Seen as" value={vision} onChange={(e) => setVision(e.target.value as Vision)}>{Object.entries(VISIONS).map(([k, words]) => <option key={k} value={k}>{words}</option>)}</select></span>
+            </p>
+          )}
+          {warnings.length > 0 && <ul className="border-warning mt-3 max-w-xl border-l-4 pl-3 text-[0.92rem]" role="status" aria-label="Warnings">{warnings.slice(0, 6).map((w) => <li key={w}>{w}</li>)}{warnings.length > 6 && <li>and {warnings.length - 6} more pairs</li>}</ul>}
+          {drawing?.behind && (
+            <details className="mt-4 w-full max-w-3xl">
+              <summary className="link-quiet cursor-pointer text-sm">The data behind it, and in words</summary>
+              <p className="mt-2 text-[0.95rem]">{drawing.alt}</p>
+              <div className="mt-3 max-h-96 overflow-auto"><ResultTable block={{ ...drawing.behind, rows: drawing.behind.rows.slice(0, 200) }} /></div>
+              {drawing.behind.rows.length > 200 && <p className="muted text-sm">200 of {drawing.behind.rows.length} lines; all of them are in the file.</p>}
+            </details>
+          )}
         </div>
       </WithMargin>
     </div>
   );
 }
 
-function Caption({ state, change, width }: { state: S["FigureState"]; change: (part: Partial<Figure>) => void; width: number }) {
-  const [text, setText] = useState<string | null>(null);
-  const drawing = state.drawing;
-  const words = drawing?.caption.map((s) => s.t).join("") ?? "";
-  const key = `yavik.caption.${state.id}`;
-  useEffect(() => {
-    setText(localStorage.getItem(key));
-  }, [key]);
-  if (!drawing) return null;
-  const keep = (t: string | null) => (t === null ? localStorage.removeItem(key) : localStorage.setItem(key, t), setText(t));
-  if (text !== null) {
-    return (
-      <div style={{ maxWidth: width }} className="mt-3 w-full">
-        <textarea className="textarea w-full bg-white font-serif text-[#222a3c]" rows={5} aria-label="Caption" value={text} autoFocus onChange={(e) => keep(e.target.value)} onKeyDown={(e) => e.key === "Escape" && keep(null)} />
-        <div className="mt-1 flex gap-4 text-sm">
-          <button className="font-semibold underline" onClick={() => (change({ caption: text.trim() || null }), keep(null))}>Keep</button>
-          <button className="underline" onClick={() => keep(null)}>Cancel</button>
-        </div>
-      </div>
-    );
-  }
+function SaveMenu({ study, id }: { study: string; id: string }) {
+  const image = (kind: string, dpi?: number) => `/api/studies/${study}/figures/${id}/image.${kind}${dpi ? `?dpi=${dpi}` : ""}`;
+  const copy = async () => {
+    try {
+      const png = fetch(image("png", 300)).then((r) => (r.ok ? r.blob() : Promise.reject(new Error("The picture could not be made."))));
+      await navigator.clipboard.write([new ClipboardItem({ "image/png": png })]);
+      say("Copied: paste it where you need it");
+    } catch (e) {
+      sayProblem(e instanceof Error && e.name === "NotAllowedError" ? new Error("The browser does not let pages copy pictures; save it instead.") : e);
+    }
+  };
+  const save = (href: string, close: () => void) => () => (window.location.assign(href), close());
   return (
-    <figcaption style={{ maxWidth: width }} className="mt-3 font-serif text-[1rem] leading-normal">
-      <Spans spans={drawing.caption} />{" "}
-      <button className="ml-1 text-sm font-semibold text-[#6a2a70] hover:underline" onClick={() => keep(words)}>Edit caption</button>
-      {state.figure.caption && <button className="ml-3 text-sm font-semibold text-[#6a2a70] hover:underline" onClick={() => change({ caption: null })}>Let it write itself</button>}
-    </figcaption>
+    <Menu label="Save the image" button={<span className="btn btn-sm">Save image</span>}>
+      {(close) => (
+        <>
+          <MenuItem onClick={save(image("svg"), close)}>SVG</MenuItem>
+          <MenuItem onClick={save(image("pdf"), close)}>PDF, with its type</MenuItem>
+          <MenuItem onClick={save(image("png", 300), close)}>PNG, 300 dots per inch</MenuItem>
+          <MenuItem onClick={save(image("png", 600), close)}>PNG, 600 dots per inch</MenuItem>
+          <MenuItem onClick={() => (void copy(), close())}>Copy the picture</MenuItem>
+          <MenuItem onClick={save(`/api/studies/${study}/figures/${id}/data.csv`, close)}>The data behind it (CSV)</MenuItem>
+        </>
+      )}
+    </Menu>
   );
 }

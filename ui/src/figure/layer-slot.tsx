@@ -2,24 +2,29 @@
 import { useRef, useState } from "react";
 import { keepInside, useDismiss } from "../common/bits";
 
-type Layer = "box" | "points" | "mean";
-const LAYERS: [Layer, string, string][] = [["box", "box", "median, quartiles and whiskers"], ["points", "points", "every value"], ["mean", "mean", "mean with its interval"]];
+export type LayerCard = { id: string; words: string; help: string; alone: boolean };
 
-export function LayerSlot({ value, set }: { value: Layer[]; set: (value: Layer[]) => void }) {
+export function LayerSlot({ layers, value, set }: { layers: LayerCard[]; value: string[]; set: (value: string[]) => void }) {
   const [open, setOpen] = useState(false);
   const box = useRef<HTMLSpanElement>(null);
   useDismiss(box, open, () => setOpen(false));
-  const words = value.length > 1 ? `${value.slice(0, -1).join(", ")} and ${value[value.length - 1]}` : (value[0] ?? "…");
-  const toggle = (layer: Layer) => set(LAYERS.map(([l]) => l).filter((l) => (l === layer ? !value.includes(l) : value.includes(l))));
+  const on = layers.filter((l) => value.includes(l.id));
+  const named = on.map((l) => l.words);
+  const words = named.length > 1 ? `${named.slice(0, -1).join(", ")} and ${named[named.length - 1]}` : (named[0] ?? "…");
+  const toggle = (layer: LayerCard) => {
+    if (layer.alone) return set([layer.id]);
+    const others = on.filter((l) => !l.alone).map((l) => l.id);
+    set(layers.map((l) => l.id).filter((l) => (l === layer.id ? !others.includes(l) : others.includes(l))));
+  };
   return (
     <span className="relative inline-block" ref={box}>
       <button type="button" className="slot" aria-haspopup="true" aria-expanded={open} aria-label={`Drawn as: ${words}`} data-slot="Drawn as" onClick={() => setOpen(!open)}>{words}</button>
       {open && (
-        <span ref={keepInside} className="pop absolute left-0 top-full z-40 mt-1 block w-72 p-3 text-base font-normal leading-normal" role="group" aria-label="Drawn as">
-          {LAYERS.map(([layer, name, help]) => (
-            <label key={layer} className="flex cursor-pointer items-center gap-2.5 py-1">
-              <input type="checkbox" className="checkbox checkbox-sm checkbox-primary" checked={value.includes(layer)} disabled={value.length === 1 && value[0] === layer} onChange={() => toggle(layer)} />
-              <span>{name}</span><span className="muted text-sm">{help}</span>
+        <span ref={keepInside} className="pop absolute left-0 top-full z-40 mt-1 block w-80 p-3 text-base font-normal leading-normal" role="group" aria-label="Drawn as">
+          {layers.map((layer) => (
+            <label key={layer.id} className="flex cursor-pointer items-baseline gap-2.5 py-1">
+              <input type={layer.alone ? "radio" : "checkbox"} className={`${layer.alone ? "radio radio-sm radio-primary" : "checkbox checkbox-sm checkbox-primary"} translate-y-1`} data-layer={layer.id} checked={value.includes(layer.id)} disabled={!layer.alone && named.length === 1 && value.includes(layer.id)} onChange={() => toggle(layer)} />
+              <span className="whitespace-nowrap">{layer.words}</span><span className="muted text-sm">{layer.help}</span>
             </label>
           ))}
         </span>

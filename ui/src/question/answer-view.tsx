@@ -1,5 +1,6 @@
 // An answer: the statement, the main figure beside the first tables, the rest below, details folded away.
-import type { ReactNode } from "react";
+import { PencilRuler } from "lucide-react";
+import { createContext, use, type ReactNode } from "react";
 import type { Answer, FigureBlock, TableBlock } from "../client/api";
 import { Picture } from "../common/picture";
 import { copyTable, ResultTable } from "../common/result-table";
@@ -14,7 +15,28 @@ function room(t: TableBlock): number {
   return t.columns.reduce((sum, c) => sum + 18 + 6.6 * Math.max(c.title.length, ...t.rows.map((r) => Math.min(r[c.key]?.s.length ?? 0, 34))), 0);
 }
 
-export function AnswerView({ answer, showRow, control }: { answer: Answer; showRow?: (row: number) => void; control?: (field: string) => ReactNode }) {
+const OpenFigure = createContext<((block: string) => void) | undefined>(undefined);
+
+/** A drawing, and the way to work on it as a figure of its own. */
+function Pictured({ block, showRow }: { block: FigureBlock; showRow?: (row: number) => void }) {
+  const open = use(OpenFigure);
+  return (
+    <div className="group relative w-fit max-w-full">
+      <Picture vega={block.drawing} alt={block.alt} showRow={showRow} />
+      {open && (
+        <button type="button" className="btn btn-ghost btn-xs btn-square absolute right-0 top-0 opacity-45 focus-visible:opacity-100 group-hover:opacity-100" aria-label={`Work on the figure: ${block.title}`} title="Work on this as a figure" onClick={() => open(block.id)}><PencilRuler size={14} /></button>
+      )}
+    </div>
+  );
+}
+
+type Props = { answer: Answer; showRow?: (row: number) => void; control?: (field: string) => ReactNode; openFigure?: (block: string) => void };
+
+export function AnswerView({ openFigure, ...props }: Props) {
+  return <OpenFigure value={openFigure}><Blocks {...props} /></OpenFigure>;
+}
+
+function Blocks({ answer, showRow, control }: Omit<Props, "openFigure">) {
   const figures = answer.blocks.filter((b): b is FigureBlock => b.type === "figure" && !b.folded);
   const tables = answer.blocks.filter((b): b is TableBlock => b.type === "table" && !b.folded);
   const notes = answer.blocks.filter((b) => b.type === "note");
@@ -29,7 +51,7 @@ export function AnswerView({ answer, showRow, control }: { answer: Answer; showR
       <p className="statement mb-4 max-w-[46rem]" data-testid="headline"><Spans spans={answer.headline_spans} /></p>
       {small.length > 0 && !main && !answer.model && <Small figures={small} showRow={showRow} />}
       <div className="flex flex-wrap items-start gap-x-8 gap-y-6">
-        {main && <div className="max-w-full shrink-0">{main.title !== tables[0]?.title && main.id !== "figure" && <h2 className="mb-1 font-semibold">{main.title}</h2>}<Picture vega={main.drawing} alt={main.alt} showRow={showRow} /></div>}
+        {main && <div className="max-w-full shrink-0">{main.title !== tables[0]?.title && main.id !== "figure" && <h2 className="mb-1 font-semibold">{main.title}</h2>}<Pictured block={main} showRow={showRow} /></div>}
         {beside.length > 0 && <div className="flex-1 space-y-6" style={{ minWidth: `min(100%, ${Math.max(240, ...beside.map(room))}px)` }}>{beside.map((t) => <Shown key={t.id} block={t} control={control} />)}</div>}
       </div>
       {small.length > 0 && main && !answer.model && <div className="mt-6"><Small figures={small} showRow={showRow} /></div>}
@@ -37,7 +59,7 @@ export function AnswerView({ answer, showRow, control }: { answer: Answer; showR
         {(answer.model ? inOrder(answer, [main, ...beside]) : rest).map((b) =>
           Array.isArray(b) ? <Small key={b[0]?.id} figures={b} showRow={showRow} />
           : b.type === "table" ? <div key={b.id} className={b.columns.length <= WIDE ? "max-w-[46rem]" : ""}><Shown block={b} control={control} /></div>
-          : b.type === "figure" ? <div key={b.id}><h2 className="mb-1 font-semibold">{b.title}</h2><Picture vega={b.drawing} alt={b.alt} showRow={showRow} /></div> : null)}
+          : b.type === "figure" ? <div key={b.id}><h2 className="mb-1 font-semibold">{b.title}</h2><Pictured block={b} showRow={showRow} /></div> : null)}
         {notes.map((n) => n.type === "note" && <p key={n.id} className="max-w-[46rem]">{n.text}</p>)}
         <Folded answer={answer} showRow={showRow} />
       </div>
@@ -64,7 +86,7 @@ function inOrder(answer: Answer, gone: (Answer["blocks"][number] | undefined)[])
 function Small({ figures, showRow }: { figures: FigureBlock[]; showRow?: (row: number) => void }) {
   return (
     <div className="mb-6 grid grid-cols-[repeat(auto-fill,minmax(222px,1fr))] gap-x-5 gap-y-6">
-      {figures.map((f) => <div key={f.id} className="max-w-[330px]"><h2 className="truncate font-semibold" title={f.title}>{f.title}</h2><Picture vega={f.drawing} alt={f.alt} showRow={showRow} /></div>)}
+      {figures.map((f) => <div key={f.id} className="max-w-[330px]"><h2 className="truncate font-semibold" title={f.title}>{f.title}</h2><Pictured block={f} showRow={showRow} /></div>)}
     </div>
   );
 }

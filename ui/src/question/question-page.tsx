@@ -104,7 +104,7 @@ function Question({ study, id }: { study: string; id: string }) {
             {answer && (
               <div className="mt-5 flex flex-col gap-2">
                 <button type="button" className="btn btn-primary btn-sm" data-key="add-to-report" disabled={add.isPending} onClick={() => add.mutate({ kind: "answer", ref: id })}>Add to report</button>
-                {answer.blocks.some((b) => b.type === "figure" && b.figure) && (
+                {answer.blocks.some((b) => b.type === "figure") && (
                   <button type="button" className="btn btn-sm" disabled={figure.isPending} onClick={() => figure.mutate({ table: state.table, from_question: id })}>Draw as a figure</button>
                 )}
               </div>
@@ -139,7 +139,7 @@ function Question({ study, id }: { study: string; id: string }) {
               ) : (
                 <>
                   <Trail study={study} state={state} open={setSpec} />
-                  <AnswerView answer={answer} showRow={(row) => void go(`/s/${study}/t/${state.table}?rows=${row}`)} control={control} />
+                  <AnswerView answer={answer} showRow={(row) => void go(`/s/${study}/t/${state.table}?rows=${row}`)} control={control} openFigure={(block) => figure.mutate({ table: state.table, from_question: id, block })} />
                   <div className="mt-6"><Variants study={study} state={state} open={setSpec} /></div>
                 </>
               )}

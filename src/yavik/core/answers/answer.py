@@ -130,6 +130,34 @@ class RowsUsed(BaseModel):
     left_out: list[LeftOut] = []
 
 
+class PairMark(BaseModel):
+    """Two groups and the p of their comparison, as a bracket says it."""
+
+    a: str
+    b: str
+    p: float
+    text: list[Span]
+
+
+class FittedLine(BaseModel):
+    """A model's curve over a column, for one level of another (``None``: for all rows), with the ends of its band."""
+
+    over: str
+    by: str | None = None
+    group: str | None = None
+    x: list[float]
+    y: list[float]
+    low: list[float] = []
+    high: list[float] = []
+
+
+class ValueMark(BaseModel):
+    """A value that the answer compares with, for a line across the figure."""
+
+    at: float
+    label: str
+
+
 class Marks(BaseModel):
     """What a figure may take from an answer."""
 
@@ -137,6 +165,17 @@ class Marks(BaseModel):
     """Letters per group, by the group's words."""
     letters_note: str = ""
     p: list[Span] = []
+    pairs: list[PairMark] = []
+    pairs_note: str = ""
+    """How the p over brackets were found."""
+    fitted: list[FittedLine] = []
+    fitted_note: str = ""
+    equation: list[Span] = []
+    values: list[ValueMark] = []
+
+    @property
+    def any(self) -> bool:
+        return bool(self.letters or self.p or self.pairs or self.fitted or self.equation or self.values)
 
 
 class Answer(BaseModel):

@@ -1,39 +1,21 @@
-"""Captions that say what is drawn: n, what boxes, whiskers and bars are, where letters come from."""
+"""Words of captions: what is drawn, said from the description and the data."""
 
-from yavik.core.answers import Marks, Span
+from typing import Any
+
 from yavik.core.answers.wording import grouped as whole
-from yavik.core.answers.wording import listing, say
-from yavik.core.figures.data import Grouped
+from yavik.core.answers.wording import listing
 from yavik.core.figures.describe import Figure
 
 
-def write_caption(figure: Figure, data: Grouped, marks: Marks | None, points: int) -> list[Span]:
-    n = data.groups.n
-    counts = (
-        f"n = {whole(int(n[0]))} each"
-        if len(set(n.tolist())) == 1
-        else f"n = {listing([whole(int(x)) for x in n], 8)}"
-        if len(n) <= 8
-        else f"n = {whole(int(n.min()))} to {whole(int(n.max()))} per group, {whole(int(n.sum()))} in all"
-    )
-    subject = listing(list(data.groups.names), 6) if figure.samples else f"{data.value} by {lower(data.group)}"
-    parts = [f"{subject} ({counts})."]
-    if "box" in figure.show:
-        parts.append(f"Boxes show medians and quartiles, whiskers {whisker_words(figure)}.")
-    if "points" in figure.show:
-        total = int(n.sum())
-        parts.append(
-            "Each point is one value, spread sideways only to be seen."
-            if points >= total
-            else f"Points are a random {whole(points)} of {whole(total)} values."
-        )
-    elif "box" in figure.show and figure.whiskers != "range":
-        parts.append("Points are the values beyond the whiskers.")
-    if "mean" in figure.show:
-        parts.append(f"Diamonds show means{mean_words(figure)}.")
-    if marks and marks.letters and figure.letters:
-        parts.append(marks.letters_note)
-    return say(" ".join(parts))
+def counts_words(n: Any) -> str:
+    """How many values the groups hold."""
+    if len(n) == 1:
+        return f"n = {whole(int(n[0]))}"
+    if len(set(n.tolist())) == 1:
+        return f"n = {whole(int(n[0]))} each"
+    if len(n) <= 8:
+        return f"n = {listing([whole(int(x)) for x in n], 8)}"
+    return f"n = {whole(int(n.min()))} to {whole(int(n.max()))} per group, {whole(int(n.sum()))} in all"
 
 
 def whisker_words(figure: Figure) -> str:
@@ -44,13 +26,14 @@ def whisker_words(figure: Figure) -> str:
     return "the furthest values within 1.5 interquartile ranges of the box"
 
 
-def mean_words(figure: Figure) -> str:
+def mean_words(figure: Figure, what: str = "bars") -> str:
+    """', bars their 95% confidence intervals': what stands around a mean."""
     words = {
         "none": "",
-        "sd": ", bars one standard deviation either way",
-        "se": ", bars one standard error either way",
+        "sd": f", {what} one standard deviation either way",
+        "se": f", {what} one standard error either way",
     }
-    return words.get(figure.interval, f", bars their {100 * figure.level:g}% confidence intervals")
+    return words.get(figure.interval, f", {what} their {100 * figure.level:g}% confidence intervals")
 
 
 def ordinal(x: float) -> str:

@@ -1,12 +1,14 @@
-"""Vega-Lite to SVG and PNG without a browser. The first picture of a process pays a second of start-up."""
+"""Vega-Lite to SVG, PNG and PDF without a browser. The first picture of a process pays a second of start-up."""
 
 import json
 import re
+import tempfile
 from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
 FONTS = Path(__file__).with_name("fonts")
+SIZE = re.compile(r'<svg[^>]* width="([\d.]+)" height="([\d.]+)"')
 
 
 @lru_cache(maxsize=1)
@@ -18,7 +20,7 @@ def _converter() -> Any:
     return vl_convert
 
 
-@lru_cache(maxsize=128)
+@lru_cache(maxsize=256)
 def _svg(vega: str) -> str:
     text: str = _converter().vegalite_to_svg(vega, allowed_base_urls=[])
     return text
@@ -28,14 +30,42 @@ def svg(vega: dict[str, Any]) -> str:
     return _svg(json.dumps(vega, sort_keys=True))
 
 
+def size_of(vega: dict[str, Any]) -> tuple[float, float]:
+    """Width and height of the whole drawing in pixels (96 an inch)."""
+    found = SIZE.search(svg(vega))
+    return (float(found[1]), float(found[2])) if found else (321.0, 265.0)
+
+
 def width_mm(vega: dict[str, Any]) -> float:
     """Width of the whole drawing with its axes, which small pictures inside answers do not fix beforehand."""
-    found = re.search(r'<svg[^>]* width="([\d.]+)"', svg(vega))
-    return float(found[1]) * 25.4 / 96 if found else 85.0
+    return size_of(vega)[0] * 25.4 / 96
+
+
+@lru_cache(maxsize=64)
+def _png(vega: str, dpi: int) -> bytes:
+    paper = {**json.loads(vega), "background": "white"}
+    data: bytes = _converter().vegalite_to_png(json.dumps(paper), scale=72 / 96, ppi=dpi, allowed_base_urls=[])
+    return data
 
 
 def png(vega: dict[str, Any], dpi: int = 300) -> bytes:
     """Pixels so that the figure has its size in mm at ``dpi`` (drawings are laid out at 96 per inch)."""
-    paper = {**vega, "background": "white"}
-    data: bytes = _converter().vegalite_to_png(json.dumps(paper), scale=72 / 96, ppi=dpi, allowed_base_urls=[])
-    return data
+    return _png(json.dumps(vega, sort_keys=True), dpi)
+
+
+def pdf(vega: dict[str, Any], title: str, alt: str = "") -> bytes:
+    """One page of the figure's size, lines as lines, type as type: the faces are embedded."""
+    import typst
+
+    width, height = (v * 72 / 96 for v in size_of(vega))
+    with tempfile.TemporaryDirectory(prefix="yavik-") as folder:
+        root = Path(folder)
+        (root / "figure.svg").write_text(svg(vega), encoding="utf-8")
+        source = (
+            f"#set document(title: {json.dumps(title, ensure_ascii=False)})\n#set page(width: {width:.3f}pt, height: {height:.3f}pt, margin: 0pt)\n"
+            f'#image("figure.svg", width: 100%, alt: {json.dumps(alt, ensure_ascii=False)})'
+        )
+        (root / "main.typ").write_text(source, encoding="utf-8")
+        fonts = [str(FONTS)] if FONTS.is_dir() else []
+        data: bytes = typst.compile(str(root / "main.typ"), root=str(root), font_paths=fonts)
+        return data

@@ -21,11 +21,12 @@ def shape(index: int) -> str:
     return SHAPES[index // len(PALETTE) % len(SHAPES)]
 
 
-def config(type_pt: float) -> dict[str, Any]:
+def config(type_pt: float, face: str = FACE, line_pt: float = 0.75, grid: bool = True) -> dict[str, Any]:
     size = round(type_pt * PX_PER_PT, 2)
-    text = {"labelFont": FACE, "titleFont": FACE, "labelFontSize": size, "titleFontSize": size}
+    text = {"labelFont": face, "titleFont": face, "labelFontSize": size, "titleFontSize": size}
+    line = round(line_pt * PX_PER_PT, 2)
     return {
-        "font": FACE,
+        "font": face,
         "background": "transparent",
         "locale": {
             "number": {"decimal": ".", "thousands": "\u2009", "grouping": [3], "currency": ["", ""], "minus": "−"}
@@ -39,9 +40,14 @@ def config(type_pt: float) -> dict[str, Any]:
             "domainColor": INK,
             "tickColor": INK,
             "gridColor": GRID,
+            **({} if grid else {"grid": False}),
+            "domainWidth": line,
+            "tickWidth": line,
+            "gridWidth": line,
             "tickSize": 4,
             "labelPadding": 3,
             "titlePadding": 8,
         },
-        "text": {"font": FACE, "fontSize": size, "color": INK},
+        "text": {"font": face, "fontSize": size, "color": INK},
+        "legend": {**text, "labelColor": INK, "titleColor": INK, "titleFontWeight": 600},
     }

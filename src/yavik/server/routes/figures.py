@@ -1,44 +1,114 @@
-"""Figures and their images."""
+"""Figures, their images, and the study's own style."""
 
-from typing import Literal
+from typing import Any, Literal
 
-from fastapi import APIRouter, Response
+from fastapi import APIRouter, Query, Response
 
+from yavik.core.answers import FigureBlock
 from yavik.core.figures import Figure
-from yavik.core.figures.images import png, svg
+from yavik.core.figures.images import pdf, png, svg
+from yavik.core.figures.kinds import KINDS
+from yavik.core.figures.presets import PRESETS, looked
+from yavik.core.table import DataProblem
 from yavik.server.access import TheEngine, TheStore, TheStudy
-from yavik.server.figures_view import drawn, figure_body, figure_state
+from yavik.server.figures_view import drawn, figure_body, figure_state, style_item, style_of
 from yavik.server.questions_view import question_body, shown_answer
-from yavik.server.schemas import FigureChange, FigureState, NewFigure
-from yavik.store.bodies import FigureBody
+from yavik.server.schemas import FigureChange, FigureState, NewFigure, StyleChange, StyleState
+from yavik.store import Store
+from yavik.store.bodies import FigureBody, StyleBody
+from yavik.store.models import Item
 
 router = APIRouter(prefix="/api/studies/{study_id}/figures", tags=["figures"])
 
 
 @router.post("", status_code=201)
 def new_figure(study: TheStudy, data: NewFigure, store: TheStore, engine: TheEngine) -> FigureState:
-    """A figure from slots, or the main figure of a question's answer opened to be worked on, with its marks."""
-    figure, table, layout = data.figure, data.table, data.layout
+    """A figure from slots, or a drawing of a question's answer opened to be worked on, in step with the answer."""
+    figure, table = data.figure, data.table
+    style = style_of(store, study.id)
+    name = None
     if data.from_question:
         question = store.items.item(study.id, data.from_question, "question")
-        body = question_body(question)
-        answer, _ = shown_answer(store, question)
-        block = next((b for b in answer.blocks if b.type == "figure" and b.figure), None) if answer else None
-        if block is not None and block.type == "figure" and block.figure:
-            lends = bool(answer and answer.marks.letters)
-            figure = Figure.model_validate({**block.figure, "marks_from": question.id if lends else None})
-        table, layout = body.table, "side_by_side" if figure.samples else "stacked"
+        figure, name = _from_answer(store, question, data.block, figure)
+        table = question_body(question).table
+    if not data.figure.model_fields_set & {"width_mm", "height_mm", "type_pt"} and figure.kind != "answer":
+        size = {"width_mm": KINDS[figure.kind].size[0], "height_mm": KINDS[figure.kind].size[1]}
+        figure = figure.model_copy(update=looked(style.look) | (size if style.preset == "journal" else {}))
     store.items.item(study.id, table, "table")
-    name = figure_name(figure)
-    made = FigureBody(table=table, layout=layout, figure=figure)
+    name = name or figure_name(figure)
+    made = FigureBody(table=table, figure=figure)
     item = store.items.add(study.id, "figure", name, made.model_dump(mode="json"), f"Draw {name}")
     return figure_state(store, engine, item)
 
 
+def _from_answer(store: Store, question: Item, wanted: str | None, figure: Figure) -> tuple[Figure, str | None]:
+    """A drawing with a description of its own becomes that figure, with the answer's marks; any other is worked on as it is."""
+    answer, _ = shown_answer(store, question)
+    blocks = [b for b in answer.blocks if isinstance(b, FigureBlock)] if answer else []
+    block = next((b for b in blocks if b.id == wanted), None) if wanted else next((b for b in blocks), None)
+    if block is None or answer is None:
+        return figure, None
+    if block.figure:
+        lends = bool(answer.marks.letters or answer.marks.p)
+        return Figure.model_validate({**block.figure, "marks_from": question.id if lends else None}), None
+    width, height = (block.drawing.get(k) for k in ("width", "height"))
+    wide = width if isinstance(width, int | float) else 330.0
+    high = height if isinstance(height, int | float) else 250.0
+    size = {"width_mm": 85.0 if wide < 260 else 120.0}
+    size["height_mm"] = round(min(220.0, max(35.0, size["width_mm"] * (high + 45) / (wide + 60))), 0)
+    return Figure(kind="answer", question=question.id, block=block.id, **size), f"{question.name}: {block.title}"[
+        :200
+    ]
+
+
 def figure_name(figure: Figure) -> str:
-    if figure.samples:
+    if figure.kind in ("samples", "paired", "matrix") and figure.samples:
         return ", ".join(figure.samples[:3])
-    return f"{figure.response} by {figure.groups}" if figure.ready else "New figure"
+    if figure.kind == "roc" and figure.samples:
+        return f"{figure.samples[0]} telling {figure.groups}"
+    parts = [figure.response, figure.x or figure.groups]
+    joint = " over " if figure.x else " by "
+    return joint.join(p for p in parts if p) or "New figure"
+
+
+@router.get("/style")
+def style(study: TheStudy, store: TheStore) -> StyleState:
+    return _style_state(style_of(store, study.id))
+
+
+@router.put("/style")
+def change_style(study: TheStudy, data: StyleChange, store: TheStore, engine: TheEngine) -> StyleState:
+    """Sets how new figures look, from a preset or from a figure; ``all`` lays it over every figure of the study."""
+    body = style_of(store, study.id)
+    if data.preset:
+        body = body.model_copy(update={"look": PRESETS[data.preset][1], "preset": data.preset})
+    elif data.look:
+        body = body.model_copy(update={"look": data.look, "preset": None})
+    bodies = {_style_id(store, study.id): body.model_dump(mode="json")}
+    if data.all:
+        for item in store.items.items(study.id):
+            if item.type == "figure":
+                held = figure_body(item)
+                figure = held.figure.model_copy(update=looked(body.look))
+                bodies[item.id] = held.model_copy(update={"figure": figure}).model_dump(mode="json")
+    store.items.change_several(study.id, "Change the style of figures", bodies)
+    return _style_state(body)
+
+
+def _style_state(body: StyleBody) -> StyleState:
+    return StyleState(look=body.look, preset=body.preset, presets={k: v[0] for k, v in PRESETS.items()})
+
+
+def _style_id(store: Store, study_id: str) -> str:
+    """The entry that keeps the style; made when there is none, which is nothing to undo."""
+    item = style_item(store, study_id)
+    if item is None:
+        from yavik.store.models import new_id
+
+        body = StyleBody().model_dump(mode="json")
+        item = Item(id=new_id(), study_id=study_id, type="style", name="Style of figures", body=body, deleted=False)
+        store.items.put(item)
+    return item.id
 
 
 @router.get("/{item_id}")
@@ -52,35 +122,86 @@ def change_figure(
 ) -> FigureState:
     item = store.items.item(study.id, item_id, "figure")
     body = figure_body(item)
-    fresh = body.model_copy(
-        update={
-            k: v
-            for k, v in (("table", data.table), ("layout", data.layout), ("figure", data.figure))
-            if v is not None
-        }
-    )
+    fresh = body.model_copy(update={k: v for k in ("table", "figure") if (v := getattr(data, k)) is not None})
+    label = f"Change the figure {item.name}"
+    levels = _levels_changed(body.figure, fresh.figure)
+    if levels:
+        # A level's colour is the level's, in every figure of the study; this one follows like the others.
+        column, colours = levels
+        kept = style_of(store, study.id)
+        of_column = {k: v for k, v in {**kept.colours.get(column, {}), **colours}.items() if v}
+        style = kept.model_copy(update={"colours": {**kept.colours, column: of_column}})
+        bodies = {_style_id(store, study.id): style.model_dump(mode="json"), item_id: fresh.model_dump(mode="json")}
+        store.items.change_several(study.id, label, bodies)
+        return figure_state(store, engine, store.items.item(study.id, item_id, "figure"))
     name = figure_name(fresh.figure) if item.name == figure_name(body.figure) else item.name
-    item = store.items.change(
-        study.id,
-        item_id,
-        f"Change the figure {item.name}",
-        together=True,
-        body=fresh.model_dump(mode="json"),
-        name=name,
-    )
+    item = store.items.change(study.id, item_id, label, together=True, body=fresh.model_dump(mode="json"), name=name)
     return figure_state(store, engine, item)
 
 
+def _levels_changed(before: Figure, after: Figure) -> tuple[str, dict[str, str]] | None:
+    """The column and the levels whose colour was set ('' where it was taken back); None for anything else."""
+    kind = KINDS.get(after.kind)
+    column = kind.level_column(after) if kind else None
+    changed = {
+        name: after.colours.get(name, "")
+        for name in {*before.colours, *after.colours}
+        if before.colours.get(name) != after.colours.get(name)
+    }
+    same = kind is not None and kind.level_column(before) == column
+    return (column, changed) if column and changed and same else None
+
+
+Media = dict[str, tuple[str, str]]
+MEDIA: Media = {"svg": ("image/svg+xml", "svg"), "png": ("image/png", "png"), "pdf": ("application/pdf", "pdf")}
+
+
 @router.get("/{item_id}/image.{kind}")
-def image(study: TheStudy, item_id: str, kind: Literal["svg", "png"], store: TheStore, engine: TheEngine) -> Response:
-    """The figure as SVG, or as PNG at 300 dots per inch."""
+def image(
+    study: TheStudy,
+    item_id: str,
+    kind: Literal["svg", "png", "pdf"],
+    store: TheStore,
+    engine: TheEngine,
+    dpi: int = Query(300, ge=72, le=1200),
+) -> Response:
+    """The figure as SVG, as PDF with its faces in it, or as PNG at that many dots per inch."""
     item = store.items.item(study.id, item_id, "figure")
-    vega = drawn(store, engine, item).vega
-    data, media = (svg(vega).encode(), "image/svg+xml") if kind == "svg" else (png(vega), "image/png")
+    made = drawn(store, engine, item)
+    data: Any
+    if kind == "svg":
+        data = svg(made.vega).encode()
+    elif kind == "png":
+        data = png(made.vega, dpi)
+    else:
+        data = pdf(made.vega, item.name, made.alt)
     return Response(
         data,
-        media_type=media,
+        media_type=MEDIA[kind][0],
         headers={"content-disposition": f'attachment; filename="{file_name(item.name)}.{kind}"'},
+    )
+
+
+@router.get("/{item_id}/data.csv")
+def data_behind(study: TheStudy, item_id: str, store: TheStore, engine: TheEngine) -> Response:
+    """The numbers behind the figure as CSV, with all their digits."""
+    import csv
+    import io
+
+    item = store.items.item(study.id, item_id, "figure")
+    block = drawn(store, engine, item).behind
+    if block is None:
+        raise DataProblem("This figure has no numbers of its own.")
+    out = io.StringIO()
+    writer = csv.writer(out, lineterminator="\n")
+    keys = [h.key for h in block.columns]
+    writer.writerow(keys)
+    for row in block.rows:
+        writer.writerow(["" if row[k].v is None else row[k].v for k in keys])
+    return Response(
+        out.getvalue(),
+        media_type="text/csv; charset=utf-8",
+        headers={"content-disposition": f'attachment; filename="{file_name(item.name)}.csv"'},
     )
 
 

@@ -3,6 +3,7 @@
 from fastapi import APIRouter
 
 from yavik.core.figures import Figure
+from yavik.core.figures.kinds import KINDS
 from yavik.core.methods import AIMS, methods
 from yavik.core.methods.registry import get
 from yavik.core.steps import step_kinds
@@ -39,6 +40,7 @@ def catalogue() -> Catalogue:
         steps=step_kinds(),
         functions=[{"name": f.name, "shape": f.shape, "help": f.help} for f in FUNCTIONS.values()],
         figure=Figure.model_json_schema(),
+        figure_kinds=[k.card() for k in KINDS.values()],
         kinds=list(Kind),
     )
 

@@ -5,7 +5,7 @@ from typing import Any, Literal
 import numpy as np
 from pydantic import Field
 
-from yavik.core.answers import Answer, NoteBlock, Remedy, Span
+from yavik.core.answers import Answer, Marks, NoteBlock, Remedy, Span, ValueMark
 from yavik.core.answers.make import ci_cells, ci_head, compose, finite, grid
 from yavik.core.answers.wording import (
     df,
@@ -202,6 +202,12 @@ def compute(table: Table, spec: OneSampleSpec, run: Run) -> Answer:
         checks=checks,
         rows=used_where(table, ~np.isnan(table.numbers(spec.column)), f"{column.title} is empty"),
         facts=facts,
+        marks=Marks(
+            p=say(italic("p"), f" {p_words(found.p)}"),
+            values=[]
+            if spec.test == "variance"
+            else [ValueMark(at=spec.value, label=number(spec.value, printed_decimals(column)))],
+        ),
         settings=[TEST_WORDS[spec.test], f"against {number(spec.value, printed_decimals(column))}{unit_of(column)}"],
     )
 

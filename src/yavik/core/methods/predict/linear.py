@@ -6,10 +6,10 @@ import numpy as np
 import pyarrow as pa
 from pydantic import Field
 
-from yavik.core.answers import Answer, Marks, NoteBlock, TableBlock
+from yavik.core.answers import Answer, NoteBlock, TableBlock
 from yavik.core.answers.make import EMPTY, compose, grid
 from yavik.core.answers.model_card import ModelCard, Variant
-from yavik.core.answers.wording import grouped, italic, listing, num, number, p_cell, p_words, say, share, stat, word
+from yavik.core.answers.wording import grouped, listing, num, number, p_cell, share, stat, word
 from yavik.core.figures.describe import VALUES
 from yavik.core.figures.plots import Cloud, block, scatter, thin
 from yavik.core.methods.base import Aim, Layout, Method, Run, option, placed, slot
@@ -23,6 +23,7 @@ from yavik.core.methods.predict._effects import (
     slopes_table,
     term_pictures,
 )
+from yavik.core.methods.predict._lent import lent
 from yavik.core.methods.predict._linear_checks import all_checks, asides_of
 from yavik.core.methods.predict._linear_fit import LinearFit, fit_linear
 from yavik.core.methods.predict._linear_page import PAGE
@@ -83,7 +84,6 @@ def compute(table: Table, spec: LinearSpec, run: Run) -> Answer:
     settings += [f"weighted by {table.column(spec.weights).title}"] if spec.weights else []
     settings += [f"{spec.selection.replace('_', ' ')} selection"] if spec.selection != "none" else []
     settings += ["no intercept"] if not spec.intercept else []
-    p = test.p if test else 1.0
     return compose(
         spans,
         short=short,
@@ -107,7 +107,7 @@ def compute(table: Table, spec: LinearSpec, run: Run) -> Answer:
         ],
         checks=all_checks(m, spec, asides),
         rows=m.data.used,
-        marks=Marks(p=say(italic("p"), f" {p_words(p)}")) if test else Marks(),
+        marks=lent(m.fitted, lower(m.data.response.title), m.model.r2, test.p if test else None, spec.alpha),
         model=tables.card(m, found),
         variants=_variants(m, spec),
     )

@@ -1,0 +1,84 @@
+"""What a kind of figure declares: its sentence, its slots, what it can draw, and how it is made."""
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from typing import Any
+
+from yavik.core.figures.describe import Figure, Layer
+from yavik.core.figures.plot import Plot
+from yavik.core.table import Table
+
+Style = dict[str, dict[str, str]]
+"""Colours that the study keeps: by column, by level."""
+
+
+@dataclass(frozen=True)
+class SlotCard:
+    title: str
+    kinds: list[str]
+    placeholder: str
+    many: bool = False
+
+
+@dataclass(frozen=True)
+class LayerCard:
+    id: Layer
+    words: str
+    help: str
+    alone: bool = False
+    """Takes the place of the others instead of being drawn with them."""
+
+
+@dataclass(frozen=True)
+class Kind:
+    id: str
+    words: str
+    sentence: str
+    slots: dict[str, SlotCard]
+    needed: tuple[str, ...]
+    layers: tuple[LayerCard, ...]
+    usual: tuple[Layer, ...]
+    looks: tuple[str, ...]
+    """Names of the settings of the margin that mean something here."""
+    plot: Callable[[Figure, Table, Style], Plot]
+    size: tuple[float, float] = field(default=(85.0, 70.0))
+    coloured_by: tuple[str, ...] = ("colour",)
+    """Slots whose column's levels have the colours: the first that is filled."""
+
+    def level_column(self, figure: Figure) -> str | None:
+        return next((getattr(figure, name) for name in self.coloured_by if getattr(figure, name)), None)
+
+    def ready(self, figure: Figure) -> bool:
+        return all(getattr(figure, name) for name in self.needed)
+
+    def columns(self, figure: Figure) -> list[str]:
+        """The columns it reads, each once."""
+        found: list[str] = []
+        for name in self.slots:
+            value: Any = getattr(figure, name)
+            found += value if isinstance(value, list) else [value] if value else []
+        return list(dict.fromkeys(found))
+
+    def card(self) -> dict[str, Any]:
+        """For the interface."""
+        return {
+            "id": self.id,
+            "words": self.words,
+            "sentence": self.sentence,
+            "slots": {
+                k: {
+                    "title": s.title,
+                    "slot": {"kinds": s.kinds, "placeholder": s.placeholder, "many": s.many, "layout": None},
+                }
+                for k, s in self.slots.items()
+            },
+            "needed": list(self.needed),
+            "layers": [{"id": x.id, "words": x.words, "help": x.help, "alone": x.alone} for x in self.layers],
+            "usual": list(self.usual),
+            "looks": list(self.looks),
+        }
+
+
+COLOUR = SlotCard("Colour", ["category", "ordered", "yes_no", "count", "text"], "column")
+PANEL = SlotCard("Panel", ["category", "ordered", "yes_no", "count", "text"], "column")
+PANEL_ROWS = SlotCard("Rows of panels", ["category", "ordered", "yes_no", "count", "text"], "column")

@@ -1,0 +1,35 @@
+"""Which questions have marks for a figure: those about the same columns of the same table."""
+
+from typing import Any
+
+from yavik.core.figures.describe import Figure
+
+
+def lends(figure: Figure, spec: dict[str, Any]) -> bool:
+    """Whether a question's columns are the figure's: its groups, its samples, or its two axes."""
+    if figure.kind in ("samples", "paired"):
+        return bool(figure.samples) and spec.get("samples") == figure.samples
+    if not figure.response:
+        return False
+    if figure.kind == "spread":
+        return figure.response in (spec.get("column"), *_listed(spec, "columns"))
+    same = spec.get("response") == figure.response
+    if figure.kind == "groups":
+        by = (spec.get("groups"), *_listed(spec, "factors"))
+        return same and figure.groups in by
+    if figure.kind in ("relation", "course"):
+        named = [*_listed(spec, "terms"), *_listed(spec, "columns"), *_listed(spec, "with")]
+        return figure.x in _bare(named) and (same or figure.response in named)
+    return False
+
+
+def _listed(spec: dict[str, Any], field: str) -> list[str]:
+    value = spec.get(field)
+    if isinstance(value, str):
+        return [value]
+    return [str(v) for v in value] if isinstance(value, list) else []
+
+
+def _bare(terms: list[str]) -> set[str]:
+    """Columns of terms such as 'minutes^2' and 'area*district'."""
+    return {part.split("^")[0] for term in terms for part in term.split("*")}

@@ -1,0 +1,44 @@
+"""Local linear regression: a smooth curve through points."""
+
+import numpy as np
+import numpy.typing as npt
+
+Floats = npt.NDArray[np.float64]
+
+
+def local_line(x: Floats, y: Floats, at: Floats, span: float) -> Floats:
+    """Weighted straight lines through the nearest ``span`` of the points, tricube weights, no robustness rounds
+    (Cleveland, 1979).
+
+    Args:
+        x, y: shape (n,), finite.
+        at: shape (m,), the places wanted.
+        span: share of the points that each line looks at, above 0; beyond 1 all of them.
+
+    Returns:
+        Shape (m,); NaN where fewer than two different x lie within reach.
+    """
+    order = np.argsort(x, kind="stable")
+    x, y = x[order], y[order]
+    n = len(x)
+    k = int(np.clip(np.ceil(span * n - 1e-9), 2, n)) if n >= 2 else n
+    out = np.full(len(at), np.nan)
+    for i, place in enumerate(at):
+        near = np.searchsorted(x, place)
+        left, right = max(0, near - k), min(n, near + k)
+        away = np.abs(x[left:right] - place)
+        reach = np.partition(away, min(k, len(away)) - 1)[min(k, len(away)) - 1]
+        if reach <= 0:
+            same = away == 0
+            out[i] = y[left:right][same].mean()
+            continue
+        w = np.clip(1 - (away / reach) ** 3, 0, None) ** 3
+        dx, v = x[left:right] - place, y[left:right]
+        sw = w.sum()
+        if sw <= 0:
+            continue
+        mx, my = (w @ dx) / sw, (w @ v) / sw
+        sxx = w @ (dx - mx) ** 2
+        slope = (w @ ((dx - mx) * (v - my))) / sxx if sxx > 1e-12 * reach**2 * sw else 0.0
+        out[i] = my - slope * mx
+    return out
