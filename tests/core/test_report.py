@@ -17,7 +17,8 @@ from yavik.core.report.describe import Node
 from yavik.core.report.markdown import write_markdown
 from yavik.core.report.pdf import quoted, write_pdf
 from yavik.core.report.web import write_html
-from yavik.core.report.word import TEXT_MM, column_widths, write_docx
+from yavik.core.report.widths import TEXT_MM, column_widths
+from yavik.core.report.word import write_docx
 
 TABLE = read(
     b"g,y\n"

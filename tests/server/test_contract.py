@@ -34,7 +34,9 @@ def test_the_catalogue_draws_everything(http: TestClient) -> None:
         assert set(kind["needed"]) <= set(kind["slots"]) <= set(found["figure"]["properties"])
         assert set(kind["usual"]) <= {layer["id"] for layer in kind["layers"]}
         assert all(f"{{{slot}}}" in kind["sentence"] for slot in kind["slots"]) and "{show}" in kind["sentence"]
-    assert {"groups", "spread", "relation", "course", "shares", "paired", "matrix", "forest", "roc"} <= {k["id"] for k in kinds}
+    assert {"groups", "spread", "relation", "course", "shares", "paired", "matrix", "forest", "roc"} <= {
+        k["id"] for k in kinds
+    }
 
 
 @pytest.mark.parametrize("method", sorted(methods()))

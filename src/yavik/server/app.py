@@ -28,6 +28,7 @@ from yavik.server.routes import (
     studies,
     tables,
 )
+from yavik.server.savings import Savings
 from yavik.server.security import LocalOnly
 from yavik.store import Store
 
@@ -49,6 +50,7 @@ def create_app(
     @asynccontextmanager
     async def life(app: FastAPI) -> AsyncIterator[None]:
         app.state.store = Store(folder)
+        app.state.savings = Savings()
         app.state.archives = [*configured(folder), *(more_archives or [])]
         app.state.engine = Engine(app.state.store, workers, os.environ.get("YAVIK_ENGINE"))
         if warm:

@@ -3,15 +3,18 @@
 from typing import Any
 from uuid import uuid4
 
-from yavik.core.answers import Answer, TableBlock
+from yavik.core.answers import Answer, Span, TableBlock
+from yavik.core.answers.wording import plain
 from yavik.core.report import Document, Embed, assemble
-from yavik.core.report.assemble import Missing, NumberedFigure, NumberedTable
+from yavik.core.report.appendix import Appendix, Asked, PreparedTable
+from yavik.core.report.assemble import Missing, NumberedFigure, NumberedTable, Paragraph
 from yavik.core.report.describe import Node
 from yavik.core.table import DataProblem
 from yavik.engine import Engine
 from yavik.server.figures_view import drawing_out, drawn, figure_body, figure_key
-from yavik.server.questions_view import shown_answer
-from yavik.server.schemas import DrawingOut, EmbedOut, ReportState
+from yavik.server.questions_view import question_body, shown_answer
+from yavik.server.schemas import DrawingOut, EmbedOut, LiveOut, ReportState, TargetOut
+from yavik.server.tables_view import body_of
 from yavik.store import Store
 from yavik.store.bodies import ReportBody
 from yavik.store.models import Item
@@ -21,10 +24,16 @@ DEFAULT_PARTS = ("groups", "frequencies", "pairs")
 OTHER_PARTS = ("models", "coefficients", "fit", "means", "anova", "crosstab", "correlations", "levels", "power")
 """Tables that stand in a report by themselves: the first kind where an answer has them, else the second."""
 
+Found = dict[tuple[str, str], Embed]
 
-def document_of(store: Store, engine: Engine, item: Item) -> tuple[Document, dict[tuple[str, str], Embed]]:
+
+def report_body(item: Item) -> ReportBody:
+    return ReportBody.model_validate(item.body)
+
+
+def document_of(store: Store, engine: Engine, item: Item) -> tuple[Document, Found]:
     """Assembled from what its answers and figures show now (out-of-date ones as they were, marked)."""
-    found: dict[tuple[str, str], Embed] = {}
+    found: Found = {}
 
     def lookup(kind: str, ref: str) -> Embed | None:
         if (kind, ref) not in found:
@@ -36,7 +45,59 @@ def document_of(store: Store, engine: Engine, item: Item) -> tuple[Document, dic
             found[kind, ref] = embed
         return found[kind, ref]
 
-    return assemble(Node.model_validate(ReportBody.model_validate(item.body).doc), lookup), found
+    body = report_body(item)
+    appendix = lambda: appendix_of(store, item)  # noqa: E731
+    return assemble(Node.model_validate(body.doc), lookup, body.look, appendix), found
+
+
+def appendix_of(store: Store, item: Item) -> Appendix:
+    """Every table that the report's answers and figures read, and the answers themselves."""
+    from yavik.core.methods.registry import get
+
+    nodes = walk(report_body(item).doc)
+    refs = list(dict.fromkeys(_refs(nodes)))
+    asked, tables = [], []
+    for ref in refs:
+        try:
+            found = store.items.item(item.study_id, ref)
+        except LookupError:
+            continue
+        if found.type == "question":
+            body = question_body(found)
+            answer, _ = shown_answer(store, found)
+            tables.append(body.table)
+            if answer is not None:
+                asked.append(Asked(found.name, get(body.method).title, _name(store, body.table), answer))
+        elif found.type == "figure":
+            tables.append(figure_body(found).table)
+    return Appendix([t for key in dict.fromkeys(tables) if (t := _prepared(store, key))], asked)
+
+
+def _refs(nodes: list[dict[str, Any]]) -> list[str]:
+    return [
+        str(n["attrs"].get("figure" if n["type"] == "figure" else "question", ""))
+        for n in nodes
+        if n.get("type") in ("answer", "figure", "live") and isinstance(n.get("attrs"), dict)
+    ]
+
+
+def _name(store: Store, table: str) -> str:
+    try:
+        return store.items.find(table, "table").name
+    except LookupError:
+        return "a deleted table"
+
+
+def _prepared(store: Store, key: str) -> PreparedTable | None:
+    try:
+        item = store.items.find(key, "table")
+        body = body_of(item)
+        snapshot, effects = store.tables.replay(body)
+    except (LookupError, DataProblem):
+        return None
+    source = f"the table {_name(store, body.link)}" if body.link else body.filename or "typed-in rows"
+    steps = [(e.title, e.problem or e.said) for e in effects]
+    return PreparedTable(item.name, source, snapshot.n_rows, list(snapshot.columns), steps)
 
 
 def _answer(store: Store, study_id: str, ref: str) -> Embed | None:
@@ -76,36 +137,77 @@ def _figure(store: Store, engine: Engine, study_id: str, ref: str) -> Embed | No
 
 
 def report_state(store: Store, engine: Engine, item: Item) -> ReportState:
-    body = ReportBody.model_validate(item.body)
+    body = report_body(item)
     document, found = document_of(store, engine, item)
-    embeds = []
-    for node in walk(body.doc):
-        if node.get("type") in ("answer", "figure"):
-            embeds.append(_embed_out(node, document, found))
-    return ReportState(id=item.id, name=item.name, doc=body.doc, revision=key_of(body.doc), embeds=embeds)
+    nodes = walk(body.doc)
+    embeds = [_embed_out(n, document, found) for n in nodes if n.get("type") in ("answer", "figure", "appendix")]
+    return ReportState(
+        id=item.id,
+        name=item.name,
+        doc=body.doc,
+        revision=key_of(body.model_dump(mode="json")),
+        embeds=embeds,
+        live=[_live_out(n, document) for n in nodes if n.get("type") == "live"],
+        targets=_targets(document),
+        look=body.look,
+    )
 
 
 def walk(node: dict[str, Any]) -> list[dict[str, Any]]:
     return [node, *(inner for child in node.get("content", []) for inner in walk(child))]
 
 
-def _embed_out(node: dict[str, Any], document: Document, found: dict[tuple[str, str], Embed]) -> EmbedOut:
+def _live_out(node: dict[str, Any], document: Document) -> LiveOut:
+    attrs = node.get("attrs", {})
+    uid = str(attrs.get("uid", ""))
+    word = document.live[uid]
+    text = plain(word.spans)
+    return LiveOut(
+        uid=uid,
+        spans=word.spans,
+        text=text,
+        said=str(attrs.get("said") or text),
+        name=word.name,
+        ref=str(attrs.get("question", "")),
+        missing=word.missing,
+        out_of_date=word.out_of_date,
+        flipped=word.flipped,
+    )
+
+
+def _targets(document: Document) -> list[TargetOut]:
+    out = []
+    for uid, parts in document.embeds.items():
+        for p in parts:
+            if isinstance(p, NumberedTable):
+                out.append(TargetOut(uid=uid, part=p.block.id, label=p.label, title=plain(p.title)))
+            elif isinstance(p, NumberedFigure):
+                out.append(TargetOut(uid=uid, part=p.part, label=p.label, title=plain(p.own_caption)[:90]))
+    return out
+
+
+def _embed_out(node: dict[str, Any], document: Document, found: Found) -> EmbedOut:
     attrs, kind = node.get("attrs", {}), node["type"]
     ref = str(attrs.get("question" if kind == "answer" else "figure", ""))
     embed = found.get((kind, ref))
     made = document.embeds.get(str(attrs.get("uid")), [])
     missing = next((p.text for p in made if isinstance(p, Missing)), None)
     answer = embed.answer if embed else None
+    said = attrs.get("said")
+    now = answer.headline if answer else None
+    headline = next((p.spans for p in made if isinstance(p, Paragraph) and p.statement), None)
     return EmbedOut(
         uid=str(attrs.get("uid")),
         kind=kind,
         ref=ref,
-        name=embed.name if embed else "Deleted",
+        name="Appendix" if kind == "appendix" else embed.name if embed else "Deleted",
         out_of_date=bool(embed and embed.out_of_date),
+        was=said if now and said and said != now else None,
+        now=now,
         problem=missing,
-        headline=answer.headline_spans if answer and "headline" in (attrs.get("parts") or ["headline"]) else None,
+        headline=[s for s in headline if isinstance(s, Span)] if headline else None,
         tables=[
-            {"number": p.number, "block": p.block.model_dump(mode="json")}
+            {"number": p.number, "label": p.label, "title": plain(p.title), "block": p.block.model_dump(mode="json")}
             for p in made
             if isinstance(p, NumberedTable)
         ],
@@ -144,11 +246,33 @@ def default_parts(answer: Answer | None) -> list[str]:
     return ["headline", *tables, *figures]
 
 
-def node_for(kind: str, ref: str, parts: list[str]) -> dict[str, Any]:
+def node_for(kind: str, ref: str, parts: list[str], said: str | None = None) -> dict[str, Any]:
     uid = uuid4().hex[:8]
     if kind == "answer":
-        return {"type": "answer", "attrs": {"uid": uid, "question": ref, "parts": parts}}
+        return {"type": "answer", "attrs": {"uid": uid, "question": ref, "parts": parts, "said": said}}
     return {"type": "figure", "attrs": {"uid": uid, "figure": ref}}
+
+
+def noted(doc: dict[str, Any], state: ReportState) -> dict[str, Any]:
+    """The same text with every live place taken note of: what it says now is what it is compared with from here on."""
+    live = {w.uid: w for w in state.live}
+    embeds = {e.uid: e for e in state.embeds}
+
+    def renewed(node: dict[str, Any]) -> dict[str, Any]:
+        attrs = node.get("attrs") or {}
+        uid = str(attrs.get("uid", ""))
+        if node.get("type") == "live" and uid in live and not live[uid].missing:
+            attrs = {**attrs, "said": live[uid].text}
+            if live[uid].flipped:
+                attrs["holds"] = not attrs.get("holds")
+        elif node.get("type") == "answer" and uid in embeds and embeds[uid].now:
+            attrs = {**attrs, "said": embeds[uid].now}
+        made = {**node, "attrs": attrs} if attrs else dict(node)
+        if "content" in node:
+            made["content"] = [renewed(c) for c in node["content"]]
+        return made
+
+    return renewed(doc)
 
 
 def count_embeds(doc: dict[str, Any]) -> tuple[int, int]:

@@ -6,7 +6,7 @@ from pydantic import BaseModel, Field
 
 from yavik.core.figures import Figure, Look
 from yavik.core.files.options import ReadOptions
-from yavik.core.report import EMPTY_DOC
+from yavik.core.report import EMPTY_DOC, ReportLook
 
 
 class TableBody(BaseModel):
@@ -54,3 +54,4 @@ class StyleBody(BaseModel):
 
 class ReportBody(BaseModel):
     doc: dict[str, Any] = Field(default_factory=lambda: dict(EMPTY_DOC))
+    look: ReportLook = Field(default_factory=ReportLook)

@@ -505,6 +505,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study_id}/questions/{item_id}/phrases": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Phrases Of
+         * @description What sentences of a report can quote of the answer that the question shows.
+         */
+        get: operations["phrases_of"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study_id}/questions/{item_id}/trail/{round_id}": {
         parameters: {
             query?: never;
@@ -527,6 +547,26 @@ export interface paths {
          * @description Names a model of the trail, or takes its name away.
          */
         patch: operations["name_round"];
+        trace?: never;
+    };
+    "/api/studies/{study_id}/questions/{item_id}/write-up": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Written Up
+         * @description A paragraph on the method and one on the result, for the report's text. Raises DataProblem without an answer.
+         */
+        post: operations["written_up"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/api/studies/{study_id}/redo": {
@@ -618,6 +658,60 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study_id}/reports/{item_id}/files/{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Begin Saving
+         * @description Begins to make the file; how far it is can be asked, and the file be fetched when it is done.
+         */
+        post: operations["begin_saving"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/reports/{item_id}/files/{saving}/content": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Saved File */
+        get: operations["saved_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/reports/{item_id}/files/{saving}/state": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Saving State */
+        get: operations["saving_state"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study_id}/reports/add": {
         parameters: {
             query?: never;
@@ -632,6 +726,23 @@ export interface paths {
          * @description Places an answer or figure at the end of the study's first report, which is begun when there is none.
          */
         post: operations["add_to_report"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/reports/templates": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Templates */
+        get: operations["templates"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1494,6 +1605,8 @@ export interface components {
             kind: "answer" | "figure";
             /** Name */
             name: string;
+            /** Now */
+            now?: string | null;
             /** Out Of Date */
             out_of_date: boolean;
             /**
@@ -1619,7 +1732,7 @@ export interface components {
              * @default Commissioner
              * @enum {string}
              */
-            face: "Commissioner" | "STIX Two Text" | "IBM Plex Mono";
+            face: "Commissioner" | "STIX Two Text";
             /**
              * Fitted
              * @default true
@@ -2121,6 +2234,39 @@ export interface components {
             title: string;
         };
         /**
+         * LiveOut
+         * @description A live word of the text as it reads now.
+         */
+        LiveOut: {
+            /**
+             * Flipped
+             * @default false
+             */
+            flipped: boolean;
+            /**
+             * Missing
+             * @default false
+             */
+            missing: boolean;
+            /** Name */
+            name: string;
+            /**
+             * Out Of Date
+             * @default false
+             */
+            out_of_date: boolean;
+            /** Ref */
+            ref: string;
+            /** Said */
+            said: string;
+            /** Spans */
+            spans: components["schemas"]["Span"][];
+            /** Text */
+            text: string;
+            /** Uid */
+            uid: string;
+        };
+        /**
          * Look
          * @description How figures look: what a study's own style holds, and every figure carries.
          */
@@ -2130,7 +2276,7 @@ export interface components {
              * @default Commissioner
              * @enum {string}
              */
-            face: "Commissioner" | "STIX Two Text" | "IBM Plex Mono";
+            face: "Commissioner" | "STIX Two Text";
             /**
              * Grid
              * @default true
@@ -2378,6 +2524,16 @@ export interface components {
             /** Table */
             table: string;
         };
+        /** NewReport */
+        NewReport: {
+            /** Name */
+            name: string;
+            /**
+             * Template
+             * @default empty
+             */
+            template: string;
+        };
         /** NewSteps */
         NewSteps: {
             /** Label */
@@ -2511,6 +2667,17 @@ export interface components {
             patterns: components["schemas"]["Pattern"][];
             /** Rows */
             rows: number;
+        };
+        /** PhraseOut */
+        PhraseOut: {
+            /** Key */
+            key: string;
+            /** Spans */
+            spans: components["schemas"]["Span"][];
+            /** Text */
+            text: string;
+            /** Where */
+            where: string;
         };
         /**
          * Preview
@@ -2727,12 +2894,55 @@ export interface components {
                 [key: string]: unknown;
             } | null;
         };
-        /** ReportChange */
+        /**
+         * ReportChange
+         * @description ``doc`` is the whole text; ``look`` how it is set; ``noted`` takes note of every change since the last time.
+         */
         ReportChange: {
             /** Doc */
-            doc: {
+            doc?: {
                 [key: string]: unknown;
-            };
+            } | null;
+            look?: components["schemas"]["ReportLook"] | null;
+            /**
+             * Noted
+             * @default false
+             */
+            noted: boolean;
+        };
+        /**
+         * ReportLook
+         * @description How a report is set: what its files follow.
+         */
+        ReportLook: {
+            /**
+             * Decimal
+             * @default point
+             * @enum {string}
+             */
+            decimal: "point" | "comma";
+            /**
+             * Leading
+             * @default 1.2
+             */
+            leading: number;
+            /**
+             * Paper
+             * @default a4
+             * @enum {string}
+             */
+            paper: "a4" | "letter";
+            /**
+             * Tables
+             * @default journal
+             * @enum {string}
+             */
+            tables: "journal" | "plain";
+            /**
+             * Type Pt
+             * @default 10.5
+             */
+            type_pt: number;
         };
         /** ReportState */
         ReportState: {
@@ -2744,10 +2954,21 @@ export interface components {
             embeds: components["schemas"]["EmbedOut"][];
             /** Id */
             id: string;
+            /**
+             * Live
+             * @default []
+             */
+            live: components["schemas"]["LiveOut"][];
+            look: components["schemas"]["ReportLook"];
             /** Name */
             name: string;
             /** Revision */
             revision: string;
+            /**
+             * Targets
+             * @default []
+             */
+            targets: components["schemas"]["TargetOut"][];
         };
         /** RowsUsed */
         RowsUsed: {
@@ -2760,6 +2981,20 @@ export interface components {
             total: number;
             /** Used */
             used: number;
+        };
+        /**
+         * SavingOut
+         * @description A report that is being saved as a file.
+         */
+        SavingOut: {
+            /** Done */
+            done: boolean;
+            /** Id */
+            id: string;
+            /** Part */
+            part: number;
+            /** Problem */
+            problem?: string | null;
         };
         /**
          * ShadedRange
@@ -2792,7 +3027,7 @@ export interface components {
              * @default plain
              * @enum {string}
              */
-            style: "plain" | "italic" | "sub" | "bold";
+            style: "plain" | "italic" | "sub" | "sup" | "bold";
             /** T */
             t: string;
         };
@@ -2942,6 +3177,29 @@ export interface components {
             table?: components["schemas"]["TableOut"] | null;
         };
         /**
+         * TargetOut
+         * @description A numbered table or figure, for references in the text.
+         */
+        TargetOut: {
+            /** Label */
+            label: string;
+            /** Part */
+            part: string;
+            /** Title */
+            title: string;
+            /** Uid */
+            uid: string;
+        };
+        /** TemplateOut */
+        TemplateOut: {
+            /** Help */
+            help: string;
+            /** Id */
+            id: string;
+            /** Title */
+            title: string;
+        };
+        /**
          * TrailLine
          * @description A model that the question has had.
          */
@@ -3063,6 +3321,16 @@ export interface components {
             start: number;
             /** Total */
             total: number;
+        };
+        /**
+         * WrittenOut
+         * @description Paragraphs for the report's text.
+         */
+        WrittenOut: {
+            /** Nodes */
+            nodes: {
+                [key: string]: unknown;
+            }[];
         };
     };
     responses: never;
@@ -4185,6 +4453,38 @@ export interface operations {
             };
         };
     };
+    phrases_of: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                item_id: string;
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PhraseOut"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     drop_round: {
         parameters: {
             query?: never;
@@ -4242,6 +4542,38 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["QuestionState"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    written_up: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                item_id: string;
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WrittenOut"];
                 };
             };
             /** @description Validation Error */
@@ -4328,7 +4660,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Named"];
+                "application/json": components["schemas"]["NewReport"];
             };
         };
         responses: {
@@ -4426,7 +4758,7 @@ export interface operations {
             header?: never;
             path: {
                 item_id: string;
-                kind: "docx" | "pdf" | "html" | "md";
+                kind: "docx" | "pdf" | "html" | "md" | "zip";
                 study_id: string;
             };
             cookie?: never;
@@ -4440,6 +4772,105 @@ export interface operations {
                 };
                 content: {
                     "application/json": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    begin_saving: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                item_id: string;
+                kind: "docx" | "pdf" | "html" | "md" | "zip";
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SavingOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    saved_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                item_id: string;
+                saving: string;
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    saving_state: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                item_id: string;
+                saving: string;
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SavingOut"];
                 };
             };
             /** @description Validation Error */
@@ -4475,6 +4906,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ReportState"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    templates: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TemplateOut"][];
                 };
             };
             /** @description Validation Error */

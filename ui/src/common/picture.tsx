@@ -11,6 +11,7 @@ function inDark(text: string): string {
 
 /** The page's own face is the variable one; the server's pictures use the same drawn at fixed weights. */
 const FACE = "Commissioner Variable";
+const SERIF = "STIX Two Text Variable";
 
 /** A drawing of one view as it stands on the page: from its data to pixels and back, and the width of a letter. */
 export type Drawn = { pixel: (x: number, y: number) => [number, number]; data: (left: number, top: number) => [number, number]; letter: number };
@@ -32,9 +33,9 @@ export function Picture({ vega, alt, paper, zoom = 1, showRow, onDrawn }: { vega
     void import("vega-embed")
       .then(async ({ default: embed }) => {
         if (gone || !place.current) return;
-        await Promise.all([400, 600, 700].map((weight) => document.fonts.load(`${weight} 12px "${FACE}"`)));
+        await Promise.all([FACE, SERIF].flatMap((face) => [400, 600, 700].map((weight) => document.fonts.load(`${weight} 12px "${face}"`))));
         if (gone || !place.current) return;
-        const text = JSON.stringify(vega).replaceAll('"Commissioner"', `"${FACE}"`);
+        const text = JSON.stringify(vega).replaceAll('"Commissioner"', `"${FACE}"`).replaceAll('"STIX Two Text"', `"${SERIF}"`);
         const spec = JSON.parse(dark && !paper ? inDark(text) : text) as object;
         const made = await embed(place.current, spec as never, { actions: false, renderer: "svg", ast: true, tooltip: { theme: dark && !paper ? "dark" : "light" } });
         view = made;

@@ -27,7 +27,7 @@ export function SizeAndStyle({ state, change, study }: { state: S["FigureState"]
         <button type="button" className="link-quiet" onClick={() => change({ width_mm: 85 })}>One column (85)</button>
         <button type="button" className="link-quiet" onClick={() => change({ width_mm: 170 })}>Two columns (170)</button>
       </p>
-      <Choice label="Typeface" value={f.face ?? "Commissioner"} options={{ Commissioner: "Commissioner", "STIX Two Text": "STIX Two Text", "IBM Plex Mono": "IBM Plex Mono" }} set={(v) => change({ face: v as Figure["face"] })} />
+      <Choice label="Typeface" value={f.face ?? "Commissioner"} options={{ Commissioner: "Commissioner", "STIX Two Text": "STIX Two Text" }} set={(v) => change({ face: v as Figure["face"] })} />
       <Check label="Lines of a grid" value={f.grid ?? true} set={(grid) => change({ grid })} />
       <fieldset className="pt-1">
         <legend className="muted mb-1 text-[0.86rem]">Style of the study</legend>

@@ -14,7 +14,7 @@ class Span(BaseModel):
     model_config = ConfigDict(frozen=True)
 
     t: str
-    style: Literal["plain", "italic", "sub", "bold"] = "plain"
+    style: Literal["plain", "italic", "sub", "sup", "bold"] = "plain"
 
 
 class Cell(BaseModel):

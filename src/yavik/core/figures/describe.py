@@ -23,7 +23,7 @@ Interval = Literal["none", "sd", "se", "ci"]
 Scale = Literal["linear", "log", "root"]
 Order = Literal["data", "value", "name", "hand"]
 Legend = Literal["top", "right", "bottom", "direct", "none"]
-Face = Literal["Commissioner", "STIX Two Text", "IBM Plex Mono"]
+Face = Literal["Commissioner", "STIX Two Text"]
 Shape = Literal["circle", "square", "triangle-up", "diamond", "cross", "triangle-down"]
 HEX = re.compile(r"#[0-9a-fA-F]{6}")
 

@@ -197,7 +197,6 @@ def _signs(file: str) -> frozenset[int]:
 FILES = {
     "Commissioner": "Commissioner-Regular.ttf",
     "STIX Two Text": "STIXTwoText-Regular.ttf",
-    "IBM Plex Mono": "IBMPlexMono-Regular.ttf",
 }
 
 

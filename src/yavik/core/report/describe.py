@@ -1,4 +1,4 @@
-"""A report's description: a small tree of nodes, as the editor keeps it. Nothing in it is HTML."""
+"""A report's description: a small tree of nodes, as the editor keeps it, and how the whole is set. Nothing in it is HTML."""
 
 from typing import Any, Literal
 
@@ -14,10 +14,18 @@ NodeType = Literal[
     "blockquote",
     "horizontalRule",
     "hardBreak",
+    "pageBreak",
+    "reference",
     "text",
+    "live",
+    "crossReference",
+    "footnote",
     "answer",
     "figure",
+    "appendix",
 ]
+MOST_DEPTH = 60
+"""Lists within lists: deeper than anyone writes, shallower than what would end a reader of the file."""
 
 
 class MarkNode(BaseModel):
@@ -27,7 +35,8 @@ class MarkNode(BaseModel):
 
 
 class Node(BaseModel):
-    """``answer`` carries attrs question, parts, uid; ``figure`` carries figure, uid; heading carries level."""
+    """``answer`` carries attrs question, parts, captions, uid; ``figure`` figure, uid; ``live`` question, key, said, uid;
+    ``crossReference`` target and part; ``footnote`` text; heading carries level; ``appendix`` parts."""
 
     model_config = ConfigDict(extra="ignore")
 
@@ -42,6 +51,19 @@ class ReportDoc(BaseModel):
     model_config = ConfigDict(extra="ignore")
 
     doc: Node
+
+
+class ReportLook(BaseModel):
+    """How a report is set: what its files follow."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    tables: Literal["journal", "plain"] = "journal"
+    decimal: Literal["point", "comma"] = "point"
+    paper: Literal["a4", "letter"] = "a4"
+    type_pt: float = Field(10.5, ge=7, le=24)
+    leading: float = Field(1.2, ge=1, le=2.5)
+    """Distance of lines as a multiple of a single one."""
 
 
 EMPTY_DOC: dict[str, Any] = {

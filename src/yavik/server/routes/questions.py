@@ -2,10 +2,15 @@
 
 from fastapi import APIRouter
 
+from yavik.core.methods.asking import asked_words
 from yavik.core.methods.registry import get
+from yavik.core.report.phrases import phrases
+from yavik.core.report.writing import write_up
+from yavik.core.table import DataProblem
 from yavik.server.access import TheEngine, TheStore, TheStudy
-from yavik.server.questions_view import auto_name, question_body, question_state, renew
-from yavik.server.schemas import NameRound, NewQuestion, QuestionChange, QuestionState
+from yavik.server.questions_view import auto_name, question_body, question_state, renew, shown_answer
+from yavik.server.schemas import NameRound, NewQuestion, PhraseOut, QuestionChange, QuestionState, WrittenOut
+from yavik.server.tables_view import snapshot_of
 from yavik.store.bodies import QuestionBody
 
 router = APIRouter(prefix="/api/studies/{study_id}/questions", tags=["questions"])
@@ -46,6 +51,25 @@ def change_question(study: TheStudy, item_id: str, data: QuestionChange, store: 
 def answer(study: TheStudy, item_id: str, store: TheStore, engine: TheEngine) -> QuestionState:
     """The present answer, or the job that computes it. A data problem is a 422 with its column."""
     return renew(store, engine, store.items.item(study.id, item_id, "question"))
+
+
+@router.get("/{item_id}/phrases")
+def phrases_of(study: TheStudy, item_id: str, store: TheStore) -> list[PhraseOut]:
+    """What sentences of a report can quote of the answer that the question shows."""
+    found, _ = shown_answer(store, store.items.item(study.id, item_id, "question"))
+    return [PhraseOut(key=p.key, where=p.where, text=p.text, spans=p.spans) for p in phrases(found)] if found else []
+
+
+@router.post("/{item_id}/write-up")
+def written_up(study: TheStudy, item_id: str, store: TheStore) -> WrittenOut:
+    """A paragraph on the method and one on the result, for the report's text. Raises DataProblem without an answer."""
+    item = store.items.item(study.id, item_id, "question")
+    found, _ = shown_answer(store, item)
+    if found is None:
+        raise DataProblem(f"{item.name} has no answer yet that could be written up.")
+    body = question_body(item)
+    columns = list(snapshot_of(store, study.id, body.table).columns) if body.table else []
+    return WrittenOut(nodes=write_up(found, item.id, asked_words(body.method, body.layout, body.spec, columns)))
 
 
 @router.patch("/{item_id}/trail/{round_id}")

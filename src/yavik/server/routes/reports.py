@@ -2,33 +2,36 @@
 
 from typing import Literal
 
-from fastapi import APIRouter, Response
+from fastapi import APIRouter, Request, Response
 
 from yavik.core.report import ReportDoc
-from yavik.core.report.markdown import write_markdown
-from yavik.core.report.pdf import write_pdf
-from yavik.core.report.web import write_html
-from yavik.core.report.word import write_docx
+from yavik.core.report.templates import TEMPLATES
+from yavik.core.table import DataProblem
 from yavik.server.access import TheEngine, TheStore, TheStudy
 from yavik.server.questions_view import shown_answer
-from yavik.server.reports_view import default_parts, document_of, node_for, report_state
+from yavik.server.reports_view import default_parts, document_of, node_for, noted, report_body, report_state
 from yavik.server.routes.figures import file_name
-from yavik.server.schemas import AddToReport, Named, ReportChange, ReportState
+from yavik.server.savings import WRITERS, Saving, Savings
+from yavik.server.schemas import AddToReport, NewReport, ReportChange, ReportState, SavingOut, TemplateOut
 from yavik.store.bodies import ReportBody
 from yavik.store.models import Item
 
 router = APIRouter(prefix="/api/studies/{study_id}/reports", tags=["reports"])
-WRITERS = {
-    "docx": (write_docx, "application/vnd.openxmlformats-officedocument.wordprocessingml.document"),
-    "pdf": (write_pdf, "application/pdf"),
-    "html": (write_html, "text/html; charset=utf-8"),
-    "md": (write_markdown, "text/markdown; charset=utf-8"),
-}
+KindOfFile = Literal["docx", "pdf", "html", "md", "zip"]
+
+
+@router.get("/templates")
+def templates(study: TheStudy) -> list[TemplateOut]:
+    return [TemplateOut(id=t.id, title=t.title, help=t.help) for t in TEMPLATES.values()]
 
 
 @router.post("", status_code=201)
-def new_report(study: TheStudy, data: Named, store: TheStore, engine: TheEngine) -> ReportState:
-    item = store.items.add(study.id, "report", data.name, ReportBody().model_dump(), f"Begin {data.name}")
+def new_report(study: TheStudy, data: NewReport, store: TheStore, engine: TheEngine) -> ReportState:
+    template = TEMPLATES.get(data.template)
+    if template is None:
+        raise DataProblem(f"There is no template named '{data.template}'.")
+    body = ReportBody(doc=template.doc(), look=template.look)
+    item = store.items.add(study.id, "report", data.name, body.model_dump(), f"Begin {data.name}")
     return report_state(store, engine, item)
 
 
@@ -41,8 +44,20 @@ def report(study: TheStudy, item_id: str, store: TheStore, engine: TheEngine) ->
 def write_report(
     study: TheStudy, item_id: str, data: ReportChange, store: TheStore, engine: TheEngine
 ) -> ReportState:
-    ReportDoc.model_validate({"doc": data.doc})
-    item = store.items.change(study.id, item_id, "Write in the report", together=True, body={"doc": data.doc})
+    item = store.items.item(study.id, item_id, "report")
+    body = report_body(item)
+    label = "Write in the report"
+    if data.doc is not None:
+        ReportDoc.model_validate({"doc": data.doc})
+        body = body.model_copy(update={"doc": data.doc})
+    if data.look is not None:
+        body, label = body.model_copy(update={"look": data.look}), "Set the report otherwise"
+    if data.noted:
+        state = report_state(store, engine, item)
+        body, label = body.model_copy(update={"doc": noted(body.doc, state)}), "Take note of what changed"
+    item = store.items.change(
+        study.id, item_id, label, together=data.doc is not None, body=body.model_dump(mode="json")
+    )
     return report_state(store, engine, item)
 
 
@@ -55,28 +70,60 @@ def add_to_report(study: TheStudy, data: AddToReport, store: TheStore, engine: T
         if reports
         else store.items.add(study.id, "report", "Report", ReportBody().model_dump(), "Begin a report")
     )
-    parts = data.parts
+    parts, said = data.parts, None
     source = store.items.item(study.id, data.ref, "question" if data.kind == "answer" else "figure")
-    if data.kind == "answer" and not parts:
-        parts = default_parts(shown_answer(store, source)[0])
-    doc = dict(ReportBody.model_validate(item.body).doc)
-    content = list(doc.get("content", []))
+    if data.kind == "answer":
+        answer, _ = shown_answer(store, source)
+        parts, said = parts or default_parts(answer), answer.headline if answer else None
+    body = report_body(item)
+    content = list(body.doc.get("content", []))
     while content and content[-1].get("type") == "paragraph" and not content[-1].get("content"):
         content.pop()
-    doc["content"] = [*content, node_for(data.kind, data.ref, parts), {"type": "paragraph"}]
-    item = store.items.change(study.id, item.id, f"Add {source.name} to the report", body={"doc": doc})
+    doc = {**body.doc, "content": [*content, node_for(data.kind, data.ref, parts, said), {"type": "paragraph"}]}
+    fresh = body.model_copy(update={"doc": doc}).model_dump(mode="json")
+    item = store.items.change(study.id, item.id, f"Add {source.name} to the report", body=fresh)
     return report_state(store, engine, item)
 
 
 @router.get("/{item_id}/file.{kind}")
-def save_report(
-    study: TheStudy, item_id: str, kind: Literal["docx", "pdf", "html", "md"], store: TheStore, engine: TheEngine
-) -> Response:
+def save_report(study: TheStudy, item_id: str, kind: KindOfFile, store: TheStore, engine: TheEngine) -> Response:
     item = store.items.item(study.id, item_id, "report")
-    write, media = WRITERS[kind]
     document, _ = document_of(store, engine, item)
-    return Response(
-        write(document),
-        media_type=media,
-        headers={"content-disposition": f'attachment; filename="{file_name(item.name)}.{kind}"'},
-    )
+    write, _media = WRITERS[kind]
+    return _file(item.name, kind, write(document, lambda _part: None))
+
+
+@router.post("/{item_id}/files/{kind}", status_code=202)
+def begin_saving(
+    study: TheStudy, item_id: str, kind: KindOfFile, store: TheStore, engine: TheEngine, request: Request
+) -> SavingOut:
+    """Begins to make the file; how far it is can be asked, and the file be fetched when it is done."""
+    item = store.items.item(study.id, item_id, "report")
+    savings: Savings = request.app.state.savings
+    return _saving_out(savings.begin(study.id, kind, lambda: document_of(store, engine, item)[0]))
+
+
+@router.get("/{item_id}/files/{saving}/state")
+def saving_state(study: TheStudy, item_id: str, saving: str, request: Request) -> SavingOut:
+    savings: Savings = request.app.state.savings
+    return _saving_out(savings.get(study.id, saving))
+
+
+@router.get("/{item_id}/files/{saving}/content")
+def saved_file(study: TheStudy, item_id: str, saving: str, store: TheStore, request: Request) -> Response:
+    savings: Savings = request.app.state.savings
+    found = savings.get(study.id, saving)
+    if found.data is None:
+        raise DataProblem(found.problem or "The file is not ready yet.")
+    return _file(store.items.item(study.id, item_id, "report").name, found.kind, found.data)
+
+
+def _saving_out(found: Saving) -> SavingOut:
+    done = found.data is not None or found.problem is not None
+    return SavingOut(id=found.id, part=round(found.part, 3), done=done, problem=found.problem)
+
+
+def _file(name: str, kind: str, data: bytes) -> Response:
+    end = "md.zip" if kind == "zip" else kind
+    disposition = f'attachment; filename="{file_name(name)}.{end}"'
+    return Response(data, media_type=WRITERS[kind][1], headers={"content-disposition": disposition})

@@ -1,0 +1,202 @@
+"""What sentences of a report can quote of an answer: statements, tests, estimates, cells, each under a lasting key.
+
+A phrase is found again by what it is (table, row, column), not by where it stood: rows that change places keep it.
+"""
+
+import re
+from dataclasses import dataclass
+from functools import lru_cache
+
+from yavik.core.answers import Answer, Cell, Head, Span, TableBlock
+from yavik.core.answers.wording import grouped, italic, p_words, plain, say, sub
+
+STATISTICS = ("t", "f", "chi2", "z", "h", "u", "w", "q", "r", "statistic")
+ESTIMATES = (
+    "difference",
+    "estimate",
+    "odds_ratio",
+    "rate_ratio",
+    "b",
+    "coefficient",
+    "mean",
+    "median",
+    "r",
+    "share",
+    "value",
+)
+LONGEST_SYMBOL = 3
+
+
+@dataclass(frozen=True)
+class Phrase:
+    """``key`` stays; ``where`` says what it is, for choosing; ``spans`` are its words now."""
+
+    key: str
+    where: str
+    spans: list[Span]
+
+    @property
+    def text(self) -> str:
+        return plain(self.spans)
+
+
+def phrases(answer: Answer) -> list[Phrase]:
+    """All that can be quoted, what is quoted most first."""
+    made = _sentences(answer)
+    tables = [b for b in answer.blocks if isinstance(b, TableBlock)]
+    for table in tables:
+        for name, row in _named_rows(table):
+            made += _of_row(answer, table, name, row)
+    made += _rows_used(answer)
+    for table in tables:
+        for name, row in _named_rows(table):
+            made += [
+                Phrase(
+                    f"cell|{table.id}|{name}|{h.key}",
+                    f"{table.title} · {name} · {h.title or h.key}",
+                    say(row[h.key].text),
+                )
+                for h in table.columns
+                if h.key in row and isinstance(row[h.key].v, int | float)
+            ]
+    made += [
+        Phrase(f"check|{c.id}", f"Check: {c.title}", say(c.text)) for c in answer.checks if c.verdict != "unknown"
+    ]
+    found: dict[str, Phrase] = {}
+    for phrase in made:
+        found.setdefault(phrase.key, phrase)
+    return list(found.values())
+
+
+@lru_cache(maxsize=64)
+def _known(answer: str) -> dict[str, Phrase]:
+    return {p.key: p for p in phrases(Answer.model_validate_json(answer))}
+
+
+def phrase(answer: Answer, key: str) -> list[Span] | None:
+    """The words of one phrase now; None where the answer no longer has it."""
+    found = _known(answer.model_dump_json()).get(key)
+    return found.spans if found else None
+
+
+def _sentences(answer: Answer) -> list[Phrase]:
+    made = [Phrase("headline", "The whole statement", answer.headline_spans)]
+    parts = sentences(answer.headline_spans)
+    if len(parts) > 1:
+        made += [Phrase(f"headline|{i}", f"Sentence {i} of the statement", s) for i, s in enumerate(parts, 1)]
+    return made
+
+
+END = re.compile(r"(?<=[.?!])\s+(?=[A-ZÀ-Þ“(])")
+
+
+def sentences(spans: list[Span]) -> list[list[Span]]:
+    """A statement's sentences: a full stop, a space and a capital end one, whatever styles they stand in."""
+    text = "".join(s.t for s in spans)
+    cuts = [(m.start(), m.end()) for m in END.finditer(text)]
+    out = []
+    for start, end in zip([0, *(c[1] for c in cuts)], [*(c[0] for c in cuts), len(text)], strict=True):
+        at, made = 0, []
+        for span in spans:
+            piece = span.t[max(0, start - at) : max(0, end - at)]
+            if piece:
+                made.append(Span(t=piece, style=span.style))
+            at += len(span.t)
+        if made:
+            out.append(made)
+    return out
+
+
+def _named_rows(table: TableBlock) -> list[tuple[str, dict[str, Cell]]]:
+    """Rows with the words that tell them apart: their first words, numbered where these come twice."""
+    words = [h.key for h in table.columns if h.align == "left"][:2]
+    seen: dict[str, int] = {}
+    out = []
+    for row in table.rows:
+        name = ", ".join(filter(None, (row[k].s for k in words if k in row))) or "all rows"
+        name = name.replace("|", "/")
+        seen[name] = seen.get(name, 0) + 1
+        out.append((name if seen[name] == 1 else f"{name} ({seen[name]})", row))
+    return out
+
+
+def _of_row(answer: Answer, table: TableBlock, name: str, row: dict[str, Cell]) -> list[Phrase]:
+    made = []
+    test = test_words(answer, table, row)
+    estimate = estimate_words(table, row)
+    if estimate:
+        made.append(Phrase(f"estimate|{table.id}|{name}", f"{table.title} · {name}: estimate", estimate))
+    if test:
+        made.append(Phrase(f"test|{table.id}|{name}", f"{table.title} · {name}: test", test))
+    return made
+
+
+def _number(cell: Cell | None) -> bool:
+    return cell is not None and isinstance(cell.v, int | float)
+
+
+def test_words(answer: Answer, table: TableBlock, row: dict[str, Cell]) -> list[Span]:
+    """'F_W(2, 68.7) = 12.55, p < .001': the row's statistic with its df and p; nothing where it has none."""
+    key = next((k for k in ("p_adjusted", "p") if _number(row.get(k)) and k in {h.key for h in table.columns}), None)
+    if key is None:
+        return []
+    p = p_words(float(row[key].v))  # type: ignore[arg-type]
+    said = say("adjusted " if key == "p_adjusted" else "", italic("p"), f" {p}")
+    head = next((h for k in STATISTICS for h in table.columns if h.key == k and _number(row.get(k))), None)
+    if head is None or len(head.title) > LONGEST_SYMBOL or " " in head.title:
+        return said
+    symbol: list[str | Span] = [italic(head.title) if head.title.isascii() else head.title]
+    if table.id == "test" and answer.facts.get("test") == "welch" and head.key in ("f", "t"):
+        symbol.append(sub("W"))
+    shown = {h.key for h in table.columns}
+    df = [row[k].s for k in ("df", "df1", "df2") if _number(row.get(k)) and k in shown]
+    inside = f"({', '.join(df)})" if df else ""
+    return say(*symbol, f"{inside}\u00a0= {row[head.key].s}, ", *said)
+
+
+def estimate_words(table: TableBlock, row: dict[str, Cell]) -> list[Span]:
+    """'−10.0 min (95% CI −14.9 to −5.1)': the row's estimate with its unit and interval."""
+    head = next((h for k in ESTIMATES for h in table.columns if h.key == k and _number(row.get(k))), None)
+    if head is None:
+        return []
+    ci = next((h for h in table.columns if h.key == "ci_low"), None)
+    unit = _unit(head) or (_title_unit(table) if head.key in ("mean", "median") else "")
+    reach = row.get("ci_low")
+    inside = f" ({ci.title} {reach.s})" if ci and reach and reach.v is not None and reach.s != "–" else ""
+    value = row[head.key].s
+    return say(f"{value}{_gap(value, unit)}{unit}{inside}")
+
+
+def _gap(value: str, unit: str) -> str:
+    return "\u00a0" if unit and not value.endswith("%") else ""
+
+
+def _unit(head: Head) -> str:
+    found = re.search(r"\(([^()]{1,20})\)$", head.title)
+    return found[1] if found else ""
+
+
+def _title_unit(table: TableBlock) -> str:
+    found = re.search(r"\(([^()]{1,20})\)$", table.title)
+    return found[1] if found else ""
+
+
+def _rows_used(answer: Answer) -> list[Phrase]:
+    r = answer.rows
+    made = [
+        Phrase("rows|used", "Rows used", say(grouped(r.used))),
+        Phrase("rows|total", "Rows in all", say(grouped(r.total))),
+        Phrase("rows|left", "Rows left out", say(grouped(r.total - r.used))),
+    ]
+    if answer.seed is not None:
+        made.append(Phrase("seed", "Seed", say(str(answer.seed))))
+    return made
+
+
+def holds(answer: Answer) -> bool | None:
+    """Which side the evidence is on: whether the main p is below α; None where there is none."""
+    p = answer.facts.get("p")
+    if not isinstance(p, int | float):
+        return None
+    alpha = answer.spec.get("alpha", 0.05)
+    return float(p) < float(alpha if isinstance(alpha, int | float) else 0.05)
