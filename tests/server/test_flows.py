@@ -9,6 +9,7 @@ from docx import Document as open_docx
 from fastapi.testclient import TestClient
 
 from tests.conftest import Client
+from yavik.demo.figures import DRAWN
 from yavik.demo.study import TOLD
 
 CSV = b"visitor,room,minutes,pages\n" + b"".join(
@@ -46,6 +47,7 @@ def test_the_demo_study_is_finished_work(demo: Client) -> None:
         "Who finishes the challenge",
         "Models of finishing",
         "Minutes by room",
+        *(name for _, name, _ in DRAWN),
         "Draft for the board",
     ]
     assert contents["undo"] is None

@@ -2,15 +2,14 @@
 
 from typing import Any
 
-from yavik.core.figures import Figure
 from yavik.core.files.detect import detect
 from yavik.core.methods import Run
 from yavik.core.methods.registry import get, parse_spec
 from yavik.core.steps import new_step
-from yavik.demo import binding_glue, branches, experiments, people, room_trial, surveys
+from yavik.demo import binding_glue, branches, experiments, figures, people, room_trial, surveys
 from yavik.engine.tasks import Ask, ReadFile, carry_out
 from yavik.store import Store
-from yavik.store.bodies import FigureBody, QuestionBody, ReportBody, TableBody
+from yavik.store.bodies import QuestionBody, ReportBody, TableBody
 from yavik.store.models import Study
 
 DEMO_NAME = "Quillmoor reading rooms"
@@ -55,19 +54,12 @@ def make_demo(store: Store) -> Study:
     )
     _tests_of_the_demo(store, study.id, rooms, made)
     _models_of_the_demo(store, study.id, made)
-    figure = Figure(response="minutes", groups="room", marks_from=minutes)
-    drawn = store.items.add(
-        study.id,
-        "figure",
-        "Minutes by room",
-        FigureBody(table=rooms, figure=figure).model_dump(mode="json"),
-        "Draw minutes by room",
-    )
+    drawn = figures.draw_the_demo(store, study.id, {"Room trial": rooms, **made}, minutes)
     store.items.add(
         study.id,
         "report",
         "Draft for the board",
-        ReportBody(doc=_report(minutes, drawn.id)).model_dump(),
+        ReportBody(doc=figures.report_of_the_demo(store, study.id, minutes, drawn)).model_dump(),
         "Begin the report",
     )
     _forget_changes(store, study.id)
@@ -201,33 +193,6 @@ def _question(
     held = TableBody.model_validate(store.items.item(study_id, table, "table").body)
     carry_out(store, Ask(root=held.root, steps=held.steps, method=method, spec=spec, item=item.id), Run())
     return item.id
-
-
-def _report(question: str, figure: str) -> dict[str, Any]:
-    def text(kind: str, words: str, **attrs: Any) -> dict[str, Any]:
-        return {"type": kind, "attrs": attrs, "content": [{"type": "text", "text": words}]}
-
-    return {
-        "type": "doc",
-        "content": [
-            text("heading", "Where do visitors read longest?", level=1),
-            text("heading", "What we did", level=2),
-            text(
-                "paragraph",
-                "In spring we timed one visit of each of 112 visitors of the Quillmoor branches, in the kind of room where they happened to sit down. Four of them did not want their visit used; it was left out.",
-            ),
-            text("heading", "Results", level=2),
-            {
-                "type": "answer",
-                "attrs": {"uid": "demo0001", "question": question, "parts": ["headline", "groups", "pairs"]},
-            },
-            {"type": "figure", "attrs": {"uid": "demo0002", "figure": figure}},
-            text(
-                "paragraph",
-                "Spread differed between the rooms, so means were compared without assuming that it is the same.",
-            ),
-        ],
-    }
 
 
 def _forget_changes(store: Store, study_id: str) -> None:

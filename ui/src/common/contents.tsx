@@ -1,8 +1,8 @@
 // The contents: tables, questions, figures, report; each with what it says now.
 import { Plus } from "lucide-react";
-import { useState } from "react";
+import { useState, type ReactNode } from "react";
 import { Link, useNavigate } from "react-router";
-import { useQueryClient } from "@tanstack/react-query";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { api, take, type Entry } from "../client/api";
 import { refreshStudy, useContents, useItemChange, useNewFigure } from "../client/hooks";
 import { Menu, MenuItem } from "./bits";
@@ -25,19 +25,28 @@ export function Contents({ study, current }: { study: string; current?: string }
   const tables = entries.filter((e) => e.type === "table");
   const here = entries.find((e) => e.id === current);
   const table = here?.type === "table" ? here.id : (here?.table ?? tables[0]?.id);
-  const newReport = () =>
-    void take(api.POST("/api/studies/{study_id}/reports", { params: { path: { study_id: study } }, body: { name: "Report" } })).then((r) => go(`/s/${study}/r/${r.id}`), sayProblem);
+  const newReport = (template: string, title: string) =>
+    void take(api.POST("/api/studies/{study_id}/reports", { params: { path: { study_id: study } }, body: { name: template === "empty" ? "Report" : title, template } })).then((r) => go(`/s/${study}/r/${r.id}`), sayProblem);
   return (
     <nav aria-label="Contents" className="rule w-[218px] shrink-0 overflow-y-auto border-r px-2 py-3">
       <Part title="Tables" study={study} entries={tables} current={current} add={() => go(`/s/${study}/bring`)} addLabel="Bring in a table" empty="Bring in a file to begin." />
       <Part title="Questions" study={study} entries={entries.filter((e) => e.type === "question")} current={current} add={table ? () => go(`/s/${study}/ask/${table}`) : undefined} addLabel="Ask a question" empty="No question yet." />
       <Part title="Figures" study={study} entries={entries.filter((e) => e.type === "figure")} current={current} add={table ? () => figure.mutate({ table }) : undefined} addLabel="Draw a figure" empty="No figure yet." />
-      <Part title="Report" study={study} entries={entries.filter((e) => e.type === "report")} current={current} add={newReport} addLabel="Begin a report" empty="“Add to report” begins one." />
+      <Part title="Report" study={study} entries={entries.filter((e) => e.type === "report")} current={current} adder={<NewReport study={study} begin={newReport} />} empty="“Add to report” begins one." />
     </nav>
   );
 }
 
-function Part({ title, study, entries, current, add, addLabel, empty }: { title: string; study: string; entries: Entry[]; current?: string; add?: () => void; addLabel: string; empty: string }) {
+function NewReport({ study, begin }: { study: string; begin: (template: string, title: string) => void }) {
+  const { data } = useQuery({ queryKey: ["templates", study], staleTime: Infinity, enabled: study !== "", queryFn: () => take(api.GET("/api/studies/{study_id}/reports/templates", { params: { path: { study_id: study } } })) });
+  return (
+    <Menu label="Begin a report" button={<span className="btn btn-ghost btn-xs btn-square" title="Begin a report"><Plus size={14} /><span className="sr-only">Begin a report</span></span>}>
+      {(close) => (data ?? []).map((t) => <MenuItem key={t.id} onClick={() => (begin(t.id, t.title), close())}>{t.title}<span className="muted block text-xs">{t.help}</span></MenuItem>)}
+    </Menu>
+  );
+}
+
+function Part({ title, study, entries, current, add, adder, addLabel = "", empty }: { title: string; study: string; entries: Entry[]; current?: string; add?: () => void; adder?: ReactNode; addLabel?: string; empty: string }) {
   const change = useItemChange(study);
   const [over, setOver] = useState<string | null>(null);
   const key = `yavik.all.${study}.${title}`;
@@ -55,6 +64,7 @@ function Part({ title, study, entries, current, add, addLabel, empty }: { title:
       <div className="flex items-center justify-between px-2">
         <h2 className="text-[0.85rem] font-bold">{title}</h2>
         {add && <button type="button" className="btn btn-ghost btn-xs btn-square" aria-label={addLabel} title={addLabel} onClick={add}><Plus size={14} /></button>}
+        {adder}
       </div>
       {entries.length === 0 && <p className="muted px-2 py-1 text-[0.85rem]">{empty}</p>}
       <ul>

@@ -1,7 +1,9 @@
 import { createContext, use } from "react";
 import type { S } from "../client/api";
 
-export const EmbedsContext = createContext<{ embeds: S["EmbedOut"][]; study: string }>({ embeds: [], study: "" });
+type Here = { embeds: S["EmbedOut"][]; live: S["LiveOut"][]; targets: S["TargetOut"][]; study: string };
+
+export const EmbedsContext = createContext<Here>({ embeds: [], live: [], targets: [], study: "" });
 
 export function useEmbed(uid: string): { embed: S["EmbedOut"] | undefined; study: string } {
   const { embeds, study } = use(EmbedsContext);

@@ -14,7 +14,7 @@ type Fig = { number: number; vega: object; caption: Span[]; alt: string; width_m
 function make(name: "answer" | "figure", ref: "question" | "figure") {
   return Node.create({
     name, group: "block", atom: true, draggable: true, selectable: true,
-    addAttributes: () => ({ uid: { default: "" }, [ref]: { default: "" }, ...(name === "answer" ? { parts: { default: ["headline"] } } : {}) }),
+    addAttributes: () => ({ uid: { default: "" }, [ref]: { default: "" }, ...(name === "answer" ? { parts: { default: ["headline"] }, captions: { default: {} }, said: { default: null } } : {}) }),
     parseHTML: () => [{ tag: `div[data-${name}]` }],
     renderHTML: ({ HTMLAttributes }) => ["div", mergeAttributes({ [`data-${name}`]: "" }, { "data-uid": String(HTMLAttributes.uid) })],
     addNodeView: () => ReactNodeViewRenderer(EmbedView),
@@ -58,14 +58,17 @@ function EmbedView({ node, editor, getPos, updateAttributes, deleteNode }: NodeV
           <button type="button" className="btn btn-ghost btn-xs" aria-label={`Move ${embed?.name ?? "it"} down`} onClick={() => moveNode(editor, at(), 1)}>↓</button>
           <button type="button" className="btn btn-ghost btn-xs" aria-label={`Take ${embed?.name ?? "it"} out`} onClick={() => deleteNode()}>×</button>
         </div>
-        {choosing && embed && <PartList embed={embed} parts={parts} set={(next) => updateAttributes({ parts: next })} />}
+        {choosing && embed && <PartList embed={embed} parts={parts} set={(next) => updateAttributes({ parts: next })} captions={(node.attrs.captions as Record<string, string> | undefined) ?? {}} setCaptions={(next) => updateAttributes({ captions: next })} />}
         {embed ? <EmbedBody embed={embed} /> : <p className="muted">Being placed …</p>}
       </section>
     </NodeViewWrapper>
   );
 }
 
-function PartList({ embed, parts, set }: { embed: S["EmbedOut"]; parts: string[]; set: (parts: string[]) => void }) {
+type PartProps = { embed: S["EmbedOut"]; parts: string[]; set: (parts: string[]) => void; captions: Record<string, string>; setCaptions: (captions: Record<string, string>) => void };
+
+function PartList({ embed, parts, set, captions, setCaptions }: PartProps) {
+  const captioned = embed.parts?.filter((p) => p.id !== "headline" && parts.includes(p.id ?? "")) ?? [];
   return (
     <fieldset contentEditable={false} className="bg-base-200 mb-2 grid grid-cols-2 gap-x-4 rounded-md p-3 font-sans text-sm">
       <legend className="sr-only">Parts of {embed.name}</legend>
@@ -75,18 +78,23 @@ function PartList({ embed, parts, set }: { embed: S["EmbedOut"]; parts: string[]
           {p.title}
         </label>
       ))}
+      {captioned.map((p) => (
+        <label key={p.id} className="field col-span-2 mt-1 block"><span>Caption of “{p.title}”</span>
+          <input className="input input-xs w-full" defaultValue={captions[p.id ?? ""] ?? ""} placeholder="as the answer has it" onKeyDown={(e) => (e.stopPropagation(), e.key === "Enter" && e.currentTarget.blur())} onBlur={(e) => e.target.value !== (captions[p.id ?? ""] ?? "") && setCaptions({ ...captions, [p.id ?? ""]: e.target.value.trim() })} />
+        </label>
+      ))}
     </fieldset>
   );
 }
 
 function EmbedBody({ embed }: { embed: S["EmbedOut"] }) {
   const figures = (embed.figures ?? []) as unknown as Fig[];
-  const tables = (embed.tables ?? []) as unknown as { number: number; block: TableBlock }[];
+  const tables = (embed.tables ?? []) as unknown as { number: number; title: string; block: TableBlock }[];
   return (
     <div contentEditable={false}>
       {embed.problem && <p className="text-error font-sans text-sm">{embed.problem}</p>}
       {embed.headline && <p><Spans spans={embed.headline} /></p>}
-      {tables.map((t) => <div key={t.number} className="my-3 text-[0.95rem]"><ResultTable block={t.block} number={t.number} /></div>)}
+      {tables.map((t) => <div key={t.number} className="my-3 text-[0.95rem]"><ResultTable block={{ ...t.block, title: t.title }} number={t.number} /></div>)}
       {figures.map((f) => (
         <figure key={f.number} className="my-3">
           <div style={{ maxWidth: f.width_mm * 4.6 }}><Picture vega={f.vega} alt={f.alt} zoom={1.2} /></div>

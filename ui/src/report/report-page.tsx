@@ -8,7 +8,9 @@ import { api, take, type S } from "../client/api";
 import { refreshStudy } from "../client/hooks";
 import { Loading, Trouble } from "../common/bits";
 import { sayProblem } from "../common/toasts";
+import { AppendixNode, PageBreak, Reference } from "./blocks";
 import { EmbedsContext } from "./embeds";
+import { INLINE } from "./inline";
 import { AnswerNode, FigureNode } from "./nodes";
 import { PutIn } from "./put-in";
 import { Toolbar } from "./toolbar";
@@ -33,7 +35,7 @@ function Report({ study, state }: { study: string; state: S["ReportState"] }) {
   const [saving, setSaving] = useState<"saved" | "waiting" | "failed">("saved");
   const save = useCallback(async (doc: JSONContent) => {
     try {
-      const next = await take(api.PUT("/api/studies/{study_id}/reports/{item_id}", { params: { path: { study_id: study, item_id: state.id } }, body: { doc: doc as Record<string, unknown> } }));
+      const next = await take(api.PUT("/api/studies/{study_id}/reports/{item_id}", { params: { path: { study_id: study, item_id: state.id } }, body: { doc: doc as Record<string, unknown>, noted: false } }));
       revision.current = next.revision;
       client.setQueryData(["report", study, state.id], next);
       void client.invalidateQueries({ queryKey: ["contents", study] });
@@ -48,7 +50,7 @@ function Report({ study, state }: { study: string; state: S["ReportState"] }) {
     }
   }, [client, key, state.id, study]);
   const editor = useEditor({
-    extensions: [StarterKit.configure({ heading: { levels: [1, 2, 3] }, code: false, codeBlock: false, strike: false, link: false, underline: false }), AnswerNode, FigureNode],
+    extensions: [StarterKit.configure({ heading: { levels: [1, 2, 3] }, code: false, codeBlock: false, strike: false, link: false, underline: false }), AnswerNode, FigureNode, AppendixNode, PageBreak, Reference, ...INLINE],
     content: draftOf(key) ?? (state.doc as JSONContent),
     editorProps: { attributes: { "aria-label": "The report's text", role: "textbox", "aria-multiline": "true" } },
     onUpdate: ({ editor: e }) => {
@@ -75,9 +77,18 @@ function Report({ study, state }: { study: string; state: S["ReportState"] }) {
     return () => window.clearTimeout(timer.current);
     // eslint-disable-next-line react-hooks/exhaustive-deps -- once, when the page opens
   }, []);
+  /** Waits until what is typed is on the server: files are made from there. */
+  const flush = useCallback(async () => {
+    window.clearTimeout(timer.current);
+    const draft = draftOf(key);
+    if (draft) line.current = line.current.then(() => save(draft));
+    await line.current;
+  }, [key, save]);
+  const changeReport = (body: S["ReportChange"]) =>
+    void take(api.PUT("/api/studies/{study_id}/reports/{item_id}", { params: { path: { study_id: study, item_id: state.id } }, body })).then((next) => client.setQueryData(["report", study, state.id], next), sayProblem);
   const renewAll = () => void take(api.POST("/api/studies/{study_id}/renew", { params: { path: { study_id: study } } })).then(() => refreshStudy(client, study), sayProblem);
   return (
-    <EmbedsContext value={{ embeds: state.embeds, study }}>
+    <EmbedsContext value={{ embeds: state.embeds, live: state.live ?? [], targets: state.targets ?? [], study }}>
       <div className="flex min-h-full max-[1100px]:flex-col">
         <div className="bg-base-200/50 min-w-0 flex-1 px-6 py-4">
           {editor && <Toolbar editor={editor} />}
@@ -85,7 +96,7 @@ function Report({ study, state }: { study: string; state: S["ReportState"] }) {
           <p className="muted mx-auto mt-2 max-w-[46rem] text-sm" role="status">{saving === "saved" ? "Saved" : saving === "waiting" ? "Saving …" : "Not saved yet: your words are kept in this browser."}</p>
         </div>
         <aside aria-label="Put in and save" className="rule w-[270px] shrink-0 border-l p-5 max-[1100px]:w-full max-[1100px]:border-l-0 max-[1100px]:border-t">
-          {editor && <PutIn study={study} state={state} editor={editor} renewAll={renewAll} />}
+          {editor && <PutIn study={study} state={state} editor={editor} renewAll={renewAll} flush={flush} changeReport={changeReport} />}
         </aside>
       </div>
     </EmbedsContext>

@@ -31,7 +31,7 @@ def _from_pairs(table: TableBlock | None) -> tuple[list[PairMark], str]:
     if not table or not found:
         return [], ""
     how = table.title.partition(",")[2].strip() or table.title
-    return found, f"p over brackets: {how}."
+    return found, f"Brackets show p by {how}."
 
 
 def _from_two(answer: Answer) -> tuple[list[PairMark], str]:
@@ -42,7 +42,7 @@ def _from_two(answer: Answer) -> tuple[list[PairMark], str]:
     if len(names) != 2:
         return [], ""
     how = str(answer.facts.get("test_words", "")) or "the test of the answer"
-    return [_mark(str(names[0]), str(names[1]), float(p))], f"p over the bracket: {how}."
+    return [_mark(str(names[0]), str(names[1]), float(p))], f"The bracket shows p by {how}."
 
 
 def _mark(a: str, b: str, p: float) -> PairMark:

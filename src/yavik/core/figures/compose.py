@@ -54,7 +54,7 @@ def bounded(axis: Axis, figure: Figure, which: str, high: float | None) -> Axis:
     if not axis.exact:
         if scale == "linear":
             spread = (top - low) or abs(top) or 1.0
-            begins_at_zero = low >= 0 and low < 0.6 * top
+            begins_at_zero = low >= 0 and low < axis.zero_below * top
             ends_at_zero = top <= 0 and low < 0
             low, top = (
                 (0.0 if begins_at_zero else low - 0.04 * spread),
@@ -88,7 +88,7 @@ def _room_for_names(figure: Figure, plot: Plot, x: Axis) -> Axis:
     columns = max((p.column for p in plot.panels), default=0) + 1
     room = max(40.0, figure.width_mm * PX_PER_MM / columns - 6 * _type(figure))
     share = min(0.6, (min(longest, 24) * LETTER * _type(figure) + 8) / room)
-    return replace(x, high=x.high + (x.high - x.low) * share / (1 - share), exact=True)
+    return replace(x, high=x.high + (x.high - x.low) * share / (1 - share), exact=True, ticks_to=x.high)
 
 
 def _view(
@@ -217,9 +217,13 @@ def _ticks(figure: Figure, which: str, axis: Axis, room: float) -> Vega:
         found["grid"] = False
     step = getattr(figure, f"{which}_step")
     if axis.type == "number":
+        if not step and axis.ticks_to is not None:
+            step = nice_step((axis.ticks_to - axis.low) / found["tickCount"])
         if step and (axis.high - axis.low) / step <= 200:
             start = math.ceil(round(axis.low / step, 9)) * step
-            found["values"] = [round(float(v), 10) for v in np.arange(start, axis.high + step * 1e-6, step)]
+            found["values"] = [
+                round(float(v), 10) for v in np.arange(start, (axis.ticks_to or axis.high) + step * 1e-6, step)
+            ]
         if which == "y" and figure.percent:
             found["format"] = f".{figure.decimals or 0}%"
         elif which == "y" and figure.decimals is not None:
@@ -231,6 +235,14 @@ def _ticks(figure: Figure, which: str, axis: Axis, room: float) -> Vega:
     else:
         found |= {"labelOverlap": True, "labelExpr": DATE_LABEL}
     return found
+
+
+def nice_step(least: float) -> float:
+    """1, 2 or 5 times a power of ten, at or above."""
+    if not least > 0:
+        return 1.0
+    power = 10.0 ** math.floor(math.log10(least))
+    return next(m * power for m in (1, 2, 5, 10) if m * power >= least * (1 - 1e-9))
 
 
 DATE_LABEL = "timeFormat(datum.value, utchours(datum.value) ? '%H:%M' : utcdate(datum.value) > 1 ? '%-d %b' : utcmonth(datum.value) ? '%b' : '%Y')".replace(

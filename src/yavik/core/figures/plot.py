@@ -22,6 +22,10 @@ class Axis:
     grid: bool = True
     shown: bool = True
     whole: bool = False
+    zero_below: float = 0.6
+    """The axis begins at 0 where the lowest value is below this share of the highest."""
+    ticks_to: float | None = None
+    """Where its numbers end, when the span goes on for something else."""
     """Counts: no broken numbers at its ticks."""
 
 

@@ -75,7 +75,7 @@ def plot(figure: Figure, table: Table, style: Style) -> Plot:
     ends = (-0.5, len(places) - 0.5) if places else (float(x[used].min()), float(x[used].max()))
     return Plot(
         x=Axis(x_column.axis_title, *ends, kind, list(places), exact=True, grid=False, whole=x_column.kind is ColumnKind.count),
-        y=Axis(y_column.axis_title, low, high), panels=panels, levels=shown, legend=parts.colour.k > 1,
+        y=Axis(y_column.axis_title, low, high, zero_below=0.35), panels=panels, levels=shown, legend=parts.colour.k > 1,
         level_title=parts.colour.title or None,
         caption=_caption(figure, y_column.title, x_column.title, courses, single),
         alt=f"{y_column.axis_title} along {x_column.axis_title}" + (f" for {listing([s.name for s in shown], 8)}" if figure.colour else "")
