@@ -1,6 +1,9 @@
 """A study in one zip and back: a data package of its tables, the files as brought, study.json, and a script."""
 
 import json
+import shutil
+import subprocess
+import sys
 import tempfile
 import zipfile
 from pathlib import Path
@@ -12,12 +15,12 @@ from yavik import __version__
 from yavik.core.files import package
 from yavik.core.files.archive import safe_zip
 from yavik.core.files.options import ReadOptions
-from yavik.core.methods import Run, answer
-from yavik.core.script import ScriptQuestion, ScriptTable, study_script
+from yavik.core.methods import Run
+from yavik.core.script import ScriptFigure, ScriptQuestion, ScriptReport, ScriptStudy, ScriptTable, study_script
 from yavik.core.table import DataProblem, Table
 from yavik.engine.tasks import ReadFile, carry_out
 from yavik.store import Store
-from yavik.store.bodies import QuestionBody, TableBody
+from yavik.store.bodies import FigureBody, QuestionBody, ReportBody, StyleBody, TableBody
 from yavik.store.items import renamed
 from yavik.store.models import Item, Study, new_id
 from yavik.store.tables import read_by
@@ -37,6 +40,8 @@ class PackedItem(BaseModel):
     filename: str | None = None
     answer: dict[str, Any] | None = None
     """Of a question: the answer it showed, for ``yavik rerun`` to compare with."""
+    drawing: dict[str, Any] | None = None
+    """Of a figure: what it showed, to compare with as well."""
     trail: list[dict[str, Any]] = []
     """Of a model: the rounds it has had."""
 
@@ -63,6 +68,8 @@ def pack(store: Store, study: Study, path: Path) -> None:
             if item.type == "question" and (key := store.shown(item.id)):
                 entry.answer = store.result(key)
                 entry.trail = [{k: getattr(r, k) for k in ROUND} for r in store.trail.rounds(item.id)]
+            if item.type == "figure" and (key := store.shown(item.id)):
+                entry.drawing = store.result(key)
             packed.append(entry)
         package.add_tables(archive, study.name, tables)
         found = PackedStudy(yavik=__version__, name=study.name, items=packed)
@@ -86,6 +93,7 @@ def _original(store: Store, archive: zipfile.ZipFile, body: TableBody, files: di
 
 
 def script_of(name: str, items: list[PackedItem]) -> str:
+    """The study as a Python program: tables in an order in which each finds what it reads, then what is made of them."""
     bodies = {i.id: (i, TableBody.model_validate(i.body)) for i in items if i.type == "table"}
     done: list[str] = []
     begun: set[str] = set()
@@ -106,12 +114,24 @@ def script_of(name: str, items: list[PackedItem]) -> str:
         item, body = bodies[key]
         options = body.options.model_dump(mode="json", exclude_defaults=True)
         tables.append(ScriptTable(key, item.name, item.file, body.link, options, body.steps))
-    questions = []
+    questions, figures, reports = [], [], []
+    colours: dict[str, dict[str, str]] = {}
     for item in items:
         if item.type == "question" and item.answer is not None:
             q = QuestionBody.model_validate(item.body)
-            questions.append(ScriptQuestion(item.name, q.table, q.method, q.spec))
-    return study_script(name, tables, questions)
+            questions.append(ScriptQuestion(item.id, item.name, q.table, q.method, q.spec))
+        elif item.type == "figure":
+            f = FigureBody.model_validate(item.body)
+            shown = f.figure.model_dump(mode="json", exclude_defaults=True)
+            figures.append(ScriptFigure(item.id, item.name, f.table, shown))
+        elif item.type == "report":
+            r = ReportBody.model_validate(item.body)
+            reports.append(
+                ScriptReport(item.id, item.name, r.doc, r.look.model_dump(mode="json", exclude_defaults=True))
+            )
+        elif item.type == "style":
+            colours = StyleBody.model_validate(item.body).colours
+    return study_script(ScriptStudy(name, tables, questions, figures, reports, colours))
 
 
 def read_packed(archive: zipfile.ZipFile) -> PackedStudy:
@@ -182,38 +202,59 @@ def _add(store: Store, study: Study, item_id: str, entry: PackedItem, body: dict
     )
 
 
+LONGEST_RUN = 3600
+
+
 def compare(path: Path) -> list[tuple[str, list[str]]]:
-    """Computes every answer of a packed study anew, in a store of its own, and compares. Raises DataProblem.
+    """Runs the study's script on its files, in a process of its own, and compares every answer and figure with what the
+    packed study holds. The script is written anew from study.json: what a zip brings is never run. Raises DataProblem.
 
     Returns:
-        For each question that had an answer its name and where the new answer differs.
+        For each question and figure that had something to show its name and where the new one differs.
     """
-    with safe_zip(path, WHAT) as archive:
+    with safe_zip(path, WHAT) as archive, tempfile.TemporaryDirectory(prefix="yavik-") as folder:
         packed = read_packed(archive)
-    before = [i.answer for i in packed.items if i.type == "question"]
-    found = []
-    with tempfile.TemporaryDirectory(prefix="yavik-") as folder:
-        store = Store(Path(folder))
-        try:
-            study = unpack(store, path)
-            items = [i for i in store.items.items(study.id) if i.type == "question"]
-            for item, old in zip(items, before, strict=True):
-                if old is not None:
-                    found.append((item.name, _compared(store, item, old)))
-        finally:
-            store.close()
+        for name in {i.file for i in packed.items if i.file}:
+            target = Path(folder) / _inside(name)
+            target.parent.mkdir(parents=True, exist_ok=True)
+            with archive.open(name) as source, target.open("wb") as copy:
+                shutil.copyfileobj(source, copy)
+        found = _run_script(Path(folder), script_of(packed.name, packed.items))
+    out = []
+    for item in packed.items:
+        if item.type == "question" and item.answer is not None:
+            new = found["answers"].get(item.id)
+            why = [f"cannot be computed: {found['problems'].get(item.name, 'its table is missing')}"]
+            out.append((item.name, differences(item.answer, new) if new else why))
+        if item.type == "figure" and item.drawing is not None:
+            drawn = found["drawings"].get(item.id)
+            why = [f"cannot be drawn: {found['problems'].get(item.name, 'its table is missing')}"]
+            out.append((f"{item.name} (figure)", differences(item.drawing["vega"], drawn["vega"]) if drawn else why))
+    return out
+
+
+def _inside(name: str) -> Path:
+    """A path of the zip that cannot lead out of the folder. Raises DataProblem."""
+    found = Path(name)
+    if found.is_absolute() or ".." in found.parts:
+        raise DataProblem(f"{name} of this packed study leads out of it; it was not run.")
     return found
 
 
-def _compared(store: Store, item: Item, old: dict[str, Any]) -> list[str]:
-    q = QuestionBody.model_validate(item.body)
-    try:
-        body = store.tables.body(q.table)
-        table = store.versions.table(store.tables.replay(body)[0])
-        new = answer(q.method, table, q.spec).model_dump(mode="json")
-    except (DataProblem, LookupError) as trouble:
-        return [f"cannot be computed: {trouble}"]
-    return differences(old, new)
+def _run_script(folder: Path, script: str) -> dict[str, Any]:
+    (folder / "study.py").write_text(script, encoding="utf-8")
+    done = subprocess.run(
+        [sys.executable, "study.py", "results"],
+        cwd=folder,
+        capture_output=True,
+        text=True,
+        timeout=LONGEST_RUN,
+        check=False,
+    )
+    if done.returncode:
+        raise DataProblem(f"The script of this study stopped: {done.stderr.strip().splitlines()[-1][:300]}")
+    found: dict[str, Any] = json.loads((folder / "results" / "results.json").read_text(encoding="utf-8"))
+    return found
 
 
 def differences(before: Any, after: Any, place: str = "") -> list[str]:

@@ -4,7 +4,7 @@ from yavik.core.answers import Answer, Marks
 from yavik.core.answers.lending import lent_marks
 from yavik.core.figures import Drawing, Figure, Lent, answer_figure, draw_figure, is_ready, reads
 from yavik.core.figures.kinds import KINDS
-from yavik.core.figures.lends import lends
+from yavik.core.figures.lends import lends, lent
 from yavik.core.table import DataProblem
 from yavik.engine import Engine
 from yavik.engine.tasks import Ask, problem_data
@@ -111,20 +111,10 @@ def lent_to(store: Store, engine: Engine, study_id: str, body: FigureBody) -> tu
     if not same_data(body, asked):
         return None, f"{question.name} now asks about other columns, so its marks are not drawn here."
     try:
-        marks = lent_marks(renewed(store, engine, study_id, question))
+        found = lent(body.figure, question.name, asked.spec, renewed(store, engine, study_id, question))
     except DataProblem as problem:
         return None, f"Marks are not drawn: {problem.message}"
-    fitting = _fitting(body.figure, marks)
-    if not fitting.any:
-        return None, f"{question.name} has no marks that fit this figure."
-    return Lent(question.name, fitting), None
-
-
-def _fitting(figure: Figure, marks: Marks) -> Marks:
-    """A model's lines only where they run along this figure's axis and its colours."""
-    over = [line for line in marks.fitted if line.over == figure.x and figure.kind in ("relation", "course")]
-    own = [line for line in over if line.by == figure.colour] or [line for line in over if line.by is None]
-    return marks.model_copy(update={"fitted": own, "fitted_note": marks.fitted_note if own else ""})
+    return found, None if found else f"{question.name} has no marks that fit this figure."
 
 
 def same_data(body: FigureBody, asked: QuestionBody) -> bool:

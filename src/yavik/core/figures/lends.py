@@ -2,7 +2,10 @@
 
 from typing import Any
 
+from yavik.core.answers import Answer, Marks
+from yavik.core.answers.lending import lent_marks
 from yavik.core.figures.describe import Figure
+from yavik.core.figures.draw import Lent
 
 
 def lends(figure: Figure, spec: dict[str, Any]) -> bool:
@@ -21,6 +24,19 @@ def lends(figure: Figure, spec: dict[str, Any]) -> bool:
         named = [*_listed(spec, "terms"), *_listed(spec, "columns"), *_listed(spec, "with")]
         return figure.x in _bare(named) and (same or figure.response in named)
     return False
+
+
+def lent(figure: Figure, name: str, spec: dict[str, Any], answer: Answer) -> Lent | None:
+    """The marks of a question's answer that fit the figure; None where it asks about other columns or has none."""
+    marks = fitting(figure, lent_marks(answer)) if lends(figure, spec) else Marks()
+    return Lent(name, marks) if marks.any else None
+
+
+def fitting(figure: Figure, marks: Marks) -> Marks:
+    """A model's lines only where they run along this figure's axis: those of its colours, or the ones for all rows."""
+    over = [line for line in marks.fitted if line.over == figure.x and figure.kind in ("relation", "course")]
+    own = [line for line in over if line.by == figure.colour] or [line for line in over if line.by is None]
+    return marks.model_copy(update={"fitted": own, "fitted_note": marks.fitted_note if own else ""})
 
 
 def _listed(spec: dict[str, Any], field: str) -> list[str]:
