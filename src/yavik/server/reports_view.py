@@ -13,7 +13,8 @@ from yavik.core.table import DataProblem
 from yavik.engine import Engine
 from yavik.server.figures_view import drawing_out, drawn, figure_body, figure_key
 from yavik.server.questions_view import question_body, shown_answer
-from yavik.server.schemas import DrawingOut, EmbedOut, LiveOut, ReportState, TargetOut
+from yavik.server.schemas import DrawingOut
+from yavik.server.schemas_reports import EmbedOut, LiveOut, ReportState, TargetOut
 from yavik.server.tables_view import body_of
 from yavik.store import Store
 from yavik.store.bodies import ReportBody

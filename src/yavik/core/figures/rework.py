@@ -6,7 +6,7 @@ from typing import Any
 from yavik.core.answers import Cell, FigureBlock, TableBlock
 from yavik.core.answers.make import grid
 from yavik.core.answers.wording import significant, word
-from yavik.core.figures.compose import wrapped
+from yavik.core.figures.axes import wrapped
 from yavik.core.figures.describe import Figure
 from yavik.core.figures.extras import extras, ranges_of
 from yavik.core.figures.plot import Axis, Vega

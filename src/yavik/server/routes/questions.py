@@ -9,7 +9,8 @@ from yavik.core.report.writing import write_up
 from yavik.core.table import DataProblem
 from yavik.server.access import TheEngine, TheStore, TheStudy
 from yavik.server.questions_view import auto_name, question_body, question_state, renew, shown_answer
-from yavik.server.schemas import NameRound, NewQuestion, PhraseOut, QuestionChange, QuestionState, WrittenOut
+from yavik.server.schemas import NameRound, NewQuestion, QuestionChange, QuestionState
+from yavik.server.schemas_reports import PhraseOut, WrittenOut
 from yavik.server.tables_view import snapshot_of
 from yavik.store.bodies import QuestionBody
 

@@ -12,7 +12,7 @@ from yavik.server.questions_view import shown_answer
 from yavik.server.reports_view import default_parts, document_of, node_for, noted, report_body, report_state
 from yavik.server.routes.figures import file_name
 from yavik.server.savings import WRITERS, Saving, Savings
-from yavik.server.schemas import AddToReport, NewReport, ReportChange, ReportState, SavingOut, TemplateOut
+from yavik.server.schemas_reports import AddToReport, NewReport, ReportChange, ReportState, SavingOut, TemplateOut
 from yavik.store.bodies import ReportBody
 from yavik.store.models import Item
 
