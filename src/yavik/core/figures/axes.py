@@ -26,7 +26,7 @@ def bounded(axis: Axis, figure: Figure, which: str, high: float | None) -> Axis:
     if axis.type == "places":
         return axis
     own_low, own_high = getattr(figure, f"{which}_min"), getattr(figure, f"{which}_max")
-    scale = getattr(figure, f"{which}scale")
+    scale = getattr(figure, f"{which}_scale")
     low, top = axis.low, axis.high
     if not axis.exact:
         if scale == "linear":
@@ -76,7 +76,7 @@ def channel(figure: Figure, which: str, axis: Axis, room: float, shown: bool) ->
 
 
 def scale(figure: Figure, which: str, axis: Axis) -> Vega:
-    kind = getattr(figure, f"{which}scale") if axis.type == "number" else "linear"
+    kind = getattr(figure, f"{which}_scale") if axis.type == "number" else "linear"
     scale: Vega = {"domain": [axis.low, axis.high], "nice": not axis.exact, "zero": False}
     if axis.type == "date":
         scale |= {"type": "utc"}
@@ -174,7 +174,7 @@ def ticks(figure: Figure, which: str, axis: Axis, room: float) -> Vega:
             found["format"] = f",.{figure.decimals}f"
         elif axis.whole:
             found |= {"format": ",.0f", "tickMinStep": 1}
-        if getattr(figure, f"{which}scale") == "log":
+        if getattr(figure, f"{which}_scale") == "log":
             found |= {"labelOverlap": "greedy"}
     else:
         found |= {"labelOverlap": True, "labelExpr": DATE_LABEL}
