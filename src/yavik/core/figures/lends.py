@@ -21,8 +21,8 @@ def lends(figure: Figure, spec: dict[str, Any]) -> bool:
         by = (spec.get("groups"), *_listed(spec, "factors"))
         return same and figure.groups in by
     if figure.kind in ("relation", "course"):
-        named = [*_listed(spec, "terms"), *_listed(spec, "columns"), *_listed(spec, "with")]
-        return figure.x in _bare(named) and (same or figure.response in named)
+        named = _named([spec.get("terms"), spec.get("columns"), spec.get("with")])
+        return figure.x in named and (same or figure.response in named)
     return False
 
 
@@ -46,6 +46,12 @@ def _listed(spec: dict[str, Any], field: str) -> list[str]:
     return [str(v) for v in value] if isinstance(value, list) else []
 
 
-def _bare(terms: list[str]) -> set[str]:
-    """Columns of terms such as 'minutes^2' and 'area*district'."""
-    return {part.split("^")[0] for term in terms for part in term.split("*")}
+def _named(terms: Any) -> set[str]:
+    """Columns of terms, however they are written: by name, as a power, as a product."""
+    if isinstance(terms, str):
+        return {terms}
+    if isinstance(terms, list):
+        return {name for term in terms for name in _named(term)}
+    if isinstance(terms, dict):
+        return {name for value in terms.values() for name in _named(value)}
+    return set()

@@ -22,7 +22,7 @@ from yavik.core.table import Table
 def plot(figure: Figure, table: Table, style: Style) -> Plot:
     assert figure.response
     used = filled(table, figure.response, figure.groups, figure.panel, figure.panel_rows)
-    what = sort_by(table, figure.response, used, 60, "levels")
+    what = sort_by(table, figure.response, used, 60 if figure.groups else 200, "levels")
     of = np.bincount(what.codes[used & (what.codes >= 0)], minlength=what.k).astype(float)
     within = sort_by(table, figure.groups, used, 120, "groups") if figure.groups else one(table.n_rows)
     alone = figure.groups is None
