@@ -10,6 +10,7 @@ import pytest
 from tests.tables import demo_tables
 from yavik.core.answers import wording as w
 from yavik.core.figures import Drawing, Figure, draw_figure
+from yavik.core.figures.axes import told_apart
 from yavik.core.figures.compose import compose
 from yavik.core.figures.describe import FreeNote, ReferenceLine, ShadedRange
 from yavik.core.figures.images import pdf, png, size_of, svg
@@ -273,3 +274,10 @@ def test_a_plot_of_nothing_is_still_a_picture() -> None:
         drawn("Room trial", response="minutes", groups="room").behind,
     )  # type: ignore[arg-type]
     assert "<svg" in svg(compose(Figure(), plot, []))
+
+
+def test_cut_names_can_still_be_told_apart() -> None:
+    assert told_apart(["Alcove", "Gallery"], 10) == ["Alcove", "Gallery"]
+    assert told_apart(["A long name of a room", "Gallery"], 8) == ["A long…", "Gallery"]
+    same = [f"Room number {i} of the valley" for i in range(3)]
+    assert told_apart(same, 12) == ["…0 of the v…", "…1 of the v…", "…2 of the v…"]

@@ -2,6 +2,7 @@
 
 import json
 import math
+import os
 import re
 from dataclasses import replace
 
@@ -17,7 +18,7 @@ LETTER = 0.53
 """Width of a letter in its own height, on average."""
 
 
-def type(figure: Figure) -> float:
+def type_px(figure: Figure) -> float:
     return figure.type_pt * PX_PER_PT
 
 
@@ -94,7 +95,7 @@ def titled(figure: Figure, which: str, axis: Axis, room: float) -> Vega:
     title = axis.title if own is None else own
     if not title:
         return {"title": None}
-    return {"title": wrapped(title, room * 1.15, type(figure)), "titleLimit": round(max(room * 1.3, 60))}
+    return {"title": wrapped(title, room * 1.15, type_px(figure)), "titleLimit": round(max(room * 1.3, 60))}
 
 
 def wrapped(title: str, room: float, size: float, most: int = 3) -> str | list[str]:
@@ -116,7 +117,7 @@ def wrapped(title: str, room: float, size: float, most: int = 3) -> str | list[s
 
 
 def places(figure: Figure, which: str, axis: Axis, room: float) -> Vega:
-    k, size = len(axis.places), type(figure)
+    k, size = len(axis.places), type_px(figure)
     longest = max(map(len, axis.places), default=0)
     found: Vega = {
         "values": list(range(k)),
@@ -125,8 +126,10 @@ def places(figure: Figure, which: str, axis: Axis, room: float) -> Vega:
         "ticks": False,
     }
     if which == "y":
+        limit = figure.width_mm * PX_PER_MM * 0.4
         return found | {
-            "labelLimit": round(figure.width_mm * PX_PER_MM * 0.4),
+            "labelExpr": f"{words(told_apart(axis.places, int(limit / (LETTER * size))))}[datum.value]",
+            "labelLimit": round(limit * 1.1),
             "labelOverlap": room / max(k, 1) < 0.9 * size,
             "domain": False,
         }
@@ -145,17 +148,35 @@ def places(figure: Figure, which: str, axis: Axis, room: float) -> Vega:
         )
     ):
         return found | {"labelExpr": f"{json.dumps(lines)}[datum.value]", "labelAngle": 0}
+    limit = min(160.0, figure.height_mm * PX_PER_MM * 0.35)
+    if crowded:
+        found["labelExpr"] = f"{words(told_apart(axis.places, int(limit / (LETTER * size))))}[datum.value]"
     return found | {
         "labelAngle": -90 if steep else -35 if crowded else 0,
         "labelAlign": "right" if crowded else "center",
         **({"labelBaseline": "middle"} if steep else {}),
-        "labelLimit": round(min(160.0, figure.height_mm * PX_PER_MM * 0.35)) if crowded else 400,
+        "labelLimit": round(limit * 1.1) if crowded else 400,
         "labelOverlap": room / max(k, 1) < 1.05 * size,
     }
 
 
+def told_apart(names: Sequence[str], fits: int) -> list[str]:
+    """Names cut to so many letters; where their beginnings are alike, the words that they share are left out instead."""
+    fits = max(4, fits)
+
+    def cut(name: str) -> str:
+        return name if len(name) <= fits else name[: fits - 1].rstrip() + "…"
+
+    made = [cut(n) for n in names]
+    if len(set(made)) == len(set(names)):
+        return made
+    shared = os.path.commonprefix(list(names))
+    start = shared.rfind(" ") + 1
+    return [cut("…" + n[start:]) if start else cut(n) for n in names]
+
+
 def ticks(figure: Figure, which: str, axis: Axis, room: float) -> Vega:
-    size = type(figure)
+    size = type_px(figure)
     found: Vega = {"tickCount": max(2, min(8, int(room / (size * (5.5 if which == "x" else 3.4)))))}
     if not axis.grid:
         found["grid"] = False

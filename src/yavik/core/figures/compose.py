@@ -3,7 +3,7 @@
 import math
 from dataclasses import replace
 
-from yavik.core.figures.axes import LETTER, bounded, channel, titled, type, wrapped
+from yavik.core.figures.axes import LETTER, bounded, channel, titled, type_px, wrapped
 from yavik.core.figures.describe import Figure
 from yavik.core.figures.extras import extras, ranges_of
 from yavik.core.figures.plot import Axis, Panel, Plot, Vega
@@ -26,7 +26,7 @@ def compose(figure: Figure, plot: Plot, marks: list[Vega], high: float | None = 
         "config": config(figure.type_pt, figure.face, figure.line_pt, figure.grid),
     }
     if len(plot.panels) == 1:
-        room = (width - 7 * type(figure), height - 6 * type(figure))
+        room = (width - 7 * type_px(figure), height - 6 * type_px(figure))
         view = _view(figure, plot, plot.panels[0], x, y, room)
         view["layer"] += marks + _key(figure, plot)
         return {**base, "width": width, "height": height, "autosize": {"type": "fit", "contains": "padding"}, **view}
@@ -37,8 +37,8 @@ def _room_for_names(figure: Figure, plot: Plot, x: Axis) -> Axis:
     """Names at the ends of lines need room on the right."""
     longest = max((len(name) for p in plot.panels for name in p.ends), default=0)
     columns = max((p.column for p in plot.panels), default=0) + 1
-    room = max(40.0, figure.width_mm * PX_PER_MM / columns - 6 * type(figure))
-    share = min(0.6, (min(longest, 24) * LETTER * type(figure) + 8) / room)
+    room = max(40.0, figure.width_mm * PX_PER_MM / columns - 6 * type_px(figure))
+    share = min(0.6, (min(longest, 24) * LETTER * type_px(figure) + 8) / room)
     return replace(x, high=x.high + (x.high - x.low) * share / (1 - share), exact=True, ticks_to=x.high)
 
 
@@ -71,7 +71,7 @@ def _names(figure: Figure, plot: Plot, panel: Panel, y: Axis) -> list[Vega]:
     if figure.legend != "direct" or not plot.legend or not panel.ends:
         return []
     span = (y.high - y.low) or 1.0
-    least = span * 1.3 * type(figure) / max(40.0, figure.height_mm * PX_PER_MM - 6 * type(figure))
+    least = span * 1.3 * type_px(figure) / max(40.0, figure.height_mm * PX_PER_MM - 6 * type_px(figure))
     order = sorted(panel.ends.items(), key=lambda e: e[1][1])
     heights: list[float] = []
     for _, (_, wanted) in order:
@@ -96,7 +96,7 @@ def _key(figure: Figure, plot: Plot) -> list[Vega]:
         return []
     place = "top" if figure.legend == "direct" else figure.legend
     names = [level.name for level in plot.levels]
-    size = type(figure)
+    size = type_px(figure)
     across = place in ("top", "bottom")
     longest = min(max(map(len, names), default=1), 30)
     fit = max(1, int((figure.width_mm * PX_PER_MM - 30) / ((longest * LETTER + 1.9) * size)))
@@ -139,7 +139,7 @@ def _grid(figure: Figure, plot: Plot, x: Axis, y: Axis, marks: list[Vega], width
         for i, panel in enumerate(plot.panels):
             panel.row, panel.column = i // columns, i % columns
     rows = max(p.row for p in plot.panels) + 1
-    size = type(figure)
+    size = type_px(figure)
     gap = round(1.1 * size)
     titled = any(p.title for p in plot.panels)
     inner = [
@@ -183,7 +183,7 @@ def _views(
     rows: int,
     gap: int,
 ) -> Vega:
-    size = type(figure)
+    size = type_px(figure)
     at = {(p.row, p.column): p for p in plot.panels}
     lines = []
     for r in range(rows):
@@ -252,7 +252,7 @@ def _whole_title(figure: Figure, which: str, axis: Axis, room: float) -> Vega | 
     text = titled(figure, which, axis, room)["title"]
     if text is None:
         return None
-    size = round(type(figure), 2)
+    size = round(type_px(figure), 2)
     return {
         "text": text,
         "fontSize": size,

@@ -112,7 +112,7 @@ def _empty(c: Column, code: str) -> str:
 
 
 def _asked(a: Asked) -> list[Told]:
-    spec = [f"{name}: {shown}" for name, value in a.answer.spec.items() if (shown := _value(value))]
+    spec = [f"{name.replace('_', ' ')}: {shown}" for name, value in a.answer.spec.items() if (shown := _value(value))]
     used = f"{grouped(a.answer.rows.used)} of {counted(a.answer.rows.total, 'row')} of {a.table}"
     seed = f", seed {a.answer.seed}" if a.answer.seed is not None else ""
     return [("text", f"{a.name}: {a.method}, version {a.answer.version}; {used}{seed}."), ("list", spec)]

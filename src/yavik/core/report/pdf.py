@@ -32,6 +32,7 @@ HEAD = """
 #show heading.where(level: 3): set text(size: 1.05em, weight: 600)
 #show heading: set block(above: 1.4em, below: 0.7em)
 #show figure: set block(breakable: true)
+#set table.cell(breakable: false)
 #set figure(gap: 0.5em, numbering: none, supplement: none)
 #show figure.caption: set align(left)
 #show figure: set align(left)

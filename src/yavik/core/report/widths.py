@@ -8,21 +8,26 @@ TEXT_HIGH_MM = 205.0
 
 
 def column_widths(block: TableBlock, full: float = TEXT_MM, usual: float = 9.5) -> tuple[list[float], float]:
-    """Widths in mm that fill the text, and the type size in pt: numbers are never broken, words may be.
+    """Widths in mm that fill the text, and the type size in pt: numbers are never broken, words may be between words.
 
-    A table that is too wide at 9.5 pt is set at 7 pt; what is still too much is taken from the columns of words.
+    A table that is too wide at its usual size is set smaller, down to 7 pt; what is still too much is taken from the
+    columns of words, from each as much as it can give before a word of its own would break.
     """
+    columns = range(len(block.columns))
     for size in (usual, 8.0, 7.0):
         mm = 0.5 * size * 25.4 / 72
-        wide = [(_longest(block, i) + 0.8) * mm + 2.2 for i in range(len(block.columns))]
+        wide = [(_longest(block, i) + 0.8) * mm + 2.2 for i in columns]
         if sum(wide) <= full:
             break
-    words = [i for i, h in enumerate(block.columns) if h.align == "left"]
     over = sum(wide) - full
-    if over > 0 and words:
-        room = max(18.0 * len(words), sum(wide[i] for i in words) - over)
-        share = room / sum(wide[i] for i in words)
-        wide = [w * share if i in words else w for i, w in enumerate(wide)]
+    if over > 0:
+        least = [
+            min(w, (_longest_word(block, i) + 0.8) * mm + 2.2) if block.columns[i].align == "left" else w
+            for i, w in enumerate(wide)
+        ]
+        spare = [w - m for w, m in zip(wide, least, strict=True)]
+        share = min(1.0, over / sum(spare)) if sum(spare) > 0 else 0.0
+        wide = [w - share * s for w, s in zip(wide, spare, strict=True)]
     return [w * full / sum(wide) for w in wide], size
 
 
@@ -31,6 +36,16 @@ def _longest(block: TableBlock, index: int) -> int:
     head = block.columns[index]
     title = len(head.title) if head.align == "left" else max(map(len, head.title.split()), default=0)
     return max(title, 3, *(max(map(len, row[head.key].lines)) if head.key in row else 0 for row in block.rows))
+
+
+LONGEST_WORD = 24
+"""Beyond, a word is broken wherever it stands."""
+
+
+def _longest_word(block: TableBlock, index: int) -> int:
+    head = block.columns[index]
+    cells = [head.title, *(line for row in block.rows if head.key in row for line in row[head.key].lines)]
+    return max(3, min(LONGEST_WORD, max((len(w) for c in cells for w in c.split()), default=3)))
 
 
 def fitted_mm(width: float, ratio: float, full: float = TEXT_MM) -> float:
