@@ -2,8 +2,8 @@
 
 import json
 import math
-import os
 import re
+from collections.abc import Sequence
 from dataclasses import replace
 
 import numpy as np
@@ -170,8 +170,9 @@ def told_apart(names: Sequence[str], fits: int) -> list[str]:
     made = [cut(n) for n in names]
     if len(set(made)) == len(set(names)):
         return made
-    shared = os.path.commonprefix(list(names))
-    start = shared.rfind(" ") + 1
+    first, last = min(names), max(names)
+    alike = next((i for i, (a, b) in enumerate(zip(first, last, strict=False)) if a != b), min(len(first), len(last)))
+    start = first[:alike].rfind(" ") + 1
     return [cut("…" + n[start:]) if start else cut(n) for n in names]
 
 
