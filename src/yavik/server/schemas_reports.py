@@ -12,7 +12,7 @@ class EmbedOut(BaseModel):
     """What stands at an answer or figure node of the report."""
 
     uid: str
-    kind: Literal["answer", "figure"]
+    kind: Literal["answer", "figure", "appendix"]
     ref: str
     name: str
     out_of_date: bool

@@ -1602,7 +1602,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "answer" | "figure";
+            kind: "answer" | "figure" | "appendix";
             /** Name */
             name: string;
             /** Now */
