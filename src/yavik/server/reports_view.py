@@ -162,12 +162,11 @@ def _live_out(node: dict[str, Any], document: Document) -> LiveOut:
     attrs = node.get("attrs", {})
     uid = str(attrs.get("uid", ""))
     word = document.live[uid]
-    text = plain(word.spans)
     return LiveOut(
         uid=uid,
         spans=word.spans,
-        text=text,
-        said=str(attrs.get("said") or text),
+        text=word.text,
+        said=str(attrs.get("said") or word.text),
         name=word.name,
         ref=str(attrs.get("question", "")),
         missing=word.missing,

@@ -110,11 +110,12 @@ export function IconButton({ label, children, onClick, disabled }: { label: stri
 }
 
 /** Centre and margin; under 1100 px the margin folds under the centre. */
-export function WithMargin({ children, margin, label }: { children: ReactNode; margin: ReactNode; label: string }) {
+/** ``apart``: the margin scrolls by itself, so that what it changes stays in sight. */
+export function WithMargin({ children, margin, label, apart = false }: { children: ReactNode; margin: ReactNode; label: string; apart?: boolean }) {
   return (
     <div className="flex min-h-0 flex-1 max-[1100px]:flex-col">
       <div className="min-w-0 flex-1">{children}</div>
-      <aside aria-label={label} className="rule bg-base-100 w-[290px] shrink-0 border-l p-5 max-[1100px]:w-full max-[1100px]:border-l-0 max-[1100px]:border-t">
+      <aside aria-label={label} className={`rule bg-base-100 w-[290px] shrink-0 border-l p-5 max-[1100px]:w-full max-[1100px]:border-l-0 max-[1100px]:border-t ${apart ? "min-[1100px]:sticky min-[1100px]:top-32 min-[1100px]:max-h-[calc(100vh-10.6rem)] min-[1100px]:overflow-y-auto" : ""}`}>
         {margin}
       </aside>
     </div>

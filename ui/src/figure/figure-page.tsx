@@ -96,6 +96,7 @@ function FigureView({ study, id }: { study: string; id: string }) {
       </header>
       <WithMargin
         label="Appearance"
+        apart
         margin={
           <>
             <Appearance state={state} change={change} looks={kind?.looks ?? []} study={study} />
@@ -129,7 +130,7 @@ function FigureView({ study, id }: { study: string; id: string }) {
             <details className="mt-4 w-full max-w-3xl">
               <summary className="link-quiet cursor-pointer text-sm">The data behind it, and in words</summary>
               <p className="mt-2 text-[0.95rem]">{drawing.alt}</p>
-              <div className="mt-3 max-h-96 overflow-auto"><ResultTable block={{ ...drawing.behind, rows: drawing.behind.rows.slice(0, 200) }} /></div>
+              <div className="mt-3 overflow-x-auto"><ResultTable block={{ ...drawing.behind, rows: drawing.behind.rows.slice(0, 200) }} /></div>
               {drawing.behind.rows.length > 200 && <p className="muted text-sm">200 of {drawing.behind.rows.length} lines; all of them are in the file.</p>}
             </details>
           )}

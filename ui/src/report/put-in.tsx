@@ -98,7 +98,7 @@ function Changed({ state, note }: { state: S["ReportState"]; note: () => void })
   return (
     <section className="mt-5" aria-label="Changed">
       <h2 className="font-bold">Changed since you took note</h2>
-      <ul className="max-h-64 overflow-y-auto text-[0.88rem]">
+      <ul className="text-[0.88rem]">
         {answers.map((e) => <li key={e.uid} className="rule border-b py-1.5"><span className="block truncate font-semibold">{e.name}</span><Before was={e.was ?? ""} now={e.now ?? ""} /></li>)}
         {words.map((w) => (
           <li key={w.uid} className="rule border-b py-1.5">

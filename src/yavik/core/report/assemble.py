@@ -132,6 +132,8 @@ class LiveWord:
     """A live word as it reads now. ``flipped``: the evidence has changed sides since the sentence was written."""
 
     spans: list[Span]
+    text: str = ""
+    """The same with decimal points whatever the report's language of numbers: what is compared with what it said."""
     missing: bool = False
     out_of_date: bool = False
     flipped: bool = False
@@ -335,7 +337,7 @@ class _Assembly:
         spans = phrase(found.answer, key) if found and found.answer else None
         if spans is None:
             said = str(node.attrs.get("said") or "") or "(gone)"
-            word = LiveWord(say(said), missing=True, name=found.name if found else "Deleted")
+            word = LiveWord(say(said), said, missing=True, name=found.name if found else "Deleted")
         else:
             before = node.attrs.get("holds")
             flipped = (
@@ -346,6 +348,7 @@ class _Assembly:
             )
             word = LiveWord(
                 self.said(spans),
+                plain(spans),
                 out_of_date=bool(found and found.out_of_date),
                 flipped=flipped,
                 name=found.name if found else "",
