@@ -121,7 +121,7 @@ def test_from_a_file_to_a_printed_conclusion(page: Page, tmp_path: Path) -> None
         ("Markdown", b"![Minutes read"),
     ):
         with page.expect_download() as saved:
-            page.get_by_role("link", name=words, exact=True).click()
+            page.get_by_role("button", name=words, exact=True).click()
         assert Path(saved.value.path()).read_bytes().startswith(start)
 
 
