@@ -63,11 +63,6 @@ def step_list(page: Page) -> None:
     page.locator("[data-step-kind]").first.wait_for()
 
 
-def waves(page: Page) -> None:
-    page.locator('button[data-step="join_waves"]').click()
-    page.get_by_label("Name of variable 1").wait_for()
-
-
 def settings(page: Page) -> None:
     page.get_by_role("button", name="Change settings").click()
     page.get_by_label("Name of the contrast").first.wait_for()
@@ -113,7 +108,6 @@ def all_of_them(browser: Browser) -> None:
     shoot(browser, "step", f"{s}/t/{first['table']}?column=pages", act=new_step)
     tables = {e["name"]: e["id"] for e in entries if e["type"] == "table"}
     shoot(browser, "steps", f"{s}/t/{first['table']}", act=step_list)
-    shoot(browser, "waves", f"{s}/t/{tables['Reader survey, both waves']}", act=waves)
     shoot(browser, "summary", f"{s}/t/{first['table']}?view=summary", act=by_room)
     shoot(browser, "dictionary", f"{s}/t/{first['table']}?view=dictionary")
     shoot(browser, "ask", f"{s}/ask/{first['table']}", act=choose)
@@ -125,6 +119,8 @@ def all_of_them(browser: Browser) -> None:
     shoot(browser, "trail", f"{s}/q/{questions['Who finishes the challenge']}", dark=True, act=chip)
     shoot(browser, "lineup", f"{s}/q/{questions['Models of finishing']}")
     shoot(browser, "figure", f"{s}/f/{first['figure']}")
+    figures = {e["name"]: e["id"] for e in entries if e["type"] == "figure"}
+    shoot(browser, "course", f"{s}/f/{figures['Fluency week by week']}")
     shoot(browser, "report", f"{s}/r/{first['report']}")
     shoot(browser, "method", "/methods/compare_groups")
 
