@@ -106,7 +106,6 @@ def all_of_them(browser: Browser) -> None:
     shoot(browser, "bring", f"{s}/bring", act=paste)
     shoot(browser, "table", f"{s}/t/{first['table']}?column=pages")
     shoot(browser, "step", f"{s}/t/{first['table']}?column=pages", act=new_step)
-    tables = {e["name"]: e["id"] for e in entries if e["type"] == "table"}
     shoot(browser, "steps", f"{s}/t/{first['table']}", act=step_list)
     shoot(browser, "summary", f"{s}/t/{first['table']}?view=summary", act=by_room)
     shoot(browser, "dictionary", f"{s}/t/{first['table']}?view=dictionary")

@@ -11,7 +11,7 @@ from docx.oxml.ns import qn
 from docx.shared import Mm, Pt, RGBColor
 
 from yavik.core.answers import Span, TableBlock
-from yavik.core.figures.images import png, size_of
+from yavik.core.figures.images import png
 from yavik.core.report.assemble import (
     Document,
     Footnote,
@@ -169,9 +169,10 @@ class _Writer:
         paragraph = self.file.add_paragraph()
         paragraph.paragraph_format.keep_with_next = True
         paragraph.paragraph_format.line_spacing = 1.0
-        wide, high = size_of(part.vega)
+        image = png(part.vega)
+        wide, high = (int.from_bytes(image[i : i + 4], "big") for i in (16, 20))
         width = fitted_mm(part.width_mm, high / wide)
-        picture = paragraph.add_run().add_picture(io.BytesIO(png(part.vega)), width=Mm(width))
+        picture = paragraph.add_run().add_picture(io.BytesIO(image), width=Mm(width))
         described = picture._inline.docPr
         described.set("descr", part.alt)
         described.set("title", part.label)

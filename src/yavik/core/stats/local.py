@@ -24,10 +24,10 @@ def local_line(x: Floats, y: Floats, at: Floats, span: float) -> Floats:
     k = int(np.clip(np.ceil(span * n - 1e-9), 2, n)) if n >= 2 else n
     out = np.full(len(at), np.nan)
     for i, place in enumerate(at):
-        near = np.searchsorted(x, place)
-        left, right = max(0, near - k), min(n, near + k)
+        left = _nearest(x, place, k)
+        right = left + k
         away = np.abs(x[left:right] - place)
-        reach = np.partition(away, min(k, len(away)) - 1)[min(k, len(away)) - 1]
+        reach = max(place - x[left], x[right - 1] - place)
         if reach <= 0:
             same = away == 0
             out[i] = y[left:right][same].mean()
@@ -42,3 +42,15 @@ def local_line(x: Floats, y: Floats, at: Floats, span: float) -> Floats:
         slope = (w @ ((dx - mx) * (v - my))) / sxx if sxx > 1e-12 * reach**2 * sw else 0.0
         out[i] = my - slope * mx
     return out
+
+
+def _nearest(x: Floats, place: float, k: int) -> int:
+    """Where the k values of sorted ``x`` nearest to ``place`` begin: a search by halves, as the window only ever moves on."""
+    low, high = 0, len(x) - k
+    while low < high:
+        middle = (low + high) // 2
+        if place - x[middle] > x[middle + k] - place:
+            low = middle + 1
+        else:
+            high = middle
+    return low
