@@ -76,7 +76,7 @@ def test_a_figure_is_built_from_its_sentence(demo: Page) -> None:
     table = entries(demo)["table Winter challenge"]
     demo.goto(f"/s/{table['study']}/t/{table['id']}")
     demo.get_by_role("button", name="Draw a figure").click()
-    expect(demo.get_by_text("Fill the slots of the sentence")).to_be_visible()
+    expect(demo.get_by_text("Choose a measure and groups.")).to_be_visible()
     demo.get_by_label("What the figure shows").select_option("shares")
     for slot, column in (("Levels", "card"), ("Groups", "age_group"), ("Panel", "finished")):
         demo.locator(f'[data-slot="{slot}"]').click()

@@ -115,7 +115,7 @@ export function WithMargin({ children, margin, label, apart = false }: { childre
   return (
     <div className="flex min-h-0 flex-1 max-[1100px]:flex-col">
       <div className="min-w-0 flex-1">{children}</div>
-      <aside aria-label={label} className={`rule bg-base-100 w-[290px] shrink-0 border-l p-5 max-[1100px]:w-full max-[1100px]:border-l-0 max-[1100px]:border-t ${apart ? "min-[1100px]:sticky min-[1100px]:top-32 min-[1100px]:max-h-[calc(100vh-10.6rem)] min-[1100px]:overflow-y-auto" : ""}`}>
+      <aside aria-label={label} className={`rule bg-base-100 w-[290px] shrink-0 border-l p-5 max-[1100px]:w-full max-[1100px]:border-l-0 max-[1100px]:border-t ${apart ? "min-[1100px]:sticky min-[1100px]:top-[var(--head,8rem)] min-[1100px]:max-h-[calc(100vh-var(--head,8rem)-41px)] min-[1100px]:overflow-y-auto" : ""}`}>
         {margin}
       </aside>
     </div>

@@ -146,8 +146,13 @@ function Order({ state, change }: { state: S["FigureState"]; change: Change }) {
   );
 }
 
+/** The name of an axis that all panels share stands beside the whole. */
+type Shared = { text?: string | string[] };
+
 function axisOf(state: S["FigureState"], axis: "x" | "y"): string {
-  const found = titleIn(state.drawing?.vega, axis);
+  const whole = state.drawing?.vega as { title?: Shared; hconcat?: { title?: Shared }[] } | undefined;
+  const shared = axis === "x" ? whole?.title : whole?.hconcat?.[0]?.title;
+  const found = titleIn(state.drawing?.vega, axis) || [shared?.text ?? ""].flat().join(" ");
   return found || "automatic";
 }
 

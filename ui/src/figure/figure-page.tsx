@@ -1,14 +1,14 @@
 // A figure: the sentence, the figure at its printed proportions with its caption, and how it looks.
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { useCallback, useState } from "react";
 import { useParams } from "react-router";
 import { api, take, type Figure, type S } from "../client/api";
 import { onTheWay, useAddToReport, useCatalogue, useContents, useTable } from "../client/hooks";
-import { Loading, Menu, MenuItem, Trouble } from "../common/bits";
+import { Empty, Loading, Menu, MenuItem, Trouble } from "../common/bits";
 import { WithMargin } from "../common/frame";
 import { Picture, type Drawn } from "../common/picture";
 import { ResultTable } from "../common/result-table";
-import { Sentence, type SlotSchema } from "../common/sentence";
+import { asList, Sentence, type SlotSchema } from "../common/sentence";
 import { say, sayProblem } from "../common/toasts";
 import { Appearance, type Change } from "./appearance";
 import { Caption } from "./caption";
@@ -43,6 +43,15 @@ function FigureView({ study, id }: { study: string; id: string }) {
   const add = useAddToReport(study);
   const [drawn, setDrawn] = useState<Drawn | null>(null);
   const [vision, setVision] = useState<Vision>("colour");
+  // The margin stands below the sentence, however many lines that takes.
+  const head = useCallback((element: HTMLElement | null) => {
+    if (!element) return;
+    const tell = () => element.parentElement?.style.setProperty("--head", `${element.offsetHeight}px`);
+    const watch = new ResizeObserver(tell);
+    watch.observe(element);
+    tell();
+    return () => watch.disconnect();
+  }, []);
   // Changes are sent one after the other, and only the last one's answer is taken over: none undoes a later one.
   const save = useMutation({
     mutationKey: key,
@@ -72,11 +81,13 @@ function FigureView({ study, id }: { study: string; id: string }) {
   const drawing = state.drawing;
   const width = figure.width_mm ?? 85;
   const zoom = Math.max(1, Math.min(1.6, 620 / (width * 3.78)));
+  const missing = kind?.needed.filter((n) => !asList((figure as unknown as Record<string, unknown>)[n]).length).map((n) => kind.slots[n]?.slot?.placeholder ?? n) ?? [];
+  const waiting = missing.length ? [missing.slice(0, -1).join(", "), missing[missing.length - 1]].filter(Boolean).join(" and ") : "";
   const warnings = [...(drawing?.warnings ?? []), ...(vision === "grey" ? (drawing?.grey ?? []) : [])];
   return (
     <div className="flex min-h-full flex-col">
       <VisionFilters />
-      <header className="rule bg-base-100 sticky top-0 z-30 border-b px-7 pb-3 pt-5">
+      <header ref={head} className="rule bg-base-100 sticky top-0 z-30 border-b px-7 pb-3 pt-5">
         {kind ? (
           <Sentence template={kind.sentence} schema={kind.slots} needed={kind.needed} columns={columns} spec={figure as unknown as Record<string, unknown>} wrong={state.problem?.column as string | null}
             set={(field, value) => change({ [field]: value } as Partial<Figure>)} extra={{ show: <LayerSlot layers={kind.layers} value={figure.show ?? []} set={(show) => change({ show: show as Figure["show"] })} /> }} />
@@ -108,8 +119,7 @@ function FigureView({ study, id }: { study: string; id: string }) {
         }
       >
         <div className="bg-base-200/50 flex min-h-full flex-col items-center px-7 py-5">
-          {state.problem && <Trouble error={new Error(String(state.problem.message))} />}
-          {!drawing && !state.problem && <p className="muted">Nothing is drawn yet.</p>}
+          {waiting ? <Empty title="The figure appears here as soon as its sentence can be read"><p>Choose {waiting}. What else stands in the sentence may stay empty; another kind of figure is chosen under it.</p></Empty> : state.problem && <Trouble error={new Error(String(state.problem.message))} />}
           {drawing && (
             <figure className="max-w-full rounded-md bg-white p-6 text-[#222a3c] shadow-[0_0_0_1px_var(--color-base-300)]">
               <div className="relative" style={{ filter: visionFilter(vision) }}>

@@ -202,7 +202,7 @@ class _Assembly:
         made = [p for p in self.embeds.get(uid, []) if isinstance(p, NumberedTable | NumberedFigure)]
         wanted = next((p for p in made if p.target == target_name(uid, part)), made[0] if made and not part else None)
         reference.target = wanted.target if wanted else None
-        reference.text = labels[wanted.target] if wanted else "(what stood here is gone)"
+        reference.text = labels[wanted.target].replace(" ", "\u00a0") if wanted else "(what stood here is gone)"
 
     def node(self, node: Node) -> None:
         if node.type == "heading":
