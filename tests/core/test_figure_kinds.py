@@ -9,7 +9,7 @@ import pytest
 
 from tests.tables import demo_tables
 from yavik.core.answers import wording as w
-from yavik.core.figures import Drawing, Figure, draw_figure
+from yavik.core.figures import Drawing, Figure, Style, draw_figure
 from yavik.core.figures.axes import told_apart
 from yavik.core.figures.compose import compose
 from yavik.core.figures.describe import FreeNote, ReferenceLine, ShadedRange
@@ -179,9 +179,13 @@ def test_lines_ranges_and_notes_stand_at_their_place_in_the_data() -> None:
 
 def test_colours_and_marks_of_a_level_and_what_the_study_keeps() -> None:
     figure = Figure(response="minutes", groups="room", colours={"Alcove": "#112233"}, shapes={"Gallery": "square"})
-    made = draw_figure(figure, T["Room trial"], style={"room": {"Alcove": "#445566", "Gallery": "#778899"}})
+    made = draw_figure(
+        figure,
+        T["Room trial"],
+        style=Style({"room": {"Alcove": "#445566", "Gallery": "#778899"}}, {"room": {"Alcove": "cross"}}),
+    )
     assert made.colours["Alcove"] == "#112233" and made.colours["Gallery"] == "#778899"
-    assert made.shapes["Gallery"] == "square" and made.level_column == "room"
+    assert made.shapes["Gallery"] == "square" and made.shapes["Alcove"] == "cross" and made.level_column == "room"
 
 
 def test_the_key_names_levels_where_the_axis_does_not() -> None:

@@ -44,6 +44,10 @@ def test_a_levels_colour_is_the_levels_in_every_figure(client: Client, table: st
     one, other = draw(client, table), draw(client, table, kind="spread", groups=None, colour="room", show=["density"])
     before = other["drawing"]["colours"]["Gallery"]
     one = change(client, one, colours={"Gallery": "#123456"})
+    one = change(client, one, shapes={"Hall": "square"})
+    assert client.call("GET", f"/figures/{other['id']}")["drawing"]["shapes"]["Hall"] == "square"
+    client.http.post(f"/api/studies/{client.study}/undo")
+    assert client.call("GET", f"/figures/{other['id']}")["drawing"]["shapes"]["Hall"] == "circle"
     assert client.call("GET", f"/figures/{other['id']}")["drawing"]["colours"]["Gallery"] == "#123456"
     client.http.post(f"/api/studies/{client.study}/undo")  # both at once: it was one change
     assert client.call("GET", f"/figures/{other['id']}")["drawing"]["colours"]["Gallery"] == before

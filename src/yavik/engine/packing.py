@@ -115,7 +115,7 @@ def script_of(name: str, items: list[PackedItem]) -> str:
         options = body.options.model_dump(mode="json", exclude_defaults=True)
         tables.append(ScriptTable(key, item.name, item.file, body.link, options, body.steps))
     questions, figures, reports = [], [], []
-    colours: dict[str, dict[str, str]] = {}
+    style = StyleBody()
     for item in items:
         if item.type == "question" and item.answer is not None:
             q = QuestionBody.model_validate(item.body)
@@ -130,8 +130,8 @@ def script_of(name: str, items: list[PackedItem]) -> str:
                 ScriptReport(item.id, item.name, r.doc, r.look.model_dump(mode="json", exclude_defaults=True))
             )
         elif item.type == "style":
-            colours = StyleBody.model_validate(item.body).colours
-    return study_script(ScriptStudy(name, tables, questions, figures, reports, colours))
+            style = StyleBody.model_validate(item.body)
+    return study_script(ScriptStudy(name, tables, questions, figures, reports, style.colours, style.marks))
 
 
 def read_packed(archive: zipfile.ZipFile) -> PackedStudy:

@@ -2,7 +2,7 @@
 
 from yavik.core.answers import Answer, Marks
 from yavik.core.answers.lending import lent_marks
-from yavik.core.figures import Drawing, Figure, Lent, answer_figure, draw_figure, is_ready, reads
+from yavik.core.figures import Drawing, Figure, Lent, Style, answer_figure, draw_figure, is_ready, reads
 from yavik.core.figures.kinds import KINDS
 from yavik.core.figures.lends import lends, lent
 from yavik.core.table import DataProblem
@@ -28,6 +28,11 @@ def style_item(store: Store, study_id: str) -> Item | None:
 def style_of(store: Store, study_id: str) -> StyleBody:
     item = style_item(store, study_id)
     return StyleBody.model_validate(item.body) if item else StyleBody()
+
+
+def kept_style(store: Store, study_id: str) -> Style:
+    body = style_of(store, study_id)
+    return Style(body.colours, body.marks)
 
 
 def drawn(store: Store, engine: Engine, item: Item) -> Drawing:
@@ -57,7 +62,7 @@ def _of_table(store: Store, study_id: str, body: FigureBody, lent: Lent | None) 
     for name in names:
         if not any(c.name == name for c in snapshot.columns):
             store.versions.table(snapshot).index(name)
-    return draw_figure(body.figure, store.versions.table(snapshot, names), lent, style_of(store, study_id).colours)
+    return draw_figure(body.figure, store.versions.table(snapshot, names), lent, kept_style(store, study_id))
 
 
 def _of_answer(store: Store, engine: Engine, study_id: str, figure: Figure) -> Drawing:
@@ -92,7 +97,8 @@ def figure_key(store: Store, item: Item) -> str | None:
         if figure.kind == "answer":
             return key_of("figure", figure.model_dump(mode="json"), answer)
         snapshot = snapshot_of(store, item.study_id, body.table)
-        levels = style_of(store, item.study_id).colours.get(KINDS[figure.kind].level_column(figure) or "")
+        kept = kept_style(store, item.study_id).get(KINDS[figure.kind].level_column(figure))
+        levels = [kept.colours, kept.marks]
         return key_of("figure", figure.model_dump(mode="json"), snapshot.fingerprint(reads(figure)), answer, levels)
     except (LookupError, DataProblem):
         return None

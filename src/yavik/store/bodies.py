@@ -45,11 +45,12 @@ class FigureBody(BaseModel):
 
 
 class StyleBody(BaseModel):
-    """A study's own style: how new figures look, and the colours of levels by column, which all figures follow."""
+    """A study's own style: how new figures look, and the colours and marks of levels by column, which all figures follow."""
 
     look: Look = Field(default_factory=Look)
     preset: str | None = "journal"
     colours: dict[str, dict[str, str]] = {}
+    marks: dict[str, dict[str, str]] = {}
 
 
 class ReportBody(BaseModel):

@@ -17,7 +17,7 @@ from yavik.core.figures.extras import marks_of
 from yavik.core.figures.images import FONTS
 from yavik.core.figures.kinds import KINDS
 from yavik.core.figures.kinds.groups import cells_of, plot_cells
-from yavik.core.figures.plot import Plot
+from yavik.core.figures.plot import Plot, Style
 from yavik.core.figures.telling_apart import alike
 from yavik.core.steps.expressions import Parsed, rows_where
 from yavik.core.table import DataProblem, Table
@@ -68,13 +68,11 @@ def is_ready(figure: Figure) -> bool:
     return KINDS[figure.kind].ready(figure)
 
 
-def draw_figure(
-    figure: Figure, table: Table, lent: Lent | None = None, style: dict[str, dict[str, str]] | None = None
-) -> Drawing:
+def draw_figure(figure: Figure, table: Table, lent: Lent | None = None, style: Style | None = None) -> Drawing:
     """Pure: the same figure, table and marks give the same drawing (jitter and samples are seeded).
 
     Args:
-        style: the colours that the study keeps, by column and level.
+        style: the colours and marks that the study keeps, by column and level.
 
     Raises:
         DataProblem: slots that are empty, columns that cannot stand there, axes that cannot hold the data.
@@ -89,7 +87,7 @@ def draw_figure(
         table = table.keep(rows_where(figure.where, table))
         if not table.n_rows:
             raise DataProblem("No row is left by the condition of this figure.")
-    return finish(figure, kind.plot(figure, table, style or {}), lent)
+    return finish(figure, kind.plot(figure, table, style or Style()), lent)
 
 
 def draw(figure: Figure, data: Grouped, marks: Marks | None = None) -> Drawing:

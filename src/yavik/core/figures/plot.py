@@ -29,6 +29,25 @@ class Axis:
     """Counts: no broken numbers at its ticks."""
 
 
+@dataclass(frozen=True)
+class Kept:
+    """Colours and marks that the study keeps for the levels of one column."""
+
+    colours: dict[str, str] = field(default_factory=dict)
+    marks: dict[str, str] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class Style:
+    """Colours and marks that the study keeps: by column, by level."""
+
+    colours: dict[str, dict[str, str]] = field(default_factory=dict)
+    marks: dict[str, dict[str, str]] = field(default_factory=dict)
+
+    def get(self, column: str | None) -> Kept:
+        return Kept(self.colours.get(column or "", {}), self.marks.get(column or "", {}))
+
+
 @dataclass
 class Level:
     name: str

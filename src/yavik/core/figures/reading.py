@@ -8,7 +8,7 @@ import numpy.typing as npt
 
 from yavik.core.figures.data import MOST_GROUPS
 from yavik.core.figures.describe import Figure
-from yavik.core.figures.plot import Level
+from yavik.core.figures.plot import Kept, Level
 from yavik.core.figures.style import colour, shape
 from yavik.core.stats.groups import Groups
 from yavik.core.table import Column, DataProblem, Kind, Table
@@ -167,14 +167,14 @@ def along(table: Table, name: str) -> tuple[Floats, Column, tuple[str, ...]]:
     return table.numbers(name), column, ()
 
 
-def levels(figure: Figure, found: Sorted, style: dict[str, str] | None = None) -> list[Level]:
+def levels(figure: Figure, found: Sorted, style: Kept | None = None) -> list[Level]:
     """Colours and marks: the figure's own, else what the study keeps for the level, else the house's in turn."""
-    kept = style or {}
+    kept = style or Kept()
     return [
         Level(
             name,
-            figure.colours.get(name) or kept.get(name) or colour(i),
-            figure.shapes.get(name) or shape(i),
+            figure.colours.get(name) or kept.colours.get(name) or colour(i),
+            figure.shapes.get(name) or kept.marks.get(name) or shape(i),
         )
         for i, name in enumerate(found.names)
     ]

@@ -10,7 +10,7 @@ from typing import Any
 
 from yavik.core.answers import Answer
 from yavik.core.answers.wording import plain
-from yavik.core.figures import Drawing, Figure, answer_figure, draw_figure
+from yavik.core.figures import Drawing, Figure, Style, answer_figure, draw_figure
 from yavik.core.figures.images import svg
 from yavik.core.figures.lends import lent
 from yavik.core.files.formats import read
@@ -45,7 +45,7 @@ class Study:
         """Name, table and spec of each question."""
         self.drawings: dict[str, Drawing] = {}
         self.figures: dict[str, tuple[str, Figure]] = {}
-        self.colours: dict[str, dict[str, str]] = {}
+        self.kept = Style()
         self.reports: dict[str, tuple[str, Document]] = {}
         self.problems: dict[str, str] = {}
 
@@ -73,9 +73,9 @@ class Study:
             self.problems[name] = problem.message
             print(f"{name}\n  cannot be answered: {problem.message}")
 
-    def style(self, colours: dict[str, dict[str, str]]) -> None:
-        """The colours that the study keeps for levels, by column."""
-        self.colours = colours
+    def style(self, colours: dict[str, dict[str, str]], marks: dict[str, dict[str, str]]) -> None:
+        """The colours and marks that the study keeps for levels, by column."""
+        self.kept = Style(colours, marks)
 
     def figure(self, key: str, name: str, table: str, figure: Json) -> None:
         described = Figure.model_validate(figure)
@@ -94,7 +94,7 @@ class Study:
         if figure.marks_from in self.answers:
             name, of, spec = self.asked[figure.marks_from]
             found = lent(figure, name, spec, self.answers[figure.marks_from]) if of == table else None
-        return draw_figure(figure, self.tables[table], found, self.colours)
+        return draw_figure(figure, self.tables[table], found, self.kept)
 
     def report(self, key: str, name: str, doc: Json, look: Json) -> None:
         parsed, setting = Node.model_validate(doc), ReportLook.model_validate(look)

@@ -69,6 +69,7 @@ class ScriptStudy:
     figures: list[ScriptFigure] = field(default_factory=list)
     reports: list[ScriptReport] = field(default_factory=list)
     colours: dict[str, dict[str, str]] = field(default_factory=dict)
+    marks: dict[str, dict[str, str]] = field(default_factory=dict)
 
 
 def study_script(study: ScriptStudy) -> str:
@@ -81,8 +82,8 @@ def study_script(study: ScriptStudy) -> str:
         more |= {"steps": steps} if steps else {}
         out.append(_call("table", t.key, t.name, **more))
     out += [_call("question", q.key, q.name, q.table, q.method, q.spec) for q in study.questions]
-    if study.colours:
-        out.append(_call("style", study.colours))
+    if study.colours or study.marks:
+        out.append(_call("style", study.colours, study.marks))
     out += [_call("figure", f.key, f.name, f.table, f.figure) for f in study.figures]
     out += [_call("report", r.key, r.name, r.doc, r.look) for r in study.reports]
     return "\n".join([*out, FOOT])

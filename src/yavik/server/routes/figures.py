@@ -124,13 +124,16 @@ def change_figure(
     body = figure_body(item)
     fresh = body.model_copy(update={k: v for k in ("table", "figure") if (v := getattr(data, k)) is not None})
     label = f"Change the figure {item.name}"
-    levels = _levels_changed(body.figure, fresh.figure)
-    if levels:
-        # A level's colour is the level's, in every figure of the study; this one follows like the others.
-        column, colours = levels
+    column, colours, marks = _levels_changed(body.figure, fresh.figure)
+    if column and (colours or marks):
+        # A level's colour and mark are the level's, in every figure of the study; this one follows like the others.
         kept = style_of(store, study.id)
-        of_column = {k: v for k, v in {**kept.colours.get(column, {}), **colours}.items() if v}
-        style = kept.model_copy(update={"colours": {**kept.colours, column: of_column}})
+        style = kept.model_copy(
+            update={
+                "colours": _with(kept.colours, column, colours),
+                "marks": _with(kept.marks, column, marks),
+            }
+        )
         bodies = {_style_id(store, study.id): style.model_dump(mode="json"), item_id: fresh.model_dump(mode="json")}
         store.items.change_several(study.id, label, bodies)
         return figure_state(store, engine, store.items.item(study.id, item_id, "figure"))
@@ -139,17 +142,25 @@ def change_figure(
     return figure_state(store, engine, item)
 
 
-def _levels_changed(before: Figure, after: Figure) -> tuple[str, dict[str, str]] | None:
-    """The column and the levels whose colour was set ('' where it was taken back); None for anything else."""
+Looks = dict[str, dict[str, str]]
+
+
+def _with(kept: Looks, column: str, changed: dict[str, str]) -> Looks:
+    of_column = {k: v for k, v in {**kept.get(column, {}), **changed}.items() if v}
+    return {**kept, column: of_column} if changed else kept
+
+
+def _levels_changed(before: Figure, after: Figure) -> tuple[str | None, dict[str, str], dict[str, str]]:
+    """The column, and the levels whose colour or mark was set ('' where it was taken back)."""
     kind = KINDS.get(after.kind)
     column = kind.level_column(after) if kind else None
-    changed = {
-        name: after.colours.get(name, "")
-        for name in {*before.colours, *after.colours}
-        if before.colours.get(name) != after.colours.get(name)
-    }
-    same = kind is not None and kind.level_column(before) == column
-    return (column, changed) if column and changed and same else None
+    if kind is None or kind.level_column(before) != column:
+        return None, {}, {}
+    return column, _changed(before.colours, after.colours), _changed(dict(before.shapes), dict(after.shapes))
+
+
+def _changed(before: dict[str, Any], after: dict[str, Any]) -> dict[str, str]:
+    return {n: after.get(n, "") for n in {*before, *after} if before.get(n) != after.get(n)}
 
 
 Media = dict[str, tuple[str, str]]

@@ -5,11 +5,8 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from yavik.core.figures.describe import Figure, Layer
-from yavik.core.figures.plot import Plot
+from yavik.core.figures.plot import Plot, Style
 from yavik.core.table import Table
-
-Style = dict[str, dict[str, str]]
-"""Colours that the study keeps: by column, by level."""
 
 
 @dataclass(frozen=True)

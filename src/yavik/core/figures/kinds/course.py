@@ -11,9 +11,9 @@ from yavik.core.answers.wording import counted, listing, num, whole, word
 from yavik.core.figures.caption import counts_words, lower, mean_words
 from yavik.core.figures.data import printed_decimals
 from yavik.core.figures.describe import ALONG, VALUES, Figure
-from yavik.core.figures.kinds.base import COLOUR, PANEL, PANEL_ROWS, Kind, LayerCard, SlotCard, Style
+from yavik.core.figures.kinds.base import COLOUR, PANEL, PANEL_ROWS, Kind, LayerCard, SlotCard
 from yavik.core.figures.layers import band, lines, path, place, points, points_of, rule
-from yavik.core.figures.plot import Axis, Level, Panel, Plot, Vega
+from yavik.core.figures.plot import Axis, Level, Panel, Plot, Style, Vega
 from yavik.core.figures.reading import along, filled, levels, split
 from yavik.core.table import Column, DataProblem, Table
 from yavik.core.table import Kind as ColumnKind
@@ -44,7 +44,7 @@ def plot(figure: Figure, table: Table, style: Style) -> Plot:
     y, y_column = table.numbers(figure.response), table.column(figure.response)
     x, x_column, places = along(table, figure.x)
     parts = split(figure, table, used)
-    shown = levels(figure, parts.colour, style.get(figure.colour or ""))
+    shown = levels(figure, parts.colour, style.get(figure.colour))
     by_cell = parts.cells(np.where(used, np.arange(table.n_rows, dtype=float), np.nan), table.rows)
     panels, courses = [], []
     for p, (r, c0, title) in enumerate(parts.panels):

@@ -6,9 +6,9 @@ from yavik.core.answers.make import grid
 from yavik.core.answers.wording import counted, listing, num, word
 from yavik.core.figures.data import printed_decimals
 from yavik.core.figures.describe import VALUES, Figure
-from yavik.core.figures.kinds.base import COLOUR, Kind, LayerCard, SlotCard, Style
+from yavik.core.figures.kinds.base import COLOUR, Kind, LayerCard, SlotCard
 from yavik.core.figures.layers import place, points, points_of, rule
-from yavik.core.figures.plot import Axis, Panel, Plot
+from yavik.core.figures.plot import Axis, Panel, Plot, Style
 from yavik.core.figures.reading import levels, split
 from yavik.core.table import DataProblem, Table, rows_in_words
 
@@ -43,7 +43,7 @@ def plot(figure: Figure, table: Table, style: Style) -> Plot:
     elif figure.order == "name":
         at = np.array(sorted(at, key=lambda i: (named[i] or "").casefold()))
     parts = split(figure.model_copy(update={"panel": None, "panel_rows": None}), table, ok)
-    shown = levels(figure, parts.colour, style.get(figure.colour or ""))
+    shown = levels(figure, parts.colour, style.get(figure.colour))
     bars, dots, rows_ = [], [], []
     d = printed_decimals(column)
     names = [named[i] or f"row {int(table.rows[i])}" for i in at]

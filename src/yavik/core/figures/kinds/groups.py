@@ -16,7 +16,7 @@ from yavik.core.figures.kinds.group_layers import LAYERS, MEANS, Box, Cell, Cell
 from yavik.core.figures.layers import (
     MOST_POINTS,
 )
-from yavik.core.figures.plot import Axis, Panel, Plot
+from yavik.core.figures.plot import Axis, Kept, Panel, Plot, Style
 from yavik.core.figures.reading import Sorted, filled, levels, one, reorder, sort_by, split
 from yavik.core.stats.groups import Groups
 from yavik.core.table import Table
@@ -24,7 +24,7 @@ from yavik.core.table import Table
 LOOKS = ("whiskers", "jitter", "interval", "order", "y", "marks", "smooth")
 
 
-def cells_of(figure: Figure, data: Grouped, style: dict[str, str] | None = None) -> Cells:
+def cells_of(figure: Figure, data: Grouped, style: Kept | None = None) -> Cells:
     """From groups that a method or the sentence of samples has read already."""
     names = Sorted(np.zeros(0, np.int32), data.groups.names, data.group)
     order = reorder(replace_codes(names), figure, _centres(data.groups))
@@ -52,7 +52,7 @@ def _centres(groups: Groups) -> Any:
     return np.array([np.median(groups.part(i)) if groups.n[i] else np.nan for i in range(groups.k)])
 
 
-def read(figure: Figure, table: Table, style: dict[str, dict[str, str]]) -> Cells:
+def read(figure: Figure, table: Table, style: Style) -> Cells:
     if figure.kind == "samples":
         return cells_of(figure, side_by_side(table, figure.samples))
     assert figure.response and figure.groups
@@ -75,7 +75,7 @@ def read(figure: Figure, table: Table, style: dict[str, dict[str, str]]) -> Cell
     shown = (
         levels(figure, by, style.get(figure.groups))
         if same
-        else levels(figure, parts.colour, style.get(figure.colour or ""))
+        else levels(figure, parts.colour, style.get(figure.colour))
     )
     column = table.column(figure.response)
     return Cells(
@@ -85,7 +85,7 @@ def read(figure: Figure, table: Table, style: dict[str, dict[str, str]]) -> Cell
     )  # fmt: skip
 
 
-def plot(figure: Figure, table: Table, style: dict[str, dict[str, str]]) -> Plot:
+def plot(figure: Figure, table: Table, style: Style) -> Plot:
     return plot_cells(figure, read(figure, table, style))
 
 

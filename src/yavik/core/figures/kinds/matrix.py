@@ -7,10 +7,10 @@ import numpy as np
 from yavik.core.answers.make import grid, share_cell
 from yavik.core.answers.wording import listing, share, whole, word
 from yavik.core.figures.describe import VALUES, Figure
-from yavik.core.figures.kinds.base import COLOUR, Kind, LayerCard, SlotCard, Style
+from yavik.core.figures.kinds.base import COLOUR, Kind, LayerCard, SlotCard
 from yavik.core.figures.layers import layer, place, points, points_of, rects, thinned
 from yavik.core.figures.pictures import bin_edges
-from yavik.core.figures.plot import Axis, Panel, Plot, Vega
+from yavik.core.figures.plot import Axis, Panel, Plot, Style, Vega
 from yavik.core.figures.reading import filled, levels, split
 from yavik.core.figures.style import INK, PX_PER_PT, colour
 from yavik.core.stats.correlation import correlations
@@ -110,7 +110,7 @@ def _scatter(figure: Figure, table: Table, style: Style, x: Any, titles: list[st
     k = len(titles)
     used = filled(table, figure.colour)
     parts = split(figure.model_copy(update={"panel": None, "panel_rows": None}), table, used)
-    shown = levels(figure, parts.colour, style.get(figure.colour or ""))
+    shown = levels(figure, parts.colour, style.get(figure.colour))
     axes = [Axis(titles[i], float(np.nanmin(x[:, i])), float(np.nanmax(x[:, i])), grid=False) for i in range(k)]
     panels = []
     for i in range(k):

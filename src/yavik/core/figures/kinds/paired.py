@@ -6,10 +6,10 @@ from yavik.core.answers.make import grid
 from yavik.core.answers.wording import counted, listing, num, whole, word
 from yavik.core.figures.data import side_by_side
 from yavik.core.figures.describe import VALUES, Figure
-from yavik.core.figures.kinds.base import COLOUR, PANEL, PANEL_ROWS, Kind, LayerCard, SlotCard, Style
+from yavik.core.figures.kinds.base import COLOUR, PANEL, PANEL_ROWS, Kind, LayerCard, SlotCard
 from yavik.core.figures.kinds.groups import cells_of, plot_cells
 from yavik.core.figures.layers import lines, points, points_of, thinned, values_of
-from yavik.core.figures.plot import Axis, Panel, Plot, Vega
+from yavik.core.figures.plot import Axis, Panel, Plot, Style, Vega
 from yavik.core.figures.reading import filled, levels, split
 from yavik.core.figures.style import INK
 from yavik.core.table import DataProblem, Table
@@ -28,7 +28,7 @@ def plot(figure: Figure, table: Table, style: Style) -> Plot:
     if not whole_rows.any():
         raise DataProblem(f"No row has a value in all of {listing(names)}.", column=names[0])
     parts = split(figure, table, whole_rows)
-    shown = levels(figure, parts.colour, style.get(figure.colour or ""))
+    shown = levels(figure, parts.colour, style.get(figure.colour))
     by_cell = parts.cells(np.where(whole_rows, np.arange(table.n_rows, dtype=float), np.nan), table.rows)
     width = points_of(figure.line_pt)
     total = int(whole_rows.sum())

@@ -13,7 +13,7 @@ from yavik.core.answers.wording import grouped as whole_words
 from yavik.core.answers.wording import listing, missing, p_cell, share_fine, significant, whole, word
 from yavik.core.figures.caption import counts_words, lower
 from yavik.core.figures.describe import ALONG, VALUES, Figure
-from yavik.core.figures.kinds.base import COLOUR, PANEL, PANEL_ROWS, Kind, LayerCard, SlotCard, Style
+from yavik.core.figures.kinds.base import COLOUR, PANEL, PANEL_ROWS, Kind, LayerCard, SlotCard
 from yavik.core.figures.layers import (
     MOST_POINTS,
     band,
@@ -28,7 +28,7 @@ from yavik.core.figures.layers import (
     thinned,
 )
 from yavik.core.figures.layers import layer as layer_of
-from yavik.core.figures.plot import Axis, Level, Panel, Plot, Vega
+from yavik.core.figures.plot import Axis, Level, Panel, Plot, Style, Vega
 from yavik.core.figures.reading import along, filled, levels, split
 from yavik.core.figures.style import INK, PX_PER_PT
 from yavik.core.stats.correlation import StraightLine, straight_line
@@ -49,7 +49,7 @@ def plot(figure: Figure, table: Table, style: Style) -> Plot:
     y, y_column = table.numbers(figure.response), table.column(figure.response)
     x, x_column, places = along(table, figure.x)
     parts = split(figure, table, used)
-    shown = levels(figure, parts.colour, style.get(figure.colour or ""))
+    shown = levels(figure, parts.colour, style.get(figure.colour))
     by_cell = parts.cells(np.where(used, np.arange(table.n_rows, dtype=float), np.nan), table.rows)
     span_x, span_y = (float(x[used].min()), float(x[used].max())), (float(y[used].min()), float(y[used].max()))
     maker = _Relation(figure, int(used.sum()), span_x, span_y, shown, x_column.axis_title, y_column.axis_title)

@@ -6,9 +6,9 @@ from yavik.core.answers import Cell
 from yavik.core.answers.make import grid
 from yavik.core.answers.wording import listing, missing, share_fine, whole, word
 from yavik.core.figures.describe import VALUES, Figure
-from yavik.core.figures.kinds.base import Kind, LayerCard, SlotCard, Style
+from yavik.core.figures.kinds.base import Kind, LayerCard, SlotCard
 from yavik.core.figures.layers import lines, path, points_of
-from yavik.core.figures.plot import Axis, Panel, Plot
+from yavik.core.figures.plot import Axis, Panel, Plot, Style
 from yavik.core.figures.reading import Sorted, filled, levels
 from yavik.core.figures.style import MUTED
 from yavik.core.stats.telling import Roc, roc

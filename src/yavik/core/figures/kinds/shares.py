@@ -10,9 +10,9 @@ from yavik.core.answers.make import grid
 from yavik.core.answers.wording import listing, num, percent, whole, word
 from yavik.core.figures.caption import counts_words, lower
 from yavik.core.figures.describe import GROUPS, Figure
-from yavik.core.figures.kinds.base import PANEL, PANEL_ROWS, Kind, LayerCard, SlotCard, Style
+from yavik.core.figures.kinds.base import PANEL, PANEL_ROWS, Kind, LayerCard, SlotCard
 from yavik.core.figures.layers import brief, dodge, points, points_of, rects, rule
-from yavik.core.figures.plot import Axis, Panel, Plot, Vega
+from yavik.core.figures.plot import Axis, Panel, Plot, Style, Vega
 from yavik.core.figures.reading import filled, levels, one, reorder, sort_by, split
 from yavik.core.figures.style import colour
 from yavik.core.stats.tables_of_counts import wilson
@@ -39,7 +39,7 @@ def plot(figure: Figure, table: Table, style: Style) -> Plot:
     counts = np.bincount(code[ok], minlength=int(np.prod(shape))).reshape(shape)
     shown = levels(figure, what, style.get(figure.response))
     if alone:  # the axis names the levels; colours of their own would only decorate
-        kept = style.get(figure.response, {})
+        kept = style.get(figure.response).colours
         shown = [replace(s, colour=figure.colours.get(s.name) or kept.get(s.name) or colour(0)) for s in shown]
     maker = _Shares(figure, counts, [s.colour for s in shown], [s.shape for s in shown], list(what.names), alone)
     panels = [Panel(title, maker.panel(p), r, c) for p, (r, c, title) in enumerate(parts.panels)]

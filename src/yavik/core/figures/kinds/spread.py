@@ -10,10 +10,10 @@ from yavik.core.answers.wording import listing, num, number, whole, word
 from yavik.core.figures.caption import counts_words, lower
 from yavik.core.figures.data import printed_decimals
 from yavik.core.figures.describe import VALUES, Figure
-from yavik.core.figures.kinds.base import COLOUR, PANEL, PANEL_ROWS, Kind, LayerCard, SlotCard, Style
+from yavik.core.figures.kinds.base import COLOUR, PANEL, PANEL_ROWS, Kind, LayerCard, SlotCard
 from yavik.core.figures.layers import brief, lines, path, points, points_of, rects, thinned, values_of
 from yavik.core.figures.pictures import bin_edges
-from yavik.core.figures.plot import Axis, Panel, Plot, Vega
+from yavik.core.figures.plot import Axis, Panel, Plot, Style, Vega
 from yavik.core.figures.reading import filled, levels, split
 from yavik.core.stats.density import bandwidth, density
 from yavik.core.stats.groups import Groups
@@ -26,7 +26,7 @@ def plot(figure: Figure, table: Table, style: Style) -> Plot:
     y, column = table.numbers(figure.response), table.column(figure.response)
     parts = split(figure, table, used)
     groups = parts.cells(np.where(used, y, np.nan), table.rows)
-    shown = levels(figure, parts.colour, style.get(figure.colour or ""))
+    shown = levels(figure, parts.colour, style.get(figure.colour))
     every = np.sort(groups.y)
     edges = _edges(figure, every)
     drawing = _Spread(figure, groups, edges, shown, column.axis_title)
