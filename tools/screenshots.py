@@ -119,7 +119,7 @@ def all_of_them(browser: Browser) -> None:
     shoot(browser, "lineup", f"{s}/q/{questions['Models of finishing']}")
     shoot(browser, "figure", f"{s}/f/{first['figure']}")
     figures = {e["name"]: e["id"] for e in entries if e["type"] == "figure"}
-    shoot(browser, "course", f"{s}/f/{figures['Fluency week by week']}")
+    shoot(browser, "course", f"{s}/f/{figures['Tutoring week by week']}")
     shoot(browser, "report", f"{s}/r/{first['report']}")
     shoot(browser, "method", "/methods/compare_groups")
 

@@ -183,6 +183,9 @@ def test_keys_are_listed(demo: Page) -> None:
     demo.keyboard.press("f")
     expect(demo.get_by_role("heading", name="Appearance")).to_be_visible()
     demo.keyboard.press("]")
+    expect(demo.locator('[data-slot="Along"]')).to_be_visible()
+    demo.keyboard.press("g")
+    demo.keyboard.press("r")
     expect(demo.get_by_role("textbox", name="The report's text")).to_be_visible()
 
 

@@ -33,7 +33,7 @@ def saved(page: Page) -> None:
     expect(page.get_by_text("Saved", exact=True)).to_be_visible()
 
 
-FIGURES = ["Minutes by room", "Visits over floor area", "Fluency week by week", "Cards by age"]
+FIGURES = ["Minutes by room", "Visits over floor area", "Tutoring week by week", "Cards by age"]
 
 
 @pytest.mark.parametrize("name", FIGURES)

@@ -20,7 +20,7 @@ DRAWN: tuple[tuple[str, str, dict[str, Any]], ...] = (
     ),
     (
         "Fluency",
-        "Fluency week by week",
+        "Tutoring week by week",
         {
             "kind": "course", "response": "fluency", "x": "week", "colour": "tutoring", "show": ["line", "band"],
             "legend": "direct", "width_mm": 120,
