@@ -75,7 +75,7 @@ const MARKS: Record<string, string> = { italic: "italic", bold: "bold", sub: "su
 function ReferenceView({ node }: NodeViewProps) {
   const { targets } = use(EmbedsContext);
   const found = targets.find((t) => t.uid === node.attrs.target && (!node.attrs.part || t.part === node.attrs.part));
-  return <NodeViewWrapper as="span" className={`live-word whitespace-nowrap ${found ? "" : "changed"}`} data-reference title={found ? `${found.label}. ${found.title}` : "What it points to is not in the report"}>{found?.label ?? "(gone)"}</NodeViewWrapper>;
+  return <NodeViewWrapper as="span" className={`live-word ${found ? "" : "changed"}`} data-reference title={found ? `${found.label}. ${found.title}` : "What it points to is not in the report"}>{found?.label?.replace(" ", "\u00a0") ?? "(gone)"}</NodeViewWrapper>;
 }
 
 function FootnoteView({ node, editor, getPos, updateAttributes }: NodeViewProps) {
