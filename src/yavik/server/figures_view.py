@@ -22,7 +22,7 @@ def figure_body(item: Item) -> FigureBody:
 
 
 def style_item(store: Store, study_id: str) -> Item | None:
-    return next((i for i in store.items.items(study_id) if i.type == "style"), None)
+    return store.items.first(study_id, "style")
 
 
 def style_of(store: Store, study_id: str) -> StyleBody:

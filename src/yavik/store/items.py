@@ -96,6 +96,12 @@ class Items:
                 raise LookupError(item_id)
             return item
 
+    def first(self, study_id: str, type: str) -> Item | None:
+        """The first entry of a type, without reading the others."""
+        with self.session() as s:
+            own = select(Item).where(Item.study_id == study_id, Item.type == type, Item.deleted.is_(False))
+            return s.scalars(own.order_by(Item.position).limit(1)).first()
+
     def put(self, item: Item) -> None:
         """An entry as it is, after the others, without a change to undo: for whole studies that come in."""
         with self.session() as s, s.begin():

@@ -7,13 +7,9 @@ from typing import Any
 import numpy as np
 
 from yavik.core.answers.wording import counted, listing
-from yavik.core.figures.plots import MOST_POINTS, Cloud, Drawn, colours, frame, thin
+from yavik.core.figures.layers import MOST_POINTS, brief
+from yavik.core.figures.plots import Cloud, Drawn, colours, frame, thin
 from yavik.core.figures.style import MUTED, colour
-
-
-def brief(x: Any) -> float:
-    """Six digits: more than a picture can show, and half the length."""
-    return float(f"{float(x):.6g}")
 
 
 @dataclass(frozen=True)

@@ -12,9 +12,9 @@ import numpy as np
 
 from yavik.core.answers import FigureBlock
 from yavik.core.answers.wording import counted, listing
+from yavik.core.figures.layers import MOST_POINTS
 from yavik.core.figures.style import INK, MUTED, colour, config, shape
 
-MOST_POINTS = 2000
 TYPE_PT = 8.5
 Drawn = tuple[dict[str, Any], str]
 

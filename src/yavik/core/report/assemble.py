@@ -10,7 +10,7 @@ from yavik.core.figures.images import width_mm
 from yavik.core.report.appendix import PARTS, Appendix, tell
 from yavik.core.report.describe import Node, ReportLook
 from yavik.core.report.numbers import comma_spans, comma_table, comma_vega
-from yavik.core.report.phrases import holds, phrase
+from yavik.core.report.phrases import holds, phrases
 
 
 @dataclass
@@ -185,6 +185,7 @@ class _Assembly:
         self.parts: list[Part] = []
         self.embeds: dict[str, list[Part]] = {}
         self.live: dict[str, LiveWord] = {}
+        self.known: dict[str, dict[str, list[Span]]] = {}
         self.footnotes: list[Footnote] = []
         self.waiting: list[tuple[Reference, str, str]] = []
         """References are filled in when everything has its number: some point forward."""
@@ -331,10 +332,16 @@ class _Assembly:
                 out += self.runs(child)
         return out
 
+    def words(self, found: Embed | None, question: str) -> dict[str, list[Span]]:
+        """All phrases of an answer, worked out once however many of them the text quotes."""
+        if question not in self.known:
+            self.known[question] = {p.key: p.spans for p in phrases(found.answer)} if found and found.answer else {}
+        return self.known[question]
+
     def live_word(self, node: Node) -> list[Span]:
         uid, key = str(node.attrs.get("uid", "")), str(node.attrs.get("key", ""))
         found = self.lookup("answer", str(node.attrs.get("question", "")))
-        spans = phrase(found.answer, key) if found and found.answer else None
+        spans = self.words(found, str(node.attrs.get("question", ""))).get(key)
         if spans is None:
             said = str(node.attrs.get("said") or "") or "(gone)"
             word = LiveWord(say(said), said, missing=True, name=found.name if found else "Deleted")

@@ -5,7 +5,6 @@ A phrase is found again by what it is (table, row, column), not by where it stoo
 
 import re
 from dataclasses import dataclass
-from functools import lru_cache
 
 from yavik.core.answers import Answer, Cell, Head, Span, TableBlock
 from yavik.core.answers.wording import grouped, italic, p_words, plain, say, sub
@@ -68,15 +67,9 @@ def phrases(answer: Answer) -> list[Phrase]:
     return list(found.values())
 
 
-@lru_cache(maxsize=64)
-def _known(answer: str) -> dict[str, Phrase]:
-    return {p.key: p for p in phrases(Answer.model_validate_json(answer))}
-
-
 def phrase(answer: Answer, key: str) -> list[Span] | None:
     """The words of one phrase now; None where the answer no longer has it."""
-    found = _known(answer.model_dump_json()).get(key)
-    return found.spans if found else None
+    return next((p.spans for p in phrases(answer) if p.key == key), None)
 
 
 def _sentences(answer: Answer) -> list[Phrase]:

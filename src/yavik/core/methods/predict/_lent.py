@@ -4,7 +4,7 @@ import numpy as np
 
 from yavik.core.answers import FittedLine, Marks, Span
 from yavik.core.answers.wording import italic, level_words, p_words, say, share_fine
-from yavik.core.figures.effects import brief
+from yavik.core.figures.layers import brief
 from yavik.core.methods.predict._effects import equations_table, line_factors
 from yavik.core.methods.predict._fitted import Fitted
 
