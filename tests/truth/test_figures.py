@@ -145,5 +145,10 @@ def test_two_groups_lend_one_bracket_and_a_value_lends_its_line() -> None:
     two = answer("compare_two", T["Page tint"], {"response": "brightness", "groups": "mill"})
     pair = lent_marks(two).pairs
     assert len(pair) == 1 and pair[0].p == two.facts["p"]
+    # An axis that begins far below the values leaves the bracket room above them.
+    figure = Figure(response="brightness", groups="mill", y_min=20, brackets=[[pair[0].a, pair[0].b]])
+    made = draw_figure(figure, T["Page tint"], Lent("Brightness", lent_marks(two))).vega
+    bar = next(v for x in made["layer"] for v in x["data"]["values"] if {"x", "x2", "y"} == set(v))
+    assert T["Page tint"].numbers("brightness").max() + 1 < bar["y"] < made["encoding"]["y"]["scale"]["domain"][1]
     one = answer("one_sample", table_from(y=[1.0, 2.0, 4.0, 5.5]), {"column": "y", "value": 2.5})
     assert [v.at for v in one.marks.values] == [2.5]

@@ -7,6 +7,7 @@ import numpy as np
 
 from yavik.core.answers import Marks
 from yavik.core.answers.wording import plain
+from yavik.core.figures.axes import bounded
 from yavik.core.figures.describe import Figure
 from yavik.core.figures.layers import band, lines, path, place, points_of, rule, text
 from yavik.core.figures.plot import Axis, Plot, Vega
@@ -138,7 +139,8 @@ def marks_of(figure: Figure, plot: Plot, marks: Marks | None) -> tuple[list[Vega
     said: dict[str, str] = {}
     high: float | None = None
     tops = plot.panels[0].tops if len(plot.panels) == 1 else {}
-    span = (plot.y.high - plot.y.low) or abs(plot.y.high) or 1.0
+    axis = bounded(plot.y, figure, "y", None)  # the span that is drawn, with bounds of its own
+    span = axis.high - axis.low
     line = (
         figure.type_pt * PX_PER_PT / max(60.0, figure.height_mm * PX_PER_MM - 6 * figure.type_pt * PX_PER_PT) * span
     )
