@@ -168,9 +168,14 @@ CASES: list[tuple[str, str, dict[str, Any], dict[str, list[Any]]]] = [
         "goodness_of_fit",
         "Winter challenge",
         {"column": "card"},
-        {"expected": [{"adult": 4, "child": 2, "family": 2, "senior": 2}]},
+        {"expected": [{"adult": 4, "child": 2, "family": 2, "senior": 2}], "fitted": [1]},
     ),
-    ("paired_proportions", "Word quiz", {"columns": ["item1", "item2"]}, {"columns": [["item1", "item2", "item3"]]}),
+    (
+        "paired_proportions",
+        "Word quiz",
+        {"columns": ["item1", "item2"]},
+        {"columns": [["item1", "item2", "item3"]], "event": ["wrong"]},
+    ),
     (
         "study_size",
         "Branches",

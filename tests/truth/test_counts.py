@@ -8,11 +8,10 @@ from statsmodels.stats.contingency_tables import cochrans_q as library_q
 
 from tests.tables import demo_tables, table_from
 from yavik.core.methods import answer
+from yavik.core.stats.shares import difference_of_shares, exact_share, wilson
 from yavik.core.stats.tables_of_counts import (
     cochran_q,
     cramer_v,
-    difference_of_shares,
-    exact_share,
     fisher_2x2,
     fisher_by_draws,
     goodness,
@@ -21,7 +20,6 @@ from yavik.core.stats.tables_of_counts import (
     mcnemar,
     ordinal,
     two_by_two,
-    wilson,
 )
 
 RNG = np.random.default_rng(44)

@@ -16,7 +16,8 @@ from yavik.core.stats.groups import Groups
 from yavik.core.stats.letters import letters
 from yavik.core.stats.normality import anderson_darling, lilliefors
 from yavik.core.stats.one import signed_rank
-from yavik.core.stats.tables_of_counts import fisher_2x2, independence, ordinal, wilson
+from yavik.core.stats.shares import wilson
+from yavik.core.stats.tables_of_counts import fisher_2x2, independence, ordinal
 from yavik.core.stats.two import mann_whitney, subset_sums
 
 values = st.lists(st.integers(-400, 400).map(lambda x: x / 10), min_size=4, max_size=14)

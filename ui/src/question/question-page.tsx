@@ -152,7 +152,8 @@ function Question({ study, id }: { study: string; id: string }) {
 }
 
 function levelsOf(columns: Column[], of: unknown): string[] {
-  return (columns.find((c) => c.name === of)?.levels ?? []).map((l) => l.label ?? l.value);
+  const named = columns.filter((c) => asList(of).includes(c.name));
+  return [...new Set(named.flatMap((c) => (c.levels ?? []).map((l) => l.label ?? l.value)))];
 }
 
 /** One level of the column in another slot, in the sentence: the event that is predicted. */

@@ -92,7 +92,7 @@ def answer(method: str, table: Table, data: dict[str, Any], run: Run | None = No
         mask = rows_where(spec.where, table)
         dropped = table.rows[~mask]
         left_out.append(LeftOut(why=f"not {spec.where}", n=len(dropped), rows=dropped[:200].tolist()))
-        table = table.keep(mask)
+        table = _filtered(table, mask, m.columns(spec))
         if table.n_rows == 0:
             raise DataProblem(f"No row has {spec.where}.")
     result = for_each(m, table, spec, run) if spec.by and m.repeats else m.compute(table, spec, run)
@@ -101,6 +101,19 @@ def answer(method: str, table: Table, data: dict[str, Any], run: Run | None = No
     result.method, result.version, result.spec = m.id, m.version, spec.model_dump()
     result.rows = RowsUsed(total=total, used=result.rows.used, left_out=[*left_out, *result.rows.left_out])
     return result
+
+
+def _filtered(table: Table, mask: Any, columns: list[str]) -> Table:
+    """The rows of a question's filter, knowing which levels of its columns the filter takes out altogether."""
+    kept, gone = table.keep(mask), {}
+    for name in columns:
+        if not table.column(name).levels:
+            continue
+        coded, now = table.codes(name), kept.codes(name).codes
+        before = np.bincount(coded.codes[coded.codes >= 0], minlength=len(coded.levels))
+        after = np.bincount(now[now >= 0], minlength=len(coded.levels))
+        gone[name] = tuple(coded.levels[i] for i in np.flatnonzero((before > 0) & (after == 0)))
+    return kept.knowing(table.about.model_copy(update={"filtered_out": gone}))
 
 
 def _demand_followed(m: Method[Any], spec: Any) -> None:

@@ -5,9 +5,11 @@ from dataclasses import dataclass
 import numpy as np
 from scipy import special, stats
 
+from yavik.core.stats.direction import Alternative
 from yavik.core.stats.draws import Permuted
 from yavik.core.stats.effect_sizes import Size
 from yavik.core.stats.groups import Floats
+from yavik.core.stats.shares import difference_of_shares
 from yavik.core.stats.spread import Chi2Test
 
 MOST_LISTED = 200_000
@@ -44,17 +46,76 @@ def independence(counts: Floats) -> Independence:
     return Independence(_chi2(chi2, df), _chi2(max(g2, 0.0), df), yates, expected, residuals)
 
 
+def small_counts(expected: Floats) -> bool:
+    """Cochran's (1954) rule: an expected count below 1, or more than a fifth of them below 5."""
+    return bool(expected.min() < 1 or (expected < 5).mean() > 0.2)
+
+
 def _chi2(chi2: float, df: float) -> Chi2Test:
     return Chi2Test(chi2, df, float(special.chdtrc(df, chi2)))
 
 
-def fisher_2x2(counts: Floats) -> float:
-    """Fisher's (1935) exact p, two-sided: all tables with these margins that are no likelier than the one seen."""
+def fisher_2x2(counts: Floats, alternative: Alternative = "two_sided") -> float:
+    """Fisher's (1935) exact p. Two-sided: all tables with these margins that are no likelier than the one seen.
+
+    One-sided 'greater': tables whose first cell is as large or larger (the first column is commoner in the first row).
+    """
+    return _margins(counts).p(0.0, alternative)
+
+
+@dataclass(frozen=True)
+class _Margins:
+    """Tables with the margins of one 2 × 2 table: possible first cells, the one seen, log chances at odds ratio 1."""
+
+    cells: Floats
+    seen: int
+    log_chances: Floats
+
+    def p(self, log_odds: float, alternative: Alternative) -> float:
+        weight = self.log_chances + self.cells * log_odds
+        chances = np.exp(weight - weight.max())
+        chances /= chances.sum()
+        if alternative == "greater":
+            return float(min(1.0, chances[self.seen :].sum()))
+        if alternative == "less":
+            return float(min(1.0, chances[: self.seen + 1].sum()))
+        return float(min(1.0, chances[chances <= chances[self.seen] * (1 + 1e-7)].sum()))
+
+
+def _margins(counts: Floats) -> _Margins:
     (a, b), (c, d) = counts.astype(int)
     n, row, column = a + b + c + d, a + b, a + c
     low, high = max(0, row + column - n), min(row, column)
-    chances = stats.hypergeom.pmf(np.arange(low, high + 1), n, row, column)
-    return float(min(1.0, chances[chances <= chances[a - low] * (1 + 1e-7)].sum()))
+    cells = np.arange(low, high + 1)
+    return _Margins(cells.astype(float), int(a - low), stats.hypergeom.logpmf(cells, n, row, column))
+
+
+def fisher_interval(counts: Floats, alpha: float, alternative: Alternative = "two_sided") -> tuple[float, float]:
+    """Odds ratios that Fisher's test of the same kind would not reject (Fay, 2010): p and interval agree.
+
+    An end is open where no odds ratio on that side can be rejected.
+    """
+    from scipy import optimize
+
+    m = _margins(counts)
+    first, last = m.seen == 0, m.seen == len(m.cells) - 1
+    grid = np.linspace(-30.0, 30.0, 1201)
+
+    def kept(log_odds: float) -> float:
+        return m.p(log_odds, alternative) - alpha
+
+    inside = np.flatnonzero(np.array([kept(x) for x in grid]) > 0)
+    if not len(inside):
+        return np.nan, np.nan
+
+    def edge(i: int, step: int) -> float:
+        a, b = grid[i], grid[i + step]
+        # p jumps where a table becomes likelier than the one seen; bisection finds the jump as well as a crossing.
+        return float(np.exp(optimize.bisect(kept, a, b, xtol=1e-10))) if kept(a) * kept(b) < 0 else float(np.exp(a))
+
+    low = 0.0 if first or alternative == "less" or inside[0] == 0 else edge(int(inside[0]), -1)
+    high = np.inf if last or alternative == "greater" or inside[-1] == len(grid) - 1 else edge(int(inside[-1]), 1)
+    return low, high
 
 
 def fisher_by_draws(counts: Floats, draws: int, seed: int) -> Permuted:
@@ -164,7 +225,8 @@ def two_by_two(counts: Floats, alpha: float) -> TwoByTwo:
         risk = np.float64(a / n1) / (c / n2)
         se_odds = np.sqrt(np.float64(1) / a + np.float64(1) / b + np.float64(1) / c + np.float64(1) / d)
         se_risk = np.sqrt(np.float64(1) / a - 1 / n1 + np.float64(1) / c - 1 / n2)
-    phi = (a * d - b * c) / np.sqrt(n1 * n2 * (a + c) * (b + d))
+    with np.errstate(divide="ignore", invalid="ignore"):
+        phi = np.float64(a * d - b * c) / np.sqrt(n1 * n2 * (a + c) * (b + d))
     return TwoByTwo(
         _ratio(odds, se_odds, z), _ratio(risk, se_risk, z), difference_of_shares(a, n1, c, n2, alpha), float(phi)
     )
@@ -174,30 +236,6 @@ def _ratio(value: float, se: float, z: float) -> Size:
     if not (np.isfinite(value) and value > 0 and np.isfinite(se)):
         return Size(float(value) if np.isfinite(value) else np.nan, np.nan, np.nan)
     return Size(float(value), float(value * np.exp(-z * se)), float(value * np.exp(z * se)))
-
-
-def wilson(hits: float, n: float, alpha: float) -> tuple[float, float]:
-    """Wilson's (1927) score interval of a share."""
-    z = float(stats.norm.isf(alpha / 2))
-    p = hits / n
-    middle = (p + z * z / (2 * n)) / (1 + z * z / n)
-    reach = z / (1 + z * z / n) * np.sqrt(p * (1 - p) / n + z * z / (4 * n * n))
-    low = 0.0 if hits == 0 else max(0.0, float(middle - reach))
-    return low, 1.0 if hits == n else min(1.0, float(middle + reach))
-
-
-def exact_share(hits: float, n: float, alpha: float) -> tuple[float, float]:
-    """Clopper and Pearson's (1934) interval of a share."""
-    low = 0.0 if hits == 0 else float(stats.beta.ppf(alpha / 2, hits, n - hits + 1))
-    high = 1.0 if hits == n else float(stats.beta.isf(alpha / 2, hits + 1, n - hits))
-    return low, high
-
-
-def difference_of_shares(a: float, n1: float, c: float, n2: float, alpha: float) -> Size:
-    p1, p2 = a / n1, c / n2
-    (l1, u1), (l2, u2) = wilson(a, n1, alpha), wilson(c, n2, alpha)
-    d = p1 - p2
-    return Size(d, float(d - np.hypot(p1 - l1, u2 - p2)), float(d + np.hypot(u1 - p1, p2 - l2)))
 
 
 @dataclass(frozen=True)
@@ -237,6 +275,33 @@ def mantel_haenszel(layers: Floats, alpha: float) -> Layers | None:
     return Layers(size, test, _breslow_day(a, row, column, n, odds) if len(n) > 1 else None)
 
 
+def stratified_association(layers: Floats) -> Chi2Test | None:
+    """Generalised Mantel–Haenszel test of any association in r × c tables within layers (Landis et al., 1978).
+
+    Args:
+        layers: counts of shape (layers, rows, columns). A layer with one case says nothing and is passed over.
+
+    Returns:
+        χ² on (r − 1)(c − 1) df, fewer where some combinations never vary; None where nothing varies.
+    """
+    away, covariance = 0.0, 0.0
+    for counts in layers:
+        n = counts.sum()
+        if n < 2:
+            continue
+        row, column = counts.sum(axis=1), counts.sum(axis=0)
+        away = away + (counts - np.outer(row, column) / n)[:-1, :-1].ravel()
+        a = np.diag(row) * n - np.outer(row, row)
+        b = np.diag(column) * n - np.outer(column, column)
+        covariance = covariance + np.kron(a[:-1, :-1], b[:-1, :-1]) / (n**2 * (n - 1))
+    if np.ndim(covariance) == 0:
+        return None
+    rank = int(np.linalg.matrix_rank(covariance, hermitian=True))
+    if not rank:
+        return None
+    return _chi2(float(away @ np.linalg.pinv(covariance, hermitian=True) @ away), rank)
+
+
 def _breslow_day(a: Floats, row: Floats, column: Floats, n: Floats, odds: float) -> Chi2Test:
     # The count that the common odds ratio expects solves a quadratic within the margins.
     u, v, w = 1 - odds, n - row - column + odds * (row + column), -odds * row * column
@@ -250,12 +315,16 @@ def _breslow_day(a: Floats, row: Floats, column: Floats, n: Floats, odds: float)
     return _chi2(max(chi2, 0.0), len(n) - 1)
 
 
-def mcnemar(b: float, c: float) -> tuple[Chi2Test, float]:
-    """McNemar's (1947) χ² without correction, and the exact binomial p."""
+def mcnemar(b: float, c: float, alternative: Alternative = "two_sided") -> tuple[Chi2Test, float]:
+    """McNemar's (1947) χ² without correction, always two-sided, and the exact binomial p.
+
+    'greater': rows of the first kind (b) are the commoner. Without a change there is no test: NaN.
+    """
     n = b + c
     if n == 0:
-        return Chi2Test(np.nan, 1, np.nan), 1.0
-    exact = min(1.0, 2 * float(stats.binom.cdf(min(b, c), n, 0.5)))
+        return Chi2Test(np.nan, 1, np.nan), np.nan
+    less, greater = float(stats.binom.cdf(b, n, 0.5)), float(stats.binom.sf(b - 1, n, 0.5))
+    exact = {"two_sided": min(1.0, 2 * min(less, greater)), "less": less, "greater": greater}[alternative]
     return _chi2((b - c) ** 2 / n, 1), exact
 
 
@@ -269,6 +338,7 @@ def cochran_q(y: Floats) -> Chi2Test:
     return _chi2(float(k * (k - 1) * ((columns - columns.mean()) ** 2).sum() / below), k - 1)
 
 
-def goodness(counts: Floats, shares: Floats) -> Chi2Test:
+def goodness(counts: Floats, shares: Floats, fitted: int = 0) -> Chi2Test:
+    """Pearson's χ² of counts against expected shares; ``fitted`` parameters are taken off the df."""
     expected = counts.sum() * shares
-    return _chi2(float(((counts - expected) ** 2 / expected).sum()), len(counts) - 1)
+    return _chi2(float(((counts - expected) ** 2 / expected).sum()), len(counts) - 1 - fitted)

@@ -38,6 +38,8 @@ class About(BaseModel):
 
     design: Design | None = None
     panel: Panel | None = None
+    filtered_out: dict[str, tuple[str, ...]] = {}
+    """Levels, by column, that a question's own filter leaves without rows."""
 
     def renamed(self, names: dict[str, str]) -> "About":
         """The same with columns under their new names."""

@@ -15,7 +15,7 @@ from yavik.core.figures.layers import brief, dodge, points, points_of, rects, ru
 from yavik.core.figures.plot import Axis, Panel, Plot, Style, Vega
 from yavik.core.figures.reading import filled, levels, one, reorder, sort_by, split
 from yavik.core.figures.style import colour
-from yavik.core.stats.tables_of_counts import wilson
+from yavik.core.stats.shares import wilson
 from yavik.core.table import Table
 
 

@@ -24,7 +24,7 @@ from yavik.core.answers.wording import (
 )
 from yavik.core.stats.effect_sizes import Size
 from yavik.core.stats.spread import Chi2Test
-from yavik.core.stats.tables_of_counts import independence
+from yavik.core.stats.tables_of_counts import fisher_interval, independence, two_by_two
 
 if TYPE_CHECKING:
     from yavik.core.methods.counts.crosstab import Results
@@ -72,8 +72,21 @@ def tests(r: Results) -> TableBlock:
                 "p": p_cell(r.fisher.p),
             }
         )
+        if r.alternative != "two_sided":
+            note = "Fisher's p is one-sided; χ² looks either way."
         if not r.fisher.exact:
             note = f"Fisher's p from {r.fisher.draws} tables drawn with the same totals."
+    if r.trend:
+        z, p = r.trend
+        why = "one level has every event or none"
+        rows.append(
+            {
+                "term": word(f"Trend of {r.columns[r.event]} over {r.row_title} (Cochran–Armitage), z"),
+                "chi2": stat(z, why),
+                "df": missing("has none"),
+                "p": p_cell(p, why),
+            }
+        )
     return grid(
         "tests",
         "Tests of independence",
@@ -87,6 +100,18 @@ def _line(name: str, t: Chi2Test) -> dict[str, Cell]:
     return {"term": word(name), "chi2": stat(t.chi2), "df": df_cell(t.df), "p": p_cell(t.p)}
 
 
+def odds_interval(r: Results) -> tuple[float, float]:
+    """The odds ratio's interval that goes with the test that speaks: Fisher's own, or Woolf's."""
+    assert r.two
+    if r.by_fisher:
+        return fisher_interval(r.counts[:, [r.event, 1 - r.event]], r.alpha, r.alternative)
+    o = r.two.odds_ratio
+    if r.alternative == "two_sided":
+        return o.ci_low, o.ci_high
+    o = two_by_two(r.counts[:, [r.event, 1 - r.event]], 2 * r.alpha).odds_ratio
+    return (o.ci_low, np.inf) if r.alternative == "greater" else (-np.inf, o.ci_high)
+
+
 def effects(r: Results) -> TableBlock:
     rows = [{"term": word("Cramér's V"), "estimate": share_cell(r.v.estimate), **share_ci(r.v.ci_low, r.v.ci_high)}]
     if r.two:
@@ -94,12 +119,13 @@ def effects(r: Results) -> TableBlock:
         rows.append(
             {
                 "term": word("φ"),
-                "estimate": share_cell(r.two.phi),
+                "estimate": share_cell(r.phi),
                 "ci_low": missing("given for V"),
                 "ci_high": missing("given for V"),
             }
         )
-        rows.append(_ratio(f"Odds ratio of {a}, {b}", r.two.odds_ratio))
+        low, high = odds_interval(r)
+        rows.append(_ratio(f"Odds ratio of {a}, {b}", Size(r.two.odds_ratio.estimate, low, high)))
         rows.append(_ratio(f"Relative risk of {a}, {b}", r.two.relative_risk))
         d = r.two.risk_difference
         rows.append(
@@ -111,7 +137,9 @@ def effects(r: Results) -> TableBlock:
         )
     if r.ordinal:
         for name, size in (("γ (Goodman–Kruskal)", r.ordinal.gamma), ("Kendall's τ-b", r.ordinal.tau_b)):
-            why = "all pairs agree" if abs(size.estimate) == 1 else "no pair differs in both"
+            why = "no pair differs in both"
+            if abs(size.estimate) == 1:
+                why = "all pairs agree" if size.estimate > 0 else "no pair agrees: one rises where the other falls"
             rows.append(
                 {
                     "term": word(name),
@@ -195,6 +223,23 @@ def layers(r: Results) -> list[TableBlock]:
     columns = [("level", f"{r.layer_title}<"), ("n", "n"), ("chi2", "χ²"), ("df", "df"), ("p", "p")]
     columns += [("odds_ratio", "Odds ratio")] if r.two else []
     made = [grid("layers", f"Within each {r.layer_title}", columns, rows)]
+    if r.stratified and not r.layers:
+        t = r.stratified
+        line = {
+            "term": word("Association within layers"),
+            "chi2": stat(t.chi2),
+            "df": df_cell(t.df),
+            "p": p_cell(t.p),
+        }
+        made.append(
+            grid(
+                "common",
+                "All layers together",
+                [("term", "<"), ("chi2", "χ²"), ("df", "df"), ("p", "p")],
+                [line],
+                note="Generalised Mantel–Haenszel test of any association, without continuity correction.",
+            )
+        )
     if r.layers:
         m = r.layers
         lines = [
@@ -261,6 +306,14 @@ def checks(r: Results) -> list[Check]:
                 remedies=remedies,
             )
         ]
+    if r.reversed and r.layers and r.two:
+        text = (
+            f"Within layers the odds ratio is {number(r.layers.odds_ratio.estimate, 2)}, without them {number(r.two.odds_ratio.estimate, 2)}: "
+            f"levels of {r.row_title} are spread unevenly over {r.layer_title}, and that alone turns it round."
+        )
+        found.append(
+            Check(id="reversal", title="Same direction without the layers", verdict=Verdict.fails, text=text)
+        )
     if r.dropped:
         found.append(
             Check(
@@ -297,6 +350,7 @@ def facts(r: Results) -> dict[str, Any]:
         "chi2": r.test.pearson.chi2,
         "chi2.df": r.test.pearson.df,
         "chi2.p": r.test.pearson.p,
+        "event": r.columns[r.event],
         "likelihood.chi2": r.test.likelihood.chi2,
         "likelihood.p": r.test.likelihood.p,
         "cramer_v": r.v.estimate,
@@ -309,15 +363,19 @@ def facts(r: Results) -> dict[str, Any]:
     if r.two:
         out |= {
             "odds_ratio": r.two.odds_ratio.estimate,
-            "odds_ratio.ci_low": r.two.odds_ratio.ci_low,
-            "odds_ratio.ci_high": r.two.odds_ratio.ci_high,
+            "odds_ratio.ci_low": odds_interval(r)[0],
+            "odds_ratio.ci_high": odds_interval(r)[1],
             "relative_risk": r.two.relative_risk.estimate,
             "relative_risk.ci_low": r.two.relative_risk.ci_low,
             "relative_risk.ci_high": r.two.relative_risk.ci_high,
-            "phi": r.two.phi,
+            "phi": r.phi,
         }
     if r.ordinal:
         out |= {"gamma": r.ordinal.gamma.estimate, "tau_b": r.ordinal.tau_b.estimate}
+    if r.trend:
+        out |= {"trend.z": r.trend[0], "trend.p": r.trend[1]}
+    if r.stratified and not r.layers:
+        out |= {"common.chi2": r.stratified.chi2, "common.df": r.stratified.df, "common.p": r.stratified.p}
     if r.layers:
         out |= {
             "common.odds_ratio": r.layers.odds_ratio.estimate,

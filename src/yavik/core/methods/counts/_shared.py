@@ -39,18 +39,5 @@ def weights(table: Table, count: str | None) -> Floats:
     return np.where(np.isnan(values), 0.0, values)
 
 
-def event_of(table: Table, name: str, event: str | None) -> tuple[Codes, int]:
-    """A column's levels and which of them is the event: the one named, else yes, 1 or true, else the last."""
-    coded = levels_of(table, name)
-    if event is not None:
-        if event not in coded.levels:
-            raise DataProblem(f"{name} has no level '{event}'. It has {', '.join(coded.levels[:8])}.", column=name)
-        return coded, coded.levels.index(event)
-    for i, level in enumerate(coded.levels):
-        if level.strip().lower() in ("yes", "1", "true"):
-            return coded, i
-    return coded, len(coded.levels) - 1
-
-
 def is_ordered(table: Table, name: str) -> bool:
     return table.column(name).kind in (Kind.ordered, Kind.count, Kind.yes_no)

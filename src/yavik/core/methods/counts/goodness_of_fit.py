@@ -9,6 +9,7 @@ from yavik.core.answers import Answer, Cell, Check, Marks, RowsUsed, Verdict
 from yavik.core.answers.answer import LeftOut
 from yavik.core.answers.make import compose, grid
 from yavik.core.answers.wording import (
+    counted,
     df,
     df_cell,
     italic,
@@ -27,11 +28,12 @@ from yavik.core.answers.wording import (
 from yavik.core.figures.caption import lower
 from yavik.core.figures.pictures import bars
 from yavik.core.figures.plots import block
-from yavik.core.methods.base import Aim, Layout, Method, Page, Run, Spec, placed, slot
+from yavik.core.methods.base import Aim, Layout, Method, Page, Run, Spec, amount, placed, slot
 from yavik.core.methods.counts._shared import LEVELS, levels_of
 from yavik.core.stats.groups import Floats
 from yavik.core.stats.tables_of_counts import goodness
-from yavik.core.table import DataProblem, Table
+from yavik.core.table import Codes, DataProblem, Table
+from yavik.core.table.column import CODED
 
 
 class GoodnessSpec(Spec):
@@ -45,18 +47,31 @@ class GoodnessSpec(Spec):
             of="column",
         ),
     )
+    fitted: int = Field(
+        0,
+        ge=0,
+        le=50,
+        json_schema_extra=amount(
+            "Parameters fitted to these counts", "Each takes a degree of freedom away.", min=0, max=50, step=1
+        ),
+    )
 
 
 def compute(table: Table, spec: GoodnessSpec, run: Run) -> Answer:
     assert spec.column
     coded = levels_of(table, spec.column)
-    counts = np.bincount(coded.codes[coded.codes >= 0], minlength=len(coded.levels)).astype(float)
-    shares = _shares(spec, coded.levels, counts)
+    levels, counts = _counts(table, spec, coded)
+    shares = _shares(spec, levels, counts)
     keep = shares > 0
-    names, counts, shares = [n for n, k in zip(coded.levels, keep, strict=True) if k], counts[keep], shares[keep]
+    names, counts, shares = [n for n, k in zip(levels, keep, strict=True) if k], counts[keep], shares[keep]
     if len(names) < 2:
         raise DataProblem(f"{spec.column} has one level to expect; a comparison needs two.", column=spec.column)
-    t, n = goodness(counts, shares), counts.sum()
+    t, n = goodness(counts, shares, spec.fitted), counts.sum()
+    if t.df < 1:
+        raise DataProblem(
+            f"{len(names)} levels with {counted(spec.fitted, 'fitted parameter')} leave no degree of freedom for a test.",
+            column=spec.column,
+        )
     title = table.column(spec.column).title
     rows = []
     for name, c, s in zip(names, counts, shares, strict=True):
@@ -133,6 +148,23 @@ def compute(table: Table, spec: GoodnessSpec, run: Run) -> Answer:
     )
 
 
+def _counts(table: Table, spec: GoodnessSpec, coded: Codes) -> tuple[tuple[str, ...], Floats]:
+    """Levels that could occur, with their rows.
+
+    Those of the dictionary and those in ``expected`` count with zero rows; those that the question's own filter
+    takes out do not.
+    """
+    assert spec.column
+    counts = np.bincount(coded.codes[coded.codes >= 0], minlength=len(coded.levels)).astype(float)
+    gone = set(table.about.filtered_out.get(spec.column, ())) - set(spec.expected or ())
+    kept = [i for i, level in enumerate(coded.levels) if counts[i] > 0 or level not in gone]
+    levels, counts = [coded.levels[i] for i in kept], counts[kept]
+    if table.column(spec.column).kind not in CODED:  # of numbers and texts only values that occur are known
+        more = [level for level in spec.expected or () if level not in levels]
+        levels, counts = levels + more, np.concatenate([counts, np.zeros(len(more))])
+    return tuple(levels), counts
+
+
 def _shares(spec: GoodnessSpec, levels: tuple[str, ...], counts: Floats) -> Floats:
     """Expected shares that sum to one. Raises DataProblem for unknown levels, negative shares, or rows where none is expected."""
     if not spec.expected:
@@ -167,7 +199,12 @@ PAGE = Page(
         ("p", "How often counts would lie this far from the expected ones if those were right."),
         ("Residual", "Which levels make the difference: beyond ±2 clearly more or fewer."),
     ],
-    conventions=["Shares typed are brought to a sum of one.", "Levels expected never and without rows are left out."],
+    conventions=[
+        "Shares typed are brought to a sum of one.",
+        "Levels expected never and without rows are left out.",
+        "A level of the dictionary or of the expected shares that no row has counts with zero rows; a level that the question's own filter takes out does not count.",
+        "Parameters estimated from the same counts are taken off the degrees of freedom.",
+    ],
     references=[
         "Pearson, K. (1900). On the criterion that a given system of deviations … Philosophical Magazine, 50, 157–175."
     ],

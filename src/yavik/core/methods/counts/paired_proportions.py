@@ -25,11 +25,13 @@ from yavik.core.answers.wording import (
     whole,
     word,
 )
-from yavik.core.methods.base import Aim, Layout, Method, Page, Run, Spec, slot
-from yavik.core.methods.counts._shared import event_of
+from yavik.core.methods.base import Aim, Layout, Method, Page, Run, Spec, placed, slot
+from yavik.core.methods.counts._shared import levels_of
+from yavik.core.methods.events import event_in
 from yavik.core.methods.fit import n_levels
 from yavik.core.stats.adjusting import adjust
-from yavik.core.stats.tables_of_counts import cochran_q, mcnemar, wilson
+from yavik.core.stats.shares import wilson
+from yavik.core.stats.tables_of_counts import cochran_q, mcnemar
 from yavik.core.table import DataProblem, Table
 
 
@@ -38,6 +40,12 @@ class PairedSpec(Spec):
         [],
         title="Occasions",
         json_schema_extra=slot(["yes_no", "category", "ordered", "count"], "two or more yes/no columns", many=True),
+    )
+    event: str | None = Field(
+        None,
+        json_schema_extra=placed(
+            "level", "Counted is", "The same in all columns: yes, 1 or true, else the last level.", of="columns"
+        ),
     )
 
 
@@ -48,17 +56,12 @@ def compute(table: Table, spec: PairedSpec, run: Run) -> Answer:
             column=spec.columns[0] if spec.columns else None,
         )
     use = np.ones(table.n_rows, bool)
+    event = _event(table, spec)
     y: list[Any] = []
-    events: list[str] = []
     for name in spec.columns:
-        coded, event = event_of(table, name, None)
-        if len(coded.levels) > 2:
-            raise DataProblem(
-                f"{name} has {len(coded.levels)} levels; this question compares columns of yes and no.", column=name
-            )
+        coded = levels_of(table, name)
         use &= coded.codes >= 0
-        y.append(coded.codes == event)
-        events.append(coded.levels[event])
+        y.append(coded.codes == (coded.levels.index(event) if event in coded.levels else -2))
     x = np.column_stack(y)[use].astype(float)
     if len(x) < 2:
         raise DataProblem(
@@ -70,12 +73,12 @@ def compute(table: Table, spec: PairedSpec, run: Run) -> Answer:
         total=table.n_rows, used=len(x), left_out=[LeftOut(why="an occasion is empty", n=gone)] if gone else []
     )
     lines = []
-    for title, event_word, column in zip(titles, events, x.T, strict=True):
+    for title, column in zip(titles, x.T, strict=True):
         low, high = wilson(float(column.sum()), len(x), spec.alpha)
         lines.append(
             {
                 "column": word(title),
-                "event": word(event_word),
+                "event": word(event),
                 "n": whole(len(x)),
                 "hits": whole(int(column.sum())),
                 "share": Cell(v=float(column.mean()), s=percent(float(column.mean()))),
@@ -96,38 +99,79 @@ def compute(table: Table, spec: PairedSpec, run: Run) -> Answer:
         ],
         lines,
     )
-    return _two(spec, titles, x, groups, rows) if x.shape[1] == 2 else _several(spec, titles, x, groups, rows)
+    if x.shape[1] == 2:
+        return _two(spec, titles, event, x, groups, rows)
+    if spec.alternative != "two_sided":
+        raise DataProblem(f"Only two occasions have a direction; there are {x.shape[1]}.", column=spec.columns[2])
+    return _several(spec, titles, event, x, groups, rows)
 
 
-def _two(spec: PairedSpec, titles: list[str], x: Any, groups: Any, rows: RowsUsed) -> Answer:
+def _event(table: Table, spec: PairedSpec) -> str:
+    """What is counted in every column. Raises DataProblem where the columns do not speak of the same two things."""
+    many = next((c for c in spec.columns if len(levels_of(table, c).levels) > 2), None)
+    if many:
+        raise DataProblem(
+            f"{many} has {len(table.codes(many).levels)} levels; this question compares columns of the same two.",
+            column=many,
+        )
+    known = list(dict.fromkeys(level for c in spec.columns for level in levels_of(table, c).levels))
+    if len(known) > 2:
+        raise DataProblem(
+            f"{listing(spec.columns)} hold {len(known)} different values together ({listing(known, 6)}); "
+            "this question compares columns of the same two.",
+            column=spec.columns[0],
+        )
+    if spec.event is not None and spec.event not in known:
+        raise DataProblem(f"No column has '{spec.event}'; they have {listing(known, 6)}.", column=spec.columns[0])
+    return spec.event or event_in(table, spec.columns)
+
+
+def _two(spec: PairedSpec, titles: list[str], event: str, x: Any, groups: Any, rows: RowsUsed) -> Answer:
     a, b = x[:, 0] > 0, x[:, 1] > 0
     only_first, only_second = int((a & ~b).sum()), int((~a & b).sum())
-    t, exact = mcnemar(only_first, only_second)
+    t, exact = mcnemar(only_first, only_second, spec.alternative)
     n, moved = len(x), only_first + only_second
+    if not moved:
+        raise DataProblem(
+            f"Every row says the same for {titles[0]} and {titles[1]}: nothing changed.", column=spec.columns[1]
+        )
     d = (only_first - only_second) / n
     # Bonett and Price (2012): half a row is added to either kind of change.
     p1, p2 = (only_first + 1) / (n + 2), (only_second + 1) / (n + 2)
     from scipy import stats
 
-    reach = float(stats.norm.isf(spec.alpha / 2)) * float(np.sqrt((p1 + p2 - (p1 - p2) ** 2) / (n + 2)))
-    low, high = max(-1.0, p1 - p2 - reach), min(1.0, p1 - p2 + reach)
+    tail_share = spec.alpha / (2 if spec.alternative == "two_sided" else 1)
+    reach = float(stats.norm.isf(tail_share)) * float(np.sqrt((p1 + p2 - (p1 - p2) ** 2) / (n + 2)))
+    low = -1.0 if spec.alternative == "less" else max(-1.0, p1 - p2 - reach)
+    high = 1.0 if spec.alternative == "greater" else min(1.0, p1 - p2 + reach)
+    ends = {
+        "two_sided": f"{number(100 * low, 1)} to {number(100 * high, 1)}",
+        "less": f"below {number(100 * high, 1)}",
+        "greater": f"above {number(100 * low, 1)}",
+    }[spec.alternative]
     mark = say(italic("p"), f" {p_words(exact)}")
-    claim = f"shares of {titles[0]} and {titles[1]} differ"
+    claim = {
+        "two_sided": f"the share of {event} differs between {titles[0]} and {titles[1]}",
+        "less": f"the share of {event} is lower for {titles[0]} than for {titles[1]}",
+        "greater": f"the share of {event} is higher for {titles[0]} than for {titles[1]}",
+    }[spec.alternative]
     start = f"{claim[0].upper()}{claim[1:]}, " if exact < spec.alpha else f"There is no evidence that {claim}, "
-    tail = f" (exact). {moved} of {n} rows changed: {only_first} have only the first, {only_second} only the second; the difference is {number(100 * d, 1)} percentage points ({level_words(spec.alpha)} CI {number(100 * low, 1)} to {number(100 * high, 1)})."
+    tail = f" (exact). {moved} of {n} rows changed: {only_first} have {event} only for {titles[0]}, {only_second} only for {titles[1]}; the difference of the shares is {number(100 * d, 1)} percentage points ({level_words(spec.alpha)} CI {ends})."
     cross = [
-        {"level": word(f"{titles[0]}: counted"), "c0": whole(int((a & b).sum())), "c1": whole(only_first)},
-        {"level": word(f"{titles[0]}: not"), "c0": whole(only_second), "c1": whole(int((~a & ~b).sum()))},
+        {"level": word(f"{titles[0]}: {event}"), "c0": whole(int((a & b).sum())), "c1": whole(only_first)},
+        {"level": word(f"{titles[0]}: not {event}"), "c0": whole(only_second), "c1": whole(int((~a & ~b).sum()))},
     ]
     tests = [
         {
-            "term": word("Exact binomial of the changes"),
+            "term": word(
+                "Exact binomial of the changes" + ("" if spec.alternative == "two_sided" else ", one-sided")
+            ),
             "chi2": num(np.nan, 0, "has none"),
             "df": num(np.nan, 0, "has none"),
             "p": p_cell(exact),
         },
         {
-            "term": word("McNemar's χ², without correction"),
+            "term": word("McNemar's χ², without correction, two-sided"),
             "chi2": stat(t.chi2, "no row changed"),
             "df": df_cell(1),
             "p": p_cell(t.p, "no row changed"),
@@ -149,7 +193,7 @@ def _two(spec: PairedSpec, titles: list[str], x: Any, groups: Any, rows: RowsUse
             grid(
                 "crosstab",
                 "Both occasions",
-                [("level", "<"), ("c0", f"{titles[1]}: counted"), ("c1", f"{titles[1]}: not")],
+                [("level", "<"), ("c0", f"{titles[1]}: {event}"), ("c1", f"{titles[1]}: not {event}")],
                 cross,
             ),
             grid(
@@ -158,20 +202,29 @@ def _two(spec: PairedSpec, titles: list[str], x: Any, groups: Any, rows: RowsUse
         ],
         checks=[check],
         rows=rows,
-        facts={"p": exact, "n": n, "chi2": t.chi2, "chi2.p": t.p, "estimate": d, "ci_low": low, "ci_high": high},
-        settings=["exact test of the rows that changed"],
+        facts={
+            "event": event,
+            "p": exact,
+            "n": n,
+            "chi2": t.chi2,
+            "chi2.p": t.p,
+            "estimate": d,
+            "ci_low": low,
+            "ci_high": high,
+        },
+        settings=["exact test of the rows that changed", f"counted is {event}"],
         marks=Marks(p=mark),
     )
 
 
-def _several(spec: PairedSpec, titles: list[str], x: Any, groups: Any, rows: RowsUsed) -> Answer:
+def _several(spec: PairedSpec, titles: list[str], event: str, x: Any, groups: Any, rows: RowsUsed) -> Answer:
     t = cochran_q(x)
     if not np.isfinite(t.p):
         raise DataProblem("Every row says the same on all occasions: nothing changed.", column=spec.columns[0])
     mark = say(italic("p"), f" {p_words(t.p)}")
     share = x.mean(axis=0)
     low, high = int(share.argmin()), int(share.argmax())
-    claim = f"shares differ between the {len(titles)} occasions"
+    claim = f"shares of {event} differ between the {len(titles)} occasions"
     start = f"{claim[0].upper()}{claim[1:]}, " if t.p < spec.alpha else f"There is no evidence that {claim}, "
     tail = f". They run from {percent(float(share[low]))} for {titles[low]} to {percent(float(share[high]))} for {titles[high]}."
     i, j = np.triu_indices(len(titles), 1)
@@ -181,13 +234,15 @@ def _several(spec: PairedSpec, titles: list[str], x: Any, groups: Any, rows: Row
             for a, b in zip(i, j, strict=True)
         ]
     )
-    adjusted = adjust(exact, "holm")
+    same = np.isnan(exact)  # two occasions without a change between them: nothing to test
+    adjusted = np.full(len(exact), np.nan)
+    adjusted[~same] = adjust(exact[~same], "holm")
     pairs = [
         {
             "pair": word(f"{titles[a]} – {titles[b]}"),
             "difference": Cell(v=float(share[a] - share[b]), s=percent(float(share[a] - share[b])).replace("-", "−")),
-            "p": p_cell(float(exact[m])),
-            "p_adjusted": p_cell(float(adjusted[m])),
+            "p": p_cell(float(exact[m]), "no row changed between the two"),
+            "p_adjusted": p_cell(float(adjusted[m]), "no row changed between the two"),
         }
         for m, (a, b) in enumerate(zip(i, j, strict=True))
     ]
@@ -218,8 +273,8 @@ def _several(spec: PairedSpec, titles: list[str], x: Any, groups: Any, rows: Row
         ],
         checks=[check],
         rows=rows,
-        facts={"p": t.p, "n": len(x), "q": t.chi2, "df": t.df, "estimate": float(np.ptp(share))},
-        settings=["Cochran's Q"],
+        facts={"event": event, "p": t.p, "n": len(x), "q": t.chi2, "df": t.df, "estimate": float(np.ptp(share))},
+        settings=["Cochran's Q", f"counted is {event}"],
         marks=Marks(p=mark),
     )
 
@@ -240,7 +295,8 @@ PAGE = Page(
         ("Difference", "First share minus second."),
     ],
     conventions=[
-        "Counted is yes, 1 or true, else the last level.",
+        "Counted is the same in every column, chosen or yes, 1 or true, else the last level; a column of zeros has a share of 0.",
+        "One-sided: first column against second. χ² is two-sided always.",
         "The exact p speaks for two occasions; Q's comes from χ².",
         "Rows with an empty occasion are left out.",
     ],
@@ -279,5 +335,6 @@ METHOD = Method(
     order=3,
     fit=_fit,
     name=lambda spec: f"Shares of {listing(spec.columns, 3)}",
+    uses=("alternative",),
     keywords=("mcnemar", "cochran q", "paired proportions", "matched", "before and after"),
 )

@@ -1,5 +1,6 @@
 """How large is a share, does it differ from a value, and does it differ between groups?"""
 
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -29,10 +30,12 @@ from yavik.core.answers.wording import (
 from yavik.core.figures.caption import lower
 from yavik.core.figures.plots import Bar, block, forest
 from yavik.core.methods.base import Aim, Layout, Method, Page, Run, Spec, amount, placed, slot
-from yavik.core.methods.counts._shared import LEVELS, event_of, levels_of
+from yavik.core.methods.counts._shared import LEVELS, levels_of
+from yavik.core.methods.events import place_of
 from yavik.core.methods.fit import n_levels
 from yavik.core.stats.direction import z_p
-from yavik.core.stats.tables_of_counts import exact_share, fisher_2x2, independence, two_by_two, wilson
+from yavik.core.stats.shares import exact_share, score_interval, wilson
+from yavik.core.stats.tables_of_counts import fisher_2x2, fisher_interval, independence, small_counts, two_by_two
 from yavik.core.table import DataProblem, Table
 
 
@@ -57,7 +60,8 @@ class ProportionSpec(Spec):
 
 def compute(table: Table, spec: ProportionSpec, run: Run) -> Answer:
     assert spec.column
-    coded, event = event_of(table, spec.column, spec.event)
+    coded = levels_of(table, spec.column)
+    event_word, event = place_of(table, spec.column, spec.event)
     use = coded.codes >= 0
     names: tuple[str, ...] = ("all",)
     group = np.zeros(table.n_rows, np.int64)
@@ -86,7 +90,7 @@ def compute(table: Table, spec: ProportionSpec, run: Run) -> Answer:
             column=spec.groups,
         )
     names, n, hits = tuple(names[i] for i in kept), n[kept], hits[kept]
-    what = f"{lower(table.column(spec.column).title)} = {coded.levels[event]}"
+    what = f"{lower(table.column(spec.column).title)} = {event_word}"
     gone = int((~use).sum())
     left = [LeftOut(why="something is empty", n=gone)] if gone else []
     rows = RowsUsed(total=table.n_rows, used=int(use.sum()), left_out=left)
@@ -99,12 +103,20 @@ def compute(table: Table, spec: ProportionSpec, run: Run) -> Answer:
 
 def _one(spec: ProportionSpec, what: str, n: float, hits: float, rows: RowsUsed) -> Answer:
     p = hits / n
-    low, high = exact_share(hits, n, spec.alpha)
-    score = wilson(hits, n, spec.alpha)
-    ci = f"{level_words(spec.alpha)} CI {percent(low)} to {percent(high)}"
+    low, high = exact_share(hits, n, spec.alpha, spec.alternative)
+    score = wilson(hits, n, spec.alpha, spec.alternative)
+    ci = f"{level_words(spec.alpha)} CI {_share_ends(low, high, spec.alternative)}"
     lines = [
-        {"term": word("Exact (Clopper–Pearson)"), "estimate": Cell(v=p, s=percent(p)), **_percent_ci(low, high)},
-        {"term": word("Score (Wilson)"), "estimate": Cell(v=p, s=percent(p)), **_percent_ci(*score)},
+        {
+            "term": word("Exact (Clopper–Pearson)"),
+            "estimate": Cell(v=p, s=percent(p)),
+            **_percent_ci(low, high, spec.alternative),
+        },
+        {
+            "term": word("Score (Wilson)"),
+            "estimate": Cell(v=p, s=percent(p)),
+            **_percent_ci(*score, spec.alternative),
+        },
     ]
     blocks: list[Any] = [
         grid(
@@ -116,6 +128,7 @@ def _one(spec: ProportionSpec, what: str, n: float, hits: float, rows: RowsUsed)
         )
     ]
     facts: dict[str, Any] = {
+        "event": what.rsplit(" = ", 1)[1],
         "n": n,
         "hits": hits,
         "estimate": p,
@@ -143,7 +156,9 @@ def _one(spec: ProportionSpec, what: str, n: float, hits: float, rows: RowsUsed)
         )
         facts |= {"p": exact, "z": float(z), "z.p": z_p(float(z), spec.alternative)}
         mark = say(italic("p"), f" {p_words(exact)}")
-        short = f"{'differs' if exact < spec.alpha else 'no evidence of a difference'}, {plain(mark)}"
+        said = {"two_sided": "differs", "less": "is below", "greater": "is above"}[spec.alternative]
+        none = {"two_sided": "a difference", "less": "a smaller share", "greater": "a larger share"}[spec.alternative]
+        short = f"{said if exact < spec.alpha else f'no evidence of {none}'}, {plain(mark)}"
     return compose(
         spans,
         short=short,
@@ -156,8 +171,15 @@ def _one(spec: ProportionSpec, what: str, n: float, hits: float, rows: RowsUsed)
     )
 
 
-def _percent_ci(low: float, high: float) -> dict[str, Cell]:
-    return {"ci_low": Cell(v=low, s=f"{percent(low)} to {percent(high)}"), "ci_high": Cell(v=high, s=percent(high))}
+def _share_ends(low: float, high: float, alternative: str = "two_sided") -> str:
+    """An interval of shares in words; a one-sided one names its one end."""
+    if alternative == "two_sided":
+        return f"{percent(low)} to {percent(high)}"
+    return f"above {percent(low)}" if alternative == "greater" else f"below {percent(high)}"
+
+
+def _percent_ci(low: float, high: float, alternative: str = "two_sided") -> dict[str, Cell]:
+    return {"ci_low": Cell(v=low, s=_share_ends(low, high, alternative)), "ci_high": Cell(v=high, s=percent(high))}
 
 
 def _compared(
@@ -182,49 +204,30 @@ def _compared(
             f"{'No' if hits.sum() == 0 else 'Every'} row has {what}: there is nothing to compare.", column=spec.column
         )
     test = independence(counts)
-    two = len(names) == 2
-    effect = two_by_two(counts, spec.alpha) if two else None
-    p, tests = (
-        test.pearson.p,
-        [
-            {
-                "term": word("χ²"),
-                "statistic": stat(test.pearson.chi2),
-                "df": whole(int(test.pearson.df)),
-                "p": p_cell(test.pearson.p),
-            }
-        ],
-    )
-    facts: dict[str, Any] = {"n": float(n.sum()), "chi2": test.pearson.chi2, "chi2.p": test.pearson.p}
-    middle: list[str | Span] = [f"χ²({int(test.pearson.df)}) = {statistic(test.pearson.chi2)}, "]
-    if two:
-        pooled = hits.sum() / n.sum()
-        z = float((hits[0] / n[0] - hits[1] / n[1]) / np.sqrt(pooled * (1 - pooled) * (1 / n[0] + 1 / n[1])))
-        fisher = fisher_2x2(counts)
-        p = z_p(z, spec.alternative)
-        tests.insert(
-            0,
-            {
-                "term": word("Difference of two shares"),
-                "statistic": Cell(v=z, s=f"z = {statistic(z)}"),
-                "df": missing("has none"),
-                "p": p_cell(p),
-            },
-        )
-        tests.append(
-            {
-                "term": word("Fisher's exact test, two-sided"),
-                "statistic": missing("has none"),
-                "df": missing("has none"),
-                "p": p_cell(fisher),
-            }
-        )
-        facts |= {"z": z, "fisher.p": fisher}
-        middle = [italic("z"), f" = {statistic(z)}, "]
-    elif spec.alternative != "two_sided":
+    if spec.alternative != "two_sided" and len(names) != 2:
         raise DataProblem(f"Only two shares have a direction; there are {len(names)} groups.", column=spec.groups)
-    facts["p"] = p
     low_i, high_i = int((hits / n).argmin()), int((hits / n).argmax())
+    runs = f"It runs from {percent(float(hits[low_i] / n[low_i]))} in {names[low_i]} to {percent(float(hits[high_i] / n[high_i]))} in {names[high_i]}"
+    facts: dict[str, Any] = {
+        "event": what.rsplit(" = ", 1)[1],
+        "n": float(n.sum()),
+        "chi2": test.pearson.chi2,
+        "chi2.p": test.pearson.p,
+    }
+    tests = [_test_line("χ²", stat(test.pearson.chi2), whole(int(test.pearson.df)), test.pearson.p)]
+    effect = two_by_two(counts, spec.alpha) if len(names) == 2 else None
+    if effect:
+        pair = _pair(spec, counts, test, names)
+        p, middle, tail, exact = pair.p, pair.said, f"{runs} ({pair.interval})", pair.exact
+        tests = [*pair.tests, *tests]
+        facts |= pair.facts | {"odds_ratio": effect.odds_ratio.estimate}
+    else:
+        p, exact, tail = test.pearson.p, False, runs
+        middle = say(
+            f"χ²({int(test.pearson.df)}, ", italic("n"), f" = {int(n.sum())}) = {statistic(test.pearson.chi2)}, "
+        )
+        middle = [*middle, *say(italic("p"), f" {p_words(p)}")]
+    facts["p"] = p
     way = {
         "two_sided": f"differs by {lower(title)}",
         "less": f"is lower in {names[0]} than in {names[-1]}",
@@ -232,16 +235,6 @@ def _compared(
     }[spec.alternative]
     claim = f"share of {what} {way}"
     start = f"The {claim}, " if p < spec.alpha else f"There is no evidence that the {claim}, "
-    tail = f". It runs from {percent(float(hits[low_i] / n[low_i]))} in {names[low_i]} to {percent(float(hits[high_i] / n[high_i]))} in {names[high_i]}"
-    if effect:
-        d = effect.risk_difference
-        tail += f" (difference {number(100 * d.estimate, 1)} percentage points, {level_words(spec.alpha)} CI {number(100 * d.ci_low, 1)} to {number(100 * d.ci_high, 1)})"
-        facts |= {
-            "estimate": d.estimate,
-            "ci_low": d.ci_low,
-            "ci_high": d.ci_high,
-            "odds_ratio": effect.odds_ratio.estimate,
-        }
     mark = say(italic("p"), f" {p_words(p)}")
     columns = [
         ("group", f"{title}<"),
@@ -265,7 +258,12 @@ def _compared(
     if effect:
         sizes = [
             {
-                "term": word("Difference of shares"),
+                "term": word("Difference of shares, score interval"),
+                "estimate": share_cell(effect.risk_difference.estimate),
+                **share_ci(*score_interval(hits[0], n[0], hits[1], n[1], spec.alpha)),
+            },
+            {
+                "term": word("Difference of shares, Newcombe's interval"),
                 "estimate": share_cell(effect.risk_difference.estimate),
                 **share_ci(effect.risk_difference.ci_low, effect.risk_difference.ci_high),
             },
@@ -289,17 +287,27 @@ def _compared(
             )
         )
     low = test.expected.min()
+    fine = not small_counts(test.expected)
+    text = f"The smallest expected count is {number(float(low), 1)}."
+    if not fine:
+        text += (
+            " χ² is not to be relied on; Fisher's exact test and its interval stand in."
+            if exact
+            else " χ² is a rough guide here; join groups, or ask for the table of counts with Fisher's test."
+        )
     check = Check(
         id="expected",
         title="Large enough counts",
-        verdict=Verdict.holds if low >= 5 else Verdict.doubtful,
-        text=f"The smallest expected count is {number(float(low), 1)}."
-        + ("" if low >= 5 else " Below 5 the exact test is the one to rely on."),
+        verdict=Verdict.holds if fine else Verdict.doubtful if exact or low >= 1 else Verdict.fails,
+        text=text,
         facts={"expected_min": float(low)},
     )
-    said = "shares differ" if p < spec.alpha else "no evidence of a difference"
+    direction = {"two_sided": "shares differ", "less": f"lower in {names[0]}", "greater": f"higher in {names[0]}"}
+    said = direction[spec.alternative] if p < spec.alpha else "no evidence of a difference"
+    if spec.alternative != "two_sided" and p >= spec.alpha:
+        said = f"no evidence that {direction[spec.alternative]}"
     return compose(
-        say(start, *middle, italic("p"), f" {p_words(p)}{tail}."),
+        say(start, *middle, f". {tail}."),
         short=f"{said}, {plain(mark)}",
         blocks=blocks,
         checks=[check],
@@ -308,6 +316,63 @@ def _compared(
         settings=[f"counted is {what}"],
         marks=Marks(p=mark),
     )
+
+
+@dataclass(frozen=True)
+class _Pair:
+    """Two shares by one method: its p, how the sentence says it, and the interval that belongs to it."""
+
+    p: float
+    exact: bool
+    said: list[Span]
+    interval: str
+    tests: list[dict[str, Cell]]
+    facts: dict[str, Any]
+
+
+def _pair(spec: ProportionSpec, counts: Any, test: Any, names: tuple[str, ...]) -> _Pair:
+    """By the score test (χ²) where counts are large enough, else by Fisher's: p and interval from the same one."""
+    (a, b), (c, d) = (tuple(float(x) for x in row) for row in counts)
+    n1, n2, way = a + b, c + d, spec.alternative
+    gap = a / n1 - c / n2
+    z = float(np.sign(gap) * np.sqrt(test.pearson.chi2))
+    low, high = score_interval(a, n1, c, n2, spec.alpha, way)
+    fisher, exact = fisher_2x2(counts, way), small_counts(test.expected)
+    sided = "two-sided" if way == "two_sided" else "one-sided"
+    nothing = missing("has none")
+    tests = [
+        _test_line(f"Score test of two shares, {sided}", Cell(v=z, s=f"z = {statistic(z)}"), nothing, z_p(z, way)),
+        _test_line(f"Fisher's exact test, {sided}", nothing, nothing, fisher),
+    ]
+    facts = {"z": z, "z.p": z_p(z, way), "fisher.p": fisher, "estimate": gap, "ci_low": low, "ci_high": high}
+    level = level_words(spec.alpha)
+    if not exact:
+        ends = {
+            "two_sided": f"{number(100 * low, 1)} to {number(100 * high, 1)}",
+            "less": f"below {number(100 * high, 1)}",
+            "greater": f"above {number(100 * low, 1)}",
+        }[way]
+        interval = f"difference {number(100 * gap, 1)} percentage points, {level} CI {ends}"
+        p = z_p(z, way)
+        head = say("χ²(1, ", italic("n"), f" = {int(n1 + n2)}) = {statistic(test.pearson.chi2)}, ")
+        head = head if way == "two_sided" else say(italic("z"), f" = {statistic(z)}, ")
+        return _Pair(p, False, [*head, *say(italic("p"), f" {p_words(p)}")], interval, tests, facts)
+    left, right = fisher_interval(counts, spec.alpha, way)
+    facts |= {"fisher.ci_low": left, "fisher.ci_high": right}
+    odds = a * d / (b * c) if b * c else np.inf
+    ends = f"{number(left, 2)} to {number(right, 2)}"
+    if np.isinf(right):
+        ends = f"above {number(left, 2)}"
+    elif left == 0:
+        ends = f"below {number(right, 2)}"
+    size = number(odds, 2) if np.isfinite(odds) else "without upper bound, as a cell is empty"
+    interval = f"odds ratio {size}, {names[0]} against {names[1]}, exact {level} CI {ends}"
+    head = say(italic("p"), f" {p_words(fisher)} (Fisher's exact test, ", italic("n"), f" = {int(n1 + n2)})")
+    return _Pair(fisher, True, head, interval, tests, facts)
+
+
+def _test_line(name: str, statistic_: Cell, df_: Cell, p: float) -> dict[str, Cell]:
+    return {"term": word(name), "statistic": statistic_, "df": df_, "p": p_cell(p)}
 
 
 def _enough(n: float, hits: float) -> Check:
@@ -334,7 +399,10 @@ PAGE = Page(
         ("Exact interval", "beta quantiles: all shares under which the count seen is not in either α/2 tail"),
         ("Wilson", "[p + z²/2n ± z√(p(1 − p)/n + z²/4n²)] / (1 + z²/n)"),
         ("Two shares", "z = (p₁ − p₂)/√[p(1 − p)(1/n₁ + 1/n₂)], p over both"),
-        ("Difference", "Newcombe's interval from the two Wilson intervals"),
+        (
+            "Difference",
+            "all differences that the score test does not reject (Mee); Newcombe's interval, from the two Wilson intervals, beside it",
+        ),
     ],
     reading=[
         ("Share", "Rows counted over rows filled."),
@@ -343,9 +411,13 @@ PAGE = Page(
     conventions=[
         "Counted is yes, 1 or true, else the last level, unless another is chosen; the sentence says which.",
         "The exact two-sided p adds all counts no likelier than the one seen.",
-        "z of two shares is without continuity correction; its square is Pearson's χ².",
+        "z of two shares is without continuity correction; its square is Pearson's χ², and the score interval leaves out 0 just where χ² is significant.",
+        "Where an expected count is below 1, or more than a fifth of them below 5, Fisher's exact test speaks, with the odds ratios that it does not reject as interval.",
+        "A one-sided test has a one-sided interval.",
     ],
     references=[
+        "Fay, M. P. (2010). Confidence intervals that match Fisher's exact or Blaker's exact tests. Biostatistics, 11, 373–374.",
+        "Mee, R. W. (1984). Confidence bounds for the difference between two probabilities. Biometrics, 40, 1175–1176.",
         "Clopper, C. J., & Pearson, E. S. (1934). The use of confidence or fiducial limits illustrated in the case of the binomial. Biometrika, 26, 404–413.",
         "Newcombe, R. G. (1998). Interval estimation for the difference between independent proportions. Statistics in Medicine, 17, 873–890.",
         "Wilson, E. B. (1927). Probable inference, the law of succession, and statistical inference. JASA, 22, 209–212.",

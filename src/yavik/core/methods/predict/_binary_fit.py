@@ -7,7 +7,8 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from yavik.core.answers.wording import counted
+from yavik.core.answers.wording import counted, listing
+from yavik.core.methods.events import place_of
 from yavik.core.methods.predict._fitted import Fitted
 from yavik.core.methods.predict._linear_fit import demand_rows, held, some_terms
 from yavik.core.methods.predict._terms import ModelData, read_model
@@ -26,14 +27,13 @@ from yavik.core.stats.least_squares import independent_columns
 from yavik.core.stats.selection import BinaryJudge, Round, walk
 from yavik.core.stats.telling import Roc, roc
 from yavik.core.stats.triangle import triangle
-from yavik.core.table import Column, DataProblem, Kind, Table
+from yavik.core.table import DataProblem, Kind, Table
 
 if TYPE_CHECKING:
     from yavik.core.methods.predict.logistic import LogisticSpec
 
 MOST_SEPARATION = 400_000
 """Numbers of a design among which a separating direction is looked for."""
-YES = ("yes", "1", "true")
 
 
 @dataclass(frozen=True, eq=False)
@@ -74,9 +74,9 @@ class BinaryModel:
 def event_of(table: Table, response: str, event: str | None) -> tuple[Floats, str, str]:
     """The response as 1 for the event and 0 for the rest, NaN where empty; the event and the rest in words.
 
-    The event is yes, 1 or true unless chosen, else the last level.
+    The event is chosen, or found by the one rule of ``methods/events``; where that level has no row among several
+    unused ones, the last level that has rows.
     """
-    column = table.column(response)
     codes = table.codes(response)
     n = np.bincount(codes.codes[codes.codes >= 0], minlength=len(codes.levels))
     there = [i for i in range(len(codes.levels)) if n[i]]
@@ -87,8 +87,9 @@ def event_of(table: Table, response: str, event: str | None) -> tuple[Floats, st
             f"{response} has no level '{event}'; it has {', '.join(codes.levels[:8])}.", column=response
         )
     if len(there) > 2 and event is None:
+        shown = listing([f"{codes.levels[i]} in {counted(int(n[i]), 'row')}" for i in there], 8)
         raise DataProblem(
-            f"{response} has {len(there)} levels. Choose in the settings which one is the event; the others together are the rest.",
+            f"{response} has {len(there)} levels ({shown}). Choose in the settings which one is the event; the others together are the rest.",
             column=response,
         )
     if len(there) < 2:
@@ -96,17 +97,14 @@ def event_of(table: Table, response: str, event: str | None) -> tuple[Floats, st
             f"All {counted(int(n.sum()), 'row')} have {response} = {codes.levels[there[0]]}: nothing tells yes from no.",
             column=response,
         )
-    place = codes.levels.index(event) if event is not None else _default(column, codes.levels, there)
+    said, place = place_of(table, response, event)
+    if event is None and (place < 0 or not n[place]):
+        said, place = codes.levels[there[-1]], there[-1]
     if not n[place]:
-        raise DataProblem(f"No row used has {response} = {event}.", column=response)
+        raise DataProblem(f"No row used has {response} = {said}.", column=response)
     y = np.where(codes.codes < 0, np.nan, (codes.codes == place).astype(float))
     others = [codes.levels[i] for i in there if i != place]
-    return y, codes.levels[place], others[0] if len(others) == 1 else "another"
-
-
-def _default(column: Column, levels: tuple[str, ...], there: list[int]) -> int:
-    values = [level.value.lower() for level in column.levels] or [x.lower() for x in levels]
-    return next((i for i in there if values[i] in YES), there[-1])
+    return y, said, others[0] if len(others) == 1 else "another"
 
 
 def fit_binary(
