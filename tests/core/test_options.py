@@ -100,6 +100,7 @@ CASES: list[tuple[str, str, dict[str, Any], dict[str, list[Any]]]] = [
             "contrasts": ["polynomial", "control", DOING],
             "letters_order": [],
             "block": ["group"],
+            "spacing": [{"silent": 1, "aloud": 2}],
         },
     ),
     ("compare_groups", "Story hours", {"response": "words", "groups": "telling", "pairs": "dunn"}, {"adjust": []}),

@@ -193,7 +193,7 @@ def test_rank_tests_know_only_the_order(a: list[float], b: list[float]) -> None:
     x, y = np.sort(np.array(a)), np.sort(np.array(b))
     bent = mann_whitney(np.exp(x / 20), np.exp(y / 20))
     plain = mann_whitney(x, y)
-    assert (bent.u, bent.p) == (plain.u, pytest.approx(plain.p))
+    assert (bent.u, bent.p) == (plain.u, pytest.approx(plain.p, nan_ok=True))
     if np.ptp([*a, *b]) > 0:
         away = np.array(a) - 0.05
         assert signed_rank(away).p == pytest.approx(signed_rank(-away).p)

@@ -17,7 +17,8 @@ from yavik.core.stats.effect_sizes import (
     superiority,
 )
 from yavik.core.stats.one import median_interval, pseudo_median, sign_test, signed_rank, variance_test
-from yavik.core.stats.two import _difference_at, mann_whitney, shift
+from yavik.core.stats.selecting import difference_at
+from yavik.core.stats.two import mann_whitney, shift
 
 # Hours of sleep gained under two drugs (Student, 1908, after Cushny and Peebles, 1905).
 FIRST = [0.7, -1.6, -0.2, -1.2, -0.1, 3.4, 3.7, 0.8, 0.0, 2.0]
@@ -104,7 +105,7 @@ def test_the_shift_of_many_is_found_without_listing_differences() -> None:
     a, b = np.sort(RNG.normal(1, 1, 1500)), np.sort(RNG.normal(size=1400))
     every = np.sort(np.subtract.outer(a, b).ravel())
     for place in (1000, 1_050_000, 2_000_000):
-        assert _difference_at(a, b, place) == pytest.approx(every[place - 1], abs=1e-5)
+        assert difference_at(a, b, place) == pytest.approx(every[place - 1], abs=1e-5)
 
 
 def test_effect_sizes_by_another_route() -> None:

@@ -11,6 +11,17 @@ from yavik.core.answers.answer import Cell, Span
 THIN = "\u2009"
 
 
+class NoNumber(ValueError):
+    """A number that is none was to be put into words. A method that can meet one says why instead."""
+
+
+def _there(x: float) -> float:
+    """The number itself. Raises NoNumber for NaN and infinities: no sentence may print them."""
+    if not math.isfinite(x):
+        raise NoNumber(f"{x} has no words")
+    return x
+
+
 def grouped(n: int) -> str:
     """Whole numbers with thin spaces from ten thousand on."""
     return f"{n:,}".replace(",", THIN).replace("-", "−") if abs(n) >= 10_000 else str(n).replace("-", "−")
@@ -18,7 +29,7 @@ def grouped(n: int) -> str:
 
 def number(x: float, decimals: int) -> str:
     """Fixed decimals; very large and very small sizes as a power of ten."""
-    if x != 0 and (abs(x) >= 1e7 or (abs(x) < 0.5 * 10.0**-decimals and abs(x) < 1e-4)):
+    if _there(x) != 0 and (abs(x) >= 1e7 or (abs(x) < 0.5 * 10.0**-decimals and abs(x) < 1e-4)):
         return significant(x, 4)
     text = f"{x:,.{decimals}f}" if abs(x) >= 10_000 else f"{x:.{decimals}f}"
     if float(text.replace(",", "")) == 0:
@@ -36,7 +47,7 @@ SUPERSCRIPT = str.maketrans("-0123456789", "⁻⁰¹²³⁴⁵⁶⁷⁸⁹")
 
 def significant(x: float, digits: int = 3) -> str:
     """That many significant digits; powers of ten as × 10ⁿ."""
-    if x == 0:
+    if _there(x) == 0:
         return "0"
     power = math.floor(math.log10(abs(x)))
     if -5 < power < 7:
@@ -49,18 +60,18 @@ def significant(x: float, digits: int = 3) -> str:
 
 def statistic(x: float) -> str:
     """Test statistics: two decimals, fewer when large."""
-    if abs(x) >= 1000:
+    if abs(_there(x)) >= 1000:
         return number(x, 0)
     return number(x, 1 if abs(x) >= 100 else 2)
 
 
 def df(x: float) -> str:
-    return grouped(round(x)) if abs(x - round(x)) < 1e-9 else number(x, 1)
+    return grouped(round(_there(x))) if abs(x - round(x)) < 1e-9 else number(x, 1)
 
 
 def p_bare(p: float) -> str:
     """'.083', '< .001', '> .999': for a column headed p."""
-    if p < 0.001:
+    if _there(p) < 0.001:
         return "< .001"
     text = f"{p:.3f}"
     return "> .999" if text == "1.000" else text[1:]
@@ -74,7 +85,7 @@ def p_words(p: float) -> str:
 
 def share(x: float) -> str:
     """A size between −1 and 1 without its leading zero: '.24'."""
-    text = f"{x:.2f}"
+    text = f"{_there(x):.2f}"
     if text in ("1.00", "-1.00"):
         return text.replace("-", "−")
     return text.replace("0.", ".", 1).replace("-.00", ".00").replace("-", "−")
@@ -89,7 +100,7 @@ def share_fine(x: float) -> str:
 
 
 def percent(x: float) -> str:
-    return f"{100 * x:.1f} %"
+    return f"{100 * _there(x):.1f} %"
 
 
 def interval(low: float, high: float, decimals: int) -> str:
@@ -99,6 +110,11 @@ def interval(low: float, high: float, decimals: int) -> str:
 def level_words(alpha: float) -> str:
     """'95%' for α = .05."""
     return f"{100 * (1 - alpha):.10g}%"
+
+
+def alpha_words(alpha: float) -> str:
+    """α as people print it: without the leading zero, with all its digits."""
+    return f"{alpha:.10g}".removeprefix("0")
 
 
 def listing(words: Sequence[str], most: int = 4, joint: str = "and") -> str:

@@ -13,10 +13,12 @@ from pydantic import ValidationError
 import yavik.core.methods as package
 from yavik.core.answers import Answer, RowsUsed
 from yavik.core.answers.answer import LeftOut
+from yavik.core.answers.gate import demand_numbers
+from yavik.core.answers.wording import NoNumber
 from yavik.core.methods.base import AIMS, Method, Run
 from yavik.core.methods.repeat import for_each, with_and_without
 from yavik.core.steps.expressions import rows_where
-from yavik.core.table import Column, DataProblem, Table
+from yavik.core.table import Column, DataProblem, Kind, Table
 
 
 @lru_cache(maxsize=1)
@@ -95,12 +97,36 @@ def answer(method: str, table: Table, data: dict[str, Any], run: Run | None = No
         table = _filtered(table, mask, m.columns(spec))
         if table.n_rows == 0:
             raise DataProblem(f"No row has {spec.where}.")
-    result = for_each(m, table, spec, run) if spec.by and m.repeats else m.compute(table, spec, run)
-    if spec.without:
-        with_and_without(m, table, spec, run, result)
+    result = _computed(m, table, spec, run)
     result.method, result.version, result.spec = m.id, m.version, spec.model_dump()
     result.rows = RowsUsed(total=total, used=result.rows.used, left_out=[*left_out, *result.rows.left_out])
     return result
+
+
+def _computed(m: Method[Any], table: Table, spec: Any, run: Run) -> Answer:
+    """The answer; one that would print a number that is none is refused as a whole."""
+    try:
+        result = for_each(m, table, spec, run) if spec.by and m.repeats else m.compute(table, spec, run)
+        if spec.without:
+            with_and_without(m, table, spec, run, result)
+        demand_numbers(result, _own_words(table, m.columns(spec)))
+    except NoNumber as trouble:
+        raise DataProblem(
+            "These data leave a number of the answer without a value, and it would have to be said in words. "
+            "Look for columns or groups without spread, or for too few rows."
+        ) from trouble
+    return result
+
+
+def _own_words(table: Table, columns: list[str]) -> set[str]:
+    """Names, labels and levels of the researcher's own: a level may well be called 'nan'."""
+    own = set()
+    for name in columns:
+        column = table.column(name)
+        own |= {column.name, column.title, *(level.words for level in column.levels)}
+        if column.kind in (Kind.text, Kind.identifier):
+            own |= set(table.codes(name).levels[:10_000])
+    return own
 
 
 def _filtered(table: Table, mask: Any, columns: list[str]) -> Table:

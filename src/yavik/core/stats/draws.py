@@ -7,7 +7,8 @@ from math import comb
 import numpy as np
 
 from yavik.core.stats.direction import Alternative
-from yavik.core.stats.groups import Floats, Groups
+from yavik.core.stats.groups import Floats, Groups, Ints
+from yavik.core.stats.lots import Lots
 
 DRAWS = 9999
 MOST_LISTED = 20_000
@@ -56,6 +57,7 @@ def two_samples(
         every = np.array(list(combinations(range(n), small)))
         return Permuted(hits(pooled[every].sum(axis=1)) / len(every), len(every), True)
     rng, found, done = np.random.default_rng(seed), 0, 0
+    lots = Lots(pooled, np.array([small, n - small]), rng)
     while done < draws:
         block = min(draws - done, max(1, CELLS // n))
         if n <= 4000:
@@ -63,7 +65,7 @@ def two_samples(
             chosen = np.argpartition(keys, small - 1, axis=1)[:, :small]
             sums = pooled[chosen].sum(axis=1)
         else:
-            sums = np.array([pooled[rng.choice(n, small, replace=False, shuffle=False)].sum() for _ in range(block)])
+            sums = np.array([lots.draw()[0] for _ in range(block)])
         found += hits(sums)
         done += block
         progress(done / draws)
@@ -76,14 +78,15 @@ def several_groups(g: Groups, draws: int, seed: int, progress: Progress = _nothi
     seen = _between(np.add.reduceat(y, g.starts[:-1])[None, :], g)
     rng, found, done, n = np.random.default_rng(seed), 0, 0, len(y)
     limit = float(seen[0]) * (1 - 1e-9)
+    lots = Lots(y, g.n, rng)
     while done < draws:
         block = min(draws - done, max(1, CELLS // n))
-        mixed = (
-            y[np.argsort(rng.random((block, n), dtype=np.float32), axis=1)]
-            if n <= 4000
-            else np.stack([rng.permutation(y) for _ in range(block)])
-        )
-        found += int((_between(np.add.reduceat(mixed, g.starts[:-1], axis=1), g) >= limit).sum())
+        if n <= 4000:
+            mixed = y[np.argsort(rng.random((block, n), dtype=np.float32), axis=1)]
+            sums = np.add.reduceat(mixed, g.starts[:-1], axis=1)
+        else:
+            sums = np.stack([lots.draw() for _ in range(block)])
+        found += int((_between(sums, g) >= limit).sum())
         done += block
         progress(done / draws)
     return Permuted(_p(found, draws), draws, False)
@@ -93,17 +96,38 @@ def _between(sums: Floats, g: Groups) -> Floats:
     return np.asarray((sums**2 / g.n).sum(axis=1))
 
 
-def within_blocks(values: Floats, draws: int, seed: int, progress: Progress = _nothing) -> Permuted:
-    """Treatments shuffled within each block: values of shape (blocks, treatments), none empty."""
-    away = values - values.mean(axis=1, keepdims=True)
-    seen = float((away.sum(axis=0) ** 2).sum()) * (1 - 1e-9)
-    b, k = away.shape
+def within_blocks(
+    y: Floats, group: Ints, block: Ints, draws: int, seed: int, progress: Progress = _nothing
+) -> Permuted:
+    """Values shuffled within each block, complete or not; ordered by the sum of squares of groups after blocks.
+
+    Every row that the F uses is used. Within a block the values keep their sum, so only the groups' sums move; what
+    these say after blocks is a fixed quadratic form of them.
+
+    Args:
+        y, group, block: shape (rows,); group and block are codes from 0.
+    """
+    order = np.argsort(block, kind="stable")
+    y, group, block = y[order], group[order], block[order]
+    k, sizes = int(group.max()) + 1, np.bincount(block)
+    away = y - (np.bincount(block, y) / sizes)[block]
+    counts = np.zeros((len(sizes), k))
+    np.add.at(counts, (block, group), 1.0)
+    spread = np.diag(counts.sum(axis=0)) - (counts / sizes[:, None]).T @ counts
+    inverse = np.linalg.pinv(spread, hermitian=True)
+    members = np.eye(k)[group]
+
+    def between(values: Floats) -> Floats:
+        sums = values @ members
+        return np.asarray(np.einsum("ij,jk,ik->i", sums, inverse, sums))
+
+    seen = float(between(away[None, :])[0]) * (1 - 1e-9)
+    n = len(y)
     rng, found, done = np.random.default_rng(seed), 0, 0
     while done < draws:
-        block = min(draws - done, max(1, CELLS // (b * k)))
-        order = np.argsort(rng.random((block, b, k), dtype=np.float32), axis=2)
-        mixed = np.take_along_axis(np.broadcast_to(away, (block, b, k)), order, axis=2)
-        found += int(((mixed.sum(axis=1) ** 2).sum(axis=1) >= seen).sum())
-        done += block
+        part = min(draws - done, max(1, CELLS // n))
+        mixed = away[np.argsort(block + rng.random((part, n)), axis=1)]
+        found += int((between(mixed) >= seen).sum())
+        done += part
         progress(done / draws)
     return Permuted(_p(found, draws), draws, False)

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 from scipy import optimize, special, stats
 
+from yavik.core.stats.direction import Alternative
 from yavik.core.stats.groups import Floats
 
 
@@ -45,7 +46,7 @@ def small_sample_factor(df: float) -> float:
 def cohen_d(m1: float, m2: float, v1: float, v2: float, n1: float, n2: float, alpha: float) -> tuple[Size, Size]:
     """Cohen's d by the pooled SD and Hedges' g, with intervals from the noncentral t distribution."""
     df = n1 + n2 - 2
-    pooled = ((n1 - 1) * v1 + (n2 - 1) * v2) / df
+    pooled = sum((n - 1) * v for n, v in ((n1, v1), (n2, v2)) if n > 1) / df
     if pooled <= 0:
         nothing = Size(np.nan, np.nan, np.nan)
         return nothing, nothing
@@ -67,7 +68,7 @@ def one_sample_d(mean: float, sd: float, n: float, alpha: float) -> tuple[Size, 
     return Size(float(d), float(low), float(high)), Size(float(d * j), float(low * j), float(high * j))
 
 
-def superiority(a: Floats, b: Floats, alpha: float) -> Size:
+def superiority(a: Floats, b: Floats, alpha: float, alternative: Alternative = "two_sided") -> Size:
     """P(a value of the first exceeds one of the second), ties counting half.
 
     Variance from the values' placements (DeLong, DeLong & Clarke-Pearson, 1988); interval on the logit scale.
@@ -84,6 +85,7 @@ def superiority(a: Floats, b: Floats, alpha: float) -> Size:
     se = np.sqrt(above_b.var(ddof=1) / n1 + above_a.var(ddof=1) / n2)
     if se == 0:
         return Size(share, np.nan, np.nan)
-    reach = float(stats.norm.isf(alpha / 2)) * se / (share * (1 - share))
+    reach = float(stats.norm.isf(alpha / (2 if alternative == "two_sided" else 1))) * se / (share * (1 - share))
     middle = special.logit(share)
-    return Size(share, float(special.expit(middle - reach)), float(special.expit(middle + reach)))
+    low = 0.0 if alternative == "less" else float(special.expit(middle - reach))
+    return Size(share, low, 1.0 if alternative == "greater" else float(special.expit(middle + reach)))

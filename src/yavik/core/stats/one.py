@@ -5,8 +5,10 @@ from dataclasses import dataclass
 import numpy as np
 from scipy import special, stats
 
+from yavik.core.stats.decimals import settled
 from yavik.core.stats.direction import Alternative, t_interval, t_p, z_p
 from yavik.core.stats.groups import Floats
+from yavik.core.stats.selecting import mean_of_two_at
 from yavik.core.stats.two import MOST_DIFFERENCES, TTest
 
 MOST_EXACT = 50
@@ -72,19 +74,26 @@ def _exact_signed(ranks: Floats, plus: float, alternative: Alternative) -> float
 
 
 def pseudo_median(values: Floats, alpha: float, alternative: Alternative = "two_sided") -> tuple[float, float, float]:
-    """Median of all means of two values (Hodges & Lehmann, 1963) and its interval; NaN beyond 2 800 values."""
+    """Pseudo-median: the median of all means of two values (Hodges & Lehmann, 1963), and its interval.
+
+    Beyond some 2 800 values the means are searched, not made.
+    """
     n = len(values)
     total = n * (n + 1) // 2
-    if n == 0 or total > MOST_DIFFERENCES:
+    if n == 0:
         return np.nan, np.nan, np.nan
-    i, j = np.triu_indices(n)
-    means = np.sort((values[i] + values[j]) / 2)
     share = alpha / (2 if alternative == "two_sided" else 1)
     place = int(np.floor(total / 2 - stats.norm.isf(share) * np.sqrt(n * (n + 1) * (2 * n + 1) / 24)))
-    middle = float(np.median(means))
-    if place < 1:
-        return middle, -np.inf, np.inf
-    low, high = float(means[place - 1]), float(means[total - place])
+    if total <= MOST_DIFFERENCES:
+        i, j = np.triu_indices(n)
+        means = np.sort(settled((values[i] + values[j]) / 2, values))
+        middle = float(np.median(means))
+        if place < 1:
+            return middle, -np.inf, np.inf
+        low, high = float(means[place - 1]), float(means[total - place])
+    else:
+        ordered = np.sort(values)
+        middle, low, high = (mean_of_two_at(ordered, p) for p in ((total + 1) / 2, place, total - place + 1))
     if alternative == "greater":
         return middle, low, np.inf
     return (middle, -np.inf, high) if alternative == "less" else (middle, low, high)
@@ -107,12 +116,19 @@ def sign_test(away: Floats, alternative: Alternative = "two_sided") -> SignTest:
     return SignTest(above, below, len(away) - n, p)
 
 
-def median_interval(values: Floats, alpha: float) -> tuple[float, float, float]:
+def median_interval(
+    values: Floats, alpha: float, alternative: Alternative = "two_sided"
+) -> tuple[float, float, float]:
     """Order statistics around the median by the binomial distribution, with the level they really have.
 
     Returns:
         low, high, level; the widest pair still below the level asked for is not taken: the level is at least 1 − α.
+        A one-sided test gets one end, the other is infinite.
     """
+    if alternative != "two_sided":
+        low, high, level = median_interval(values, 2 * alpha)
+        one = (1 + level) / 2
+        return (low, np.inf, one) if alternative == "greater" else (-np.inf, high, one)
     s, n = np.sort(values), len(values)
     place = int(stats.binom.ppf(alpha / 2, n, 0.5))
     while place > 0 and float(stats.binom.cdf(place - 1, n, 0.5)) > alpha / 2:

@@ -1,11 +1,11 @@
 """All pairwise comparisons of k groups, every pair at once."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from scipy import special, stats
 
-from yavik.core.stats import studentized_range
+from yavik.core.stats import many_to_one, studentized_range
 from yavik.core.stats.adjusting import Adjust, adjust
 from yavik.core.stats.families import Family, Index, of_family
 from yavik.core.stats.groups import Floats, Groups
@@ -115,6 +115,14 @@ def pairwise_mann_whitney(g: Groups, method: Adjust) -> Pairs:
     return Pairs(a, b, difference, np.full(len(a), np.nan), z, None, p, adjust(p, method), None, None)
 
 
+def nemenyi_within(found: Friedman, blocks: int) -> Pairs:
+    """Nemenyi (1963) within blocks: mean ranks against the studentised range over k groups."""
+    pairs = ranks_within(found, blocks, "none")
+    k = len(found.mean_ranks)
+    tail = studentized_range.sf(np.abs(pairs.statistic) * np.sqrt(2), k, np.full(len(pairs.p), 1e7))
+    return replace(pairs, p_adjusted=tail)
+
+
 def ranks_within(found: Friedman, blocks: int, method: Adjust) -> Pairs:
     """Differences of mean ranks within blocks (Dunn, 1964, for blocks): normal p with the ties' variance, adjusted."""
     k = len(found.mean_ranks)
@@ -125,3 +133,49 @@ def ranks_within(found: Friedman, blocks: int, method: Adjust) -> Pairs:
     z = difference / se
     p = np.asarray(2 * special.ndtr(-np.abs(z)))
     return Pairs(a, b, difference, se, z, None, p, adjust(p, method), None, None)
+
+
+def nemenyi(g: Groups, ranked: Ranked) -> Pairs:
+    """Nemenyi (1963): Dunn's z against the studentised range over k groups, which holds for all pairs together."""
+    found = dunn(g, ranked, "none")
+    adjusted = studentized_range.sf(np.abs(found.statistic) * np.sqrt(2), g.k, np.full(len(found.p), 1e7))
+    return replace(found, p_adjusted=adjusted)
+
+
+def conover(g: Groups, ranked: Ranked, method: Adjust) -> Pairs:
+    """Conover and Iman (1979): t tests of mean ranks with the spread that ranks keep within groups, N − k df."""
+    a, b = np.triu_indices(g.k, 1)
+    n = float(g.n.sum())
+    spread = n * (n + 1) / 12 - ranked.tie_factor / (12 * (n - 1))
+    df = n - g.k
+    left = max((n - 1 - ranked.h) / df, 0.0)
+    difference = ranked.mean_ranks[a] - ranked.mean_ranks[b]
+    se = np.sqrt(spread * left * (1 / g.n[a] + 1 / g.n[b]))
+    with np.errstate(divide="ignore", invalid="ignore"):
+        t = difference / se
+    p = np.asarray(2 * stats.t.sf(np.abs(t), df))
+    return Pairs(a, b, difference, se, t, np.full(len(a), df), p, adjust(p, method), None, None)
+
+
+def dunnett_welch(g: Groups, alpha: float, control: int) -> Pairs:
+    """Each group with a control, each with its own spread (Hasler & Hothorn, 2008).
+
+    Differences share the control's error, so they correlate as λᵢλⱼ with λᵢ² its share of the variance; each has its
+    Welch df, and p is that of the largest |t| under the groups' own correlations.
+    """
+    a, b = pairs_of(g.k, control)
+    error = g.variances / g.n
+    difference = g.shifted_means[a] - g.shifted_means[b]
+    together = error[a] + error[b]
+    se = np.sqrt(together)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        df = together**2 / (error[a] ** 2 / (g.n[a] - 1) + error[b] ** 2 / (g.n[b] - 1))
+        t, lam = difference / se, np.sqrt(error[b] / together)
+    p = np.asarray(2 * stats.t.sf(np.abs(t), df))
+    known = np.flatnonzero(np.isfinite(t) & np.isfinite(lam))
+    adjusted, reach = np.full(len(a), np.nan), np.full(len(a), np.nan)
+    lam = np.minimum(lam, 1 - 1e-9)
+    for i in known:
+        adjusted[i] = many_to_one.sf(np.abs(t[i : i + 1]), lam[known], float(df[i]))[0]
+        reach[i] = many_to_one.critical(alpha, lam[known], float(df[i])) * se[i]
+    return Pairs(a, b, difference, se, t, df, p, adjusted, difference - reach, difference + reach)

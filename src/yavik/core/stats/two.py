@@ -5,8 +5,10 @@ from dataclasses import dataclass
 import numpy as np
 from scipy import stats
 
+from yavik.core.stats.decimals import settled
 from yavik.core.stats.direction import Alternative, t_interval, t_p, z_p
 from yavik.core.stats.groups import Floats
+from yavik.core.stats.selecting import difference_at
 
 MOST_EXACT = 50
 """Values in all up to which the rank-sum test is exact by itself, where nothing ties."""
@@ -36,9 +38,9 @@ class Sample:
 def t_test(a: Sample, b: Sample, null: float, alpha: float, alternative: Alternative, *, pooled: bool) -> TTest:
     """Student's (1908) test with one pooled variance, or Welch's (1947) with each sample's own and Satterthwaite's df."""
     difference = a.mean - b.mean
-    if pooled:
+    if pooled:  # a sample of one brings its mean, and nothing to the spread
         df = a.n + b.n - 2
-        variance = ((a.n - 1) * a.variance + (b.n - 1) * b.variance) / df
+        variance = sum((s.n - 1) * s.variance for s in (a, b) if s.n > 1) / df
         se = float(np.sqrt(variance * (1 / a.n + 1 / b.n)))
     else:
         u, v = a.variance / a.n, b.variance / b.n
@@ -100,8 +102,10 @@ def mann_whitney(
     else:
         shifted = gap - (0.5 if alternative == "greater" else -0.5) * continuity
     z = float(shifted / np.sqrt(variance)) if variance > 0 else np.nan
-    # Where every value is the same no division separates the samples better than another.
-    p = 1.0 if variance <= 0 else _exact_p(a, b, u, alternative) if use_exact else z_p(z, alternative)
+    if variance <= 0:  # every value is the same: no division separates the samples, and there is nothing to test
+        p = np.nan
+    else:
+        p = _exact_p(a, b, u, alternative) if use_exact else z_p(z, alternative)
     w1 = u + n1 * (n1 + 1) / 2
     return RankSum(u, n1 * n2 - u, w1, n * (n + 1) / 2 - w1, z, p, use_exact, ties)
 
@@ -149,53 +153,18 @@ def shift(a: Floats, b: Floats, alpha: float, alternative: Alternative = "two_si
         total * (n1 + n2 + 1) / 12
     )
     low_place = int(np.floor(total / 2 - spread))
+    if n1 == 0 or n2 == 0:
+        return np.nan, np.nan, np.nan
     if total <= MOST_DIFFERENCES:
-        differences = np.sort(np.subtract.outer(a, b).ravel())
+        differences = np.sort(settled(np.subtract.outer(a, b).ravel(), a, b))
         middle = float(np.median(differences))
         if low_place < 1:
             return middle, -np.inf, np.inf
         low, high = float(differences[low_place - 1]), float(differences[total - low_place])
     else:
         middle, low, high = (
-            _difference_at(a, b, place) for place in ((total + 1) / 2, low_place, total - low_place + 1)
+            difference_at(a, b, place) for place in ((total + 1) / 2, low_place, total - low_place + 1)
         )
     if alternative == "greater":
         return middle, low, np.inf
     return (middle, -np.inf, high) if alternative == "less" else (middle, low, high)
-
-
-def _difference_at(a: Floats, b: Floats, place: float) -> float:
-    """The place-th smallest of all a − b without making them: how many lie below x is two sorted lists walked together.
-
-    A sample of differences gives a first guess and the slope of the count; over so many pairs the count is smooth,
-    so a few secant steps reach it. A bracket that only shrinks keeps them honest.
-    """
-    total = len(a) * len(b)
-    rng = np.random.default_rng(1)
-    guess = np.sort(rng.choice(a, 20_000) - rng.choice(b, 20_000))
-    share = place / total
-
-    def at(q: float) -> float:
-        return float(guess[int(np.clip(q * len(guess), 0, len(guess) - 1))])
-
-    def missing(x: float) -> float:
-        """How many differences up to x are more (or fewer) than wanted."""
-        return total - float(np.searchsorted(b, a - x, "left").sum()) - place
-
-    low, high = float(a[0] - b[-1]), float(a[-1] - b[0])
-    step = at(share)
-    slope = 0.04 * total / max(at(min(share + 0.02, 1.0)) - at(max(share - 0.02, 0.0)), 1e-300)
-    close = 1e-9 * total
-    before: tuple[float, float] | None = None
-    for _ in range(60):
-        gap = missing(step)
-        if abs(gap) <= close or high - low <= 1e-12 * max(abs(low), abs(high)):
-            return step
-        low, high = (step, high) if gap < 0 else (low, step)
-        if before is not None and gap != before[1]:
-            slope = (gap - before[1]) / (step - before[0])
-        before = (step, gap)
-        step -= gap / slope if slope > 0 else 0.0
-        if not low < step < high:
-            step = (low + high) / 2
-    return step

@@ -1,5 +1,6 @@
 """Groups within blocks: rows sorted, the model fitted, and what stops it."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -34,9 +35,13 @@ class Blocked:
     """Blocks × groups where every cell has one value; incomplete blocks left out."""
     incomplete: list[str]
     repeated: bool
+    left_blocks: Sequence[str] = ()
+    """Blocks that ranks could not use; no row of theirs is in anything here."""
+    rows_in_left_blocks: int = 0
 
 
-def read_blocks(table: Table, spec: CompareGroupsSpec) -> Blocked:
+def read_blocks(table: Table, spec: CompareGroupsSpec, without: Sequence[str] = ()) -> Blocked:
+    """Rows filled throughout, with the fitted model of groups and blocks; ``without``: blocks not to be used."""
     assert spec.response and spec.groups and spec.block
     if spec.block in (spec.response, spec.groups):
         raise DataProblem(
@@ -44,6 +49,8 @@ def read_blocks(table: Table, spec: CompareGroupsSpec) -> Blocked:
         )
     y, group, block = table.numbers(spec.response), table.codes(spec.groups), table.codes(spec.block)
     use = ~np.isnan(y) & (group.codes >= 0) & (block.codes >= 0)
+    aside = use & np.isin(block.codes, [i for i, name in enumerate(block.levels) if name in set(without)])
+    use &= ~aside
     if not use.any():
         raise DataProblem(f"No row has {spec.response}, {spec.groups} and {spec.block} filled.", column=spec.block)
     data = stacked(table.keep(use), spec.response, spec.groups)
@@ -73,8 +80,14 @@ def read_blocks(table: Table, spec: CompareGroupsSpec) -> Blocked:
         raise DataProblem(
             "The groups fall into sets that share no block: they cannot be compared within blocks.", column=spec.block
         )
+    if model.rss <= 1e-22 * max(float(((values - values.mean()) ** 2).sum()), 1e-300):
+        raise DataProblem(
+            f"{spec.groups} and {spec.block} reproduce every value of {spec.response} exactly: "
+            "no scatter is left to judge differences against.",
+            column=spec.response,
+        )
     repeated = bool(np.any(cells.n > 1))
-    wide, incomplete = _wide(cells.levels, cells.mean + cells.shift, len(g_names), f_names)
+    wide, incomplete = _wide(values, g, f, len(g_names), f_names)
     return Blocked(
         data,
         f_names,
@@ -93,12 +106,15 @@ def read_blocks(table: Table, spec: CompareGroupsSpec) -> Blocked:
         wide,
         incomplete,
         repeated,
+        tuple(without),
+        int(aside.sum()),
     )
 
 
-def _wide(levels: Any, means: Floats, k: int, names: tuple[str, ...]) -> tuple[Floats | None, list[str]]:
+def _wide(y: Floats, group: Any, block: Any, k: int, names: tuple[str, ...]) -> tuple[Floats | None, list[str]]:
+    """Blocks × groups of the values as they are, so that ties stay ties; blocks that lack a group are left out."""
     table = np.full((len(names), k), np.nan)
-    table[levels[:, 1], levels[:, 0]] = means
+    table[block, group] = y
     full = ~np.isnan(table).any(axis=1)
     return (table[full] if full.any() else None), [n for n, ok in zip(names, full, strict=True) if not ok]
 

@@ -40,6 +40,7 @@ from yavik.core.stats.pairwise import Pairs
 from yavik.core.stats.within import Friedman
 
 RANK_PAIRS = "friedman_ranks"
+RANKED = (RANK_PAIRS, "nemenyi")
 
 
 def headline(
@@ -68,13 +69,17 @@ def headline(
         return say(f"{start}, ", *middle, italic("p"), f" {p_words(p)}{tail}. {said}")
     g, found = b.data.groups, [i for i in np.argsort(-np.abs(pairs.difference)) if pairs.p_adjusted[i] < spec.alpha]
     if not found:
-        tail = "No two groups can be told apart."
+        tail = (
+            f"No group can be told apart from {g.names[pairs.b[0]]}."
+            if method == "dunnett"
+            else "No two groups can be told apart."
+        )
     else:
         i = int(found[0])
-        unit = f"\u00a0{b.data.unit}" if b.data.unit and method != RANK_PAIRS else ""
+        unit = f"\u00a0{b.data.unit}" if b.data.unit and method not in RANKED else ""
         size = f"{number(abs(float(pairs.difference[i])), b.data.decimals + (0 if b.data.decimals else 1))}{unit} "
         way = "lower" if pairs.difference[i] < 0 else "higher"
-        tail = f"{g.names[pairs.a[i]]} is {'' if method == RANK_PAIRS else size}{way} than {g.names[pairs.b[i]]}"
+        tail = f"{g.names[pairs.a[i]]} is {'' if method in RANKED else size}{way + ' in rank' if method in RANKED else way} than {g.names[pairs.b[i]]}"
         tail += f"; {len(found)} of {len(pairs.p)} pairs differ." if len(pairs.p) > 1 else "."
     return say(
         f"{start}, ",
@@ -131,8 +136,8 @@ def tests_table(b: Blocked, ranks: Friedman | None, permuted: Permuted | None) -
         note = "Ranks within each complete block; χ² corrected for ties."
         if ranks.f:
             note += f" As an F (Iman and Davenport): F({df(ranks.f.df1)}, {df(ranks.f.df2)}) = {statistic(ranks.f.f)}, p {p_words(ranks.f.p)}."
-        if b.incomplete:
-            note += f" Left out as incomplete: {listing(b.incomplete)}."
+        if b.left_blocks:
+            note += f" Left out as incomplete: {listing(list(b.left_blocks))}."
         return grid("test", "Test of equal ranks within blocks", columns, [row], note=note)
     d = finer(b.data.decimals, b.model.rss)
     rows = [
@@ -180,7 +185,7 @@ def _line(name: str, t: TermTest, d: int, p: float | None) -> dict[str, Cell]:
 
 
 def pair_table(b: Blocked, spec: CompareGroupsSpec, pairs: Pairs, method: str, name: str) -> TableBlock:
-    g, ranked = b.data.groups, method == RANK_PAIRS
+    g, ranked = b.data.groups, method in RANKED
     d = 2 if ranked else b.data.decimals + (0 if b.data.decimals else 1)
     shown = "z" if ranked else "t"
     rows, marked = [], []
@@ -202,8 +207,11 @@ def pair_table(b: Blocked, spec: CompareGroupsSpec, pairs: Pairs, method: str, n
     unit = f" ({b.data.unit})" if b.data.unit and not ranked else ""
     columns = [("pair", "Pair<"), ("difference", "Difference of mean ranks" if ranked else f"Difference{unit}")]
     columns += [ci_head(spec.alpha)] if pairs.ci_low is not None else []
-    columns += [(shown, shown), ("p_adjusted", "p" if method == "lsd" else "adjusted p")]
-    return grid("pairs", f"All pairs, {name}", columns, rows, marked=marked)
+    plain = method == "lsd" or (method == RANK_PAIRS and spec.adjust == "none")
+    fdr = method == RANK_PAIRS and spec.adjust == "fdr"
+    columns += [(shown, shown), ("p_adjusted", "p" if plain else "p, false discovery rate" if fdr else "adjusted p")]
+    title = f"Each against {g.names[pairs.b[0]]}, Dunnett" if method == "dunnett" else f"All pairs, {name}"
+    return grid("pairs", title, columns, rows, marked=marked)
 
 
 def other_tests(b: Blocked, aside: Friedman | None, permuted: Permuted | None, spec: CompareGroupsSpec) -> TableBlock:
@@ -229,7 +237,10 @@ def other_tests(b: Blocked, aside: Friedman | None, permuted: Permuted | None, s
         value = row["p"].v
         row["said"] = word("differ" if isinstance(value, float) and value < spec.alpha else "no evidence")
     columns = [("term", "Test<"), ("statistic", "F or χ²"), ("df", "df"), ("p", "p"), ("said", "At this α<")]
-    return grid("tests", "The same question by other tests", columns, rows, folded=True)
+    note = None
+    if aside and b.incomplete:
+        note = f"Friedman on the {counted(len(b.blocks) - len(b.incomplete), 'block')} that have every group; the others on all rows."
+    return grid("tests", "The same question by other tests", columns, rows, note=note, folded=True)
 
 
 def all_checks(spec: CompareGroupsSpec, b: Blocked, by_ranks: bool, permuted: bool) -> list[Check]:
@@ -288,6 +299,9 @@ def _additive(b: Blocked, spec: CompareGroupsSpec) -> Check:
 def _balance(b: Blocked) -> Check:
     base: dict[str, Any] = {"id": "group_sizes", "title": "Complete blocks"}
     blocks = len(b.blocks)
+    if b.left_blocks:
+        text = f"{counted(len(b.left_blocks), 'block lacks', 'blocks lack')} a group ({listing(list(b.left_blocks))}) and could not be ranked; the other {counted(blocks, 'block holds', 'blocks hold')} every group once."
+        return Check(**base, verdict=Verdict.doubtful, text=text, facts={"incomplete": float(len(b.left_blocks))})
     if b.incomplete:
         text = f"{counted(len(b.incomplete), 'block lacks', 'blocks lack')} a group ({listing(b.incomplete)}); means are estimated as if each block had every group."
         return Check(**base, verdict=Verdict.doubtful, text=text, facts={"incomplete": float(len(b.incomplete))})

@@ -10,6 +10,7 @@ from scipy import stats
 from yavik.core.answers import Cell, FigureBlock, TableBlock
 from yavik.core.answers.make import EMPTY, ci_cells, ci_head, grid, share_cell
 from yavik.core.answers.wording import (
+    alpha_words,
     df_cell,
     finer,
     level_words,
@@ -26,7 +27,7 @@ from yavik.core.answers.wording import (
 from yavik.core.figures.plots import Line, block, profile
 from yavik.core.methods.compare._factorial_data import Factorial
 from yavik.core.methods.compare._factorial_words import Tests, blocked_by_empty, tests_of
-from yavik.core.methods.compare._group_words import PAIR_WORDS, alpha_words
+from yavik.core.methods.compare._group_spec import PAIR_WORDS
 from yavik.core.stats.letters import letters_from_pairs
 from yavik.core.stats.linear import SumsOfSquares, Term
 from yavik.core.stats.oneway import f_test
@@ -236,7 +237,7 @@ def _pairs(f: Factorial, spec: FactorialSpec, term: Term, at: Any) -> TableBlock
     columns += [("se", "SE"), ("t", "t"), ("p_adjusted", "p" if spec.pairs == "lsd" else "adjusted p")]
     lettered = "; ".join(f"{n} {x}" for n, x in zip(names, found, strict=True))
     a_words = alpha_words(spec.alpha)
-    note = f"Letters: {lettered}. Those that share a letter do not differ ({PAIR_WORDS[spec.pairs]}, α = {a_words})."
+    note = f"Letters: {lettered}. Those that share a letter cannot be told apart ({PAIR_WORDS[spec.pairs]}, α = {a_words})."
     id = "pairs_" + "_".join(f.factors[t].name for t in term)
     return grid(
         id,

@@ -2,33 +2,40 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from dataclasses import replace
 
 import numpy as np
 
 from yavik.core.answers import Check, FigureBlock
+from yavik.core.methods.base import Run
 from yavik.core.methods.compare import _checks as checks
+from yavik.core.methods.compare._group_compute import Results, choose_test, demand_groups, results
 from yavik.core.methods.compare._group_more import pairs_check
 from yavik.core.methods.compare._group_spec import CompareGroupsSpec
 from yavik.core.methods.shared import residual_pictures
-from yavik.core.stats.groups import Groups
-from yavik.core.stats.oneway import anova, brown_forsythe, kruskal_wallis, levene, welch
-from yavik.core.table import Table
-
-if TYPE_CHECKING:
-    from yavik.core.methods.compare.compare_groups import Results
+from yavik.core.stats.oneway import levene
+from yavik.core.table import DataProblem, Table
 
 
-def _p_without_outlying(g: Groups, test: str) -> float | None:
-    """p of the same test without the outlying values; None where it then cannot be computed."""
-    rest = g.subset(~g.outlying)
-    if np.any(rest.n < 2) or not np.any(rest.ss > 0):
+def _without_outlying(spec: CompareGroupsSpec, r: Results) -> Results | None:
+    """The very same answer without the outlying values; None where it then cannot be computed."""
+    data = replace(r.data, groups=r.data.groups.subset(~r.data.groups.outlying))
+    asked = spec.model_copy(update={"test": r.test, "pairs": r.pair_method})
+    try:
+        demand_groups(data, asked)
+        test, _ = choose_test(data, asked)
+        return results(data, asked, test, Run())
+    except DataProblem:
         return None
-    if test == "kruskal_wallis":
-        return kruskal_wallis(rest).p if np.ptp(rest.y) > 0 else None
-    if test == "welch":
-        return welch(rest).p if np.all(rest.ss > 0) else None
-    return (brown_forsythe(rest) if test == "brown_forsythe" else anova(rest).test).p
+
+
+def _pairs_changed(r: Results, other: Results) -> list[str]:
+    """Pairs whose conclusion is another one without the outlying values."""
+    if r.pairs is None or other.pairs is None or len(r.pairs.p) != len(other.pairs.p) or len(r.pairs.p) < 2:
+        return []
+    moved = (r.pairs.p_adjusted < r.alpha) != (other.pairs.p_adjusted < r.alpha)
+    names = r.data.groups.names
+    return [f"{names[r.pairs.a[i]]} – {names[r.pairs.b[i]]}" for i in np.flatnonzero(moved)]
 
 
 def all_checks(table: Table, spec: CompareGroupsSpec, r: Results, note: str | None) -> list[Check]:
@@ -40,8 +47,10 @@ def all_checks(table: Table, spec: CompareGroupsSpec, r: Results, note: str | No
     role = "anova" if r.test == "permutation" else r.test
     out.append(checks.equal_spread(r.data, by_median, by_mean, role))
     out.append(checks.normal_within(r.data, checks.shapiro(g), "kruskal_wallis" if r.permuted else r.test))
-    without = _p_without_outlying(g, r.test) if g.outlying.any() else None
-    out.append(checks.outlying(r.data, without, r.main.p, spec.alpha, spec.where, bool(spec.samples)))
+    other = _without_outlying(spec, r) if g.outlying.any() else None
+    changed = _pairs_changed(r, other) if other else []
+    without = other.main.p if other else None
+    out.append(checks.outlying(r.data, without, r.main.p, spec.alpha, spec.where, bool(spec.samples), changed))
     out.append(checks.independent(table, g.rows, bool(spec.samples)))
     if not any(c.id == "group_sizes" for c in out):
         out.append(checks.group_sizes(r.data, None))

@@ -8,7 +8,9 @@ from yavik.core.answers import Answer, Marks, RowsUsed
 from yavik.core.answers.answer import LeftOut
 from yavik.core.answers.make import compose
 from yavik.core.answers.wording import (
+    alpha_words,
     italic,
+    listing,
     p_words,
     plain,
     say,
@@ -26,8 +28,7 @@ from yavik.core.methods.compare._blocked_tables import (
     tests_table,
 )
 from yavik.core.methods.compare._group_contrasts import Planned, asked_for, contrasts_table, control_of, gathered
-from yavik.core.methods.compare._group_spec import CompareGroupsSpec
-from yavik.core.methods.compare._group_words import PAIR_WORDS, TEST_WORDS, alpha_words
+from yavik.core.methods.compare._group_spec import PAIR_WORDS, TEST_WORDS, CompareGroupsSpec
 from yavik.core.methods.compare._samples import groups_figure
 from yavik.core.methods.shared import residual_pictures
 from yavik.core.stats import draws, pairwise
@@ -43,9 +44,11 @@ FAMILIES: tuple[Family, ...] = ("tukey", "lsd", "bonferroni", "holm", "sidak", "
 
 
 def blocked(table: Table, spec: CompareGroupsSpec, run: Run) -> Answer:
-    b = read_blocks(table, spec)
-    run.progress(0.4, "Testing within blocks")
     by_ranks = spec.test in ("friedman", "kruskal_wallis")
+    b = read_blocks(table, spec)
+    if by_ranks and b.incomplete and b.wide is not None and len(b.wide) > 1 and not b.repeated:
+        b = read_blocks(table, spec, without=b.incomplete)
+    run.progress(0.4, "Testing within blocks")
     if spec.test in ("welch", "brown_forsythe"):
         raise DataProblem(
             f"{TEST_WORDS[spec.test].split(',')[0]} compares independent groups; within blocks take the classical F, Friedman or permutation.",
@@ -57,11 +60,24 @@ def blocked(table: Table, spec: CompareGroupsSpec, run: Run) -> Answer:
         else None
     )
     permuted = None
+    if ranks is not None and not np.isfinite(ranks.p):
+        if by_ranks:
+            raise DataProblem(
+                f"Within every {spec.block} all values of {spec.response} are the same: they cannot be ranked.",
+                column=spec.response,
+            )
+        ranks = None
     if spec.test == "permutation":
-        wide = complete_blocks(b, spec)
-        permuted = draws.within_blocks(wide, draws.DRAWS, spec.seed, lambda s: run.progress(0.4 + 0.5 * s, "Drawing"))
+        permuted = draws.within_blocks(
+            b.y, b.group, b.block, draws.DRAWS, spec.seed, lambda s: run.progress(0.4 + 0.5 * s, "Drawing")
+        )
     method, pairs = _pairs(b, spec, ranks if by_ranks else None)
-    p = ranks.p if by_ranks and ranks else permuted.p if permuted else b.of_groups.test.p if b.of_groups.test else 1.0
+    if b.of_groups.test is None:  # read_blocks has seen to it that there is scatter and something to compare
+        raise DataProblem(
+            f"{spec.groups} cannot be told from {spec.block}: no difference is left within blocks.",
+            column=spec.groups,
+        )
+    p = ranks.p if by_ranks and ranks else permuted.p if permuted else b.of_groups.test.p
     order = ranks.mean_ranks if by_ranks and ranks else b.means
     letters = None
     if len(pairs.p) == len(b.means) * (len(b.means) - 1) // 2:
@@ -79,6 +95,8 @@ def blocked(table: Table, spec: CompareGroupsSpec, run: Run) -> Answer:
 
 def _pairs(b: Blocked, spec: CompareGroupsSpec, ranks: Friedman | None) -> tuple[str, Pairs]:
     if ranks is not None:
+        if spec.pairs == "nemenyi":
+            return "nemenyi", pairwise.nemenyi_within(ranks, len(complete_blocks(b, spec)))
         if spec.pairs not in ("auto", "dunn"):
             raise DataProblem(
                 f"{PAIR_WORDS[spec.pairs]} compares means; after ranks within blocks mean ranks are compared."
@@ -122,11 +140,13 @@ def _answer(
     p: float,
 ) -> Answer:
     g, a = b.data.groups, alpha_words(spec.alpha)
-    name = "mean ranks" if method == RANK_PAIRS else PAIR_WORDS[method]
+    name = (
+        "mean ranks" if method == RANK_PAIRS else "Nemenyi, mean ranks" if method == "nemenyi" else PAIR_WORDS[method]
+    )
     p_spans = say(italic("p"), f" {p_words(p)}")
     marks = Marks(
         letters=dict(zip(g.names, letters, strict=True)) if letters else {},
-        letters_note=f"Groups that share a letter do not differ ({name}, α = {a})." if letters else "",
+        letters_note=f"Groups that share a letter cannot be told apart ({name}, α = {a})." if letters else "",
         p=p_spans,
     )
     plan = _planned(b, spec)
@@ -137,8 +157,11 @@ def _answer(
         if permuted
         else "classical F, blocks taken out"
     )
-    gone = table.n_rows - len(b.y)
+    gone = table.n_rows - len(b.y) - b.rows_in_left_blocks
     left = [LeftOut(why=f"{spec.response}, {spec.groups} or {spec.block} is empty", n=gone)] if gone else []
+    if b.rows_in_left_blocks:
+        why = f"{spec.block} lacks a group, and ranks within blocks need all: {listing(b.left_blocks)}"
+        left.append(LeftOut(why=why, n=b.rows_in_left_blocks))
     return compose(
         headline(b, spec, ranks, permuted, p, pairs, method, plan),
         short=f"{'ranks' if ranks else 'means'} differ, {plain(p_spans)}"

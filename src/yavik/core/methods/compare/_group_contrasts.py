@@ -1,6 +1,5 @@
 """Planned contrasts of a comparison of groups: from what was typed to weights, and their table."""
 
-import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -13,6 +12,7 @@ from yavik.core.methods.compare._group_spec import CompareGroupsSpec, TypedContr
 from yavik.core.stats.contrasts import Contrast, estimates, orthogonal, polynomial, satterthwaite
 from yavik.core.stats.groups import Floats, Groups
 from yavik.core.table import DataProblem
+from yavik.core.table.level_numbers import level_numbers
 
 ADJUST_WORDS = {
     "none": "not adjusted",
@@ -72,7 +72,7 @@ def asked_for(
     if spec.contrasts is None or spec.contrasts == []:
         return None
     if spec.contrasts == "polynomial":
-        spacing, note = spacing_of(names)
+        spacing, note = typed_spacing(spec.spacing, names, column) if spec.spacing else spacing_of(names)
         return *polynomial(spacing), note
     if spec.contrasts == "control":
         return *_against(names, control_of(names, spec.control, column)), ""
@@ -120,17 +120,29 @@ def _typed(typed: Sequence[TypedContrast], names: Sequence[str], column: str | N
     return [c.label for c in typed], weights
 
 
-NUMBER = re.compile(r"[-+−]?\d+(?:[.,]\d+)?")
+def typed_spacing(spacing: dict[str, float], names: Sequence[str], column: str | None) -> tuple[Floats, str]:
+    """Places of the levels as typed. Raises DataProblem where one is missing or two are the same."""
+    lacking = [n for n in names if n not in spacing]
+    if lacking:
+        raise DataProblem(
+            f"No place is given for {listing(lacking)}: the trend needs one for each level.", column=column
+        )
+    values = np.array([float(spacing[n]) for n in names])
+    if not np.isfinite(values).all() or len(np.unique(values)) < len(values):
+        raise DataProblem("Each level needs a place of its own, a number unlike the others.", column=column)
+    return values, f"Levels stand at {_places(values)}, as typed."
 
 
 def spacing_of(names: Sequence[str]) -> tuple[Floats, str]:
-    """Where the levels lie: the one number in each level's name, else their order."""
-    found = [NUMBER.findall(n) for n in names]
-    if all(len(f) == 1 for f in found):
-        values = np.array([float(f[0].replace(",", ".").replace("−", "-")) for f in found])
-        if len(np.unique(values)) == len(values):
-            return values, "Levels stand at their own numbers."
+    """Where the levels lie: at their own numbers where each name plainly is one, else at equal distances."""
+    values = level_numbers(names)
+    if values is not None and len(np.unique(values)) == len(values):
+        return values, f"Levels stand at their own numbers: {_places(values)}."
     return np.arange(len(names), dtype=float), "Levels have no numbers of their own: they stand at equal distances."
+
+
+def _places(values: Floats) -> str:
+    return ", ".join(f"{v:.10g}".replace("-", "−") for v in values)
 
 
 def _orthogonality(found: list[Contrast], n: Floats) -> str:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -11,10 +10,8 @@ from yavik.core.answers import Cell, Check, FigureBlock, NoteBlock, Remedy, Tabl
 from yavik.core.answers.make import EMPTY, grid
 from yavik.core.answers.wording import counted, finer, level_words, num, number, p_bare, p_words, word
 from yavik.core.figures.plots import Bar, block, forest
-from yavik.core.methods.compare._group_words import BY_RANKS, letters_note
-
-if TYPE_CHECKING:
-    from yavik.core.methods.compare.compare_groups import Results
+from yavik.core.methods.compare._group_compute import BY_RANKS, Results
+from yavik.core.methods.compare._group_words import letters_note
 
 MOST_DRAWN = 28
 MOST_IN_MATRIX = 12
@@ -45,7 +42,7 @@ def matrix(r: Results) -> TableBlock | None:
     p, g = r.pairs, r.data.groups
     if p is None or not 3 <= g.k <= MOST_IN_MATRIX or len(p.p) != g.k * (g.k - 1) // 2:
         return None
-    d = 1 if r.pair_method == "dunn" else r.data.decimals
+    d = 1 if r.pair_method in BY_RANKS[:3] else r.data.decimals
     cells: dict[tuple[int, int], Cell] = {}
     for i in range(len(p.p)):
         a, b = int(p.a[i]), int(p.b[i])
@@ -57,7 +54,7 @@ def matrix(r: Results) -> TableBlock | None:
         for i, name in enumerate(g.names)
     ]
     columns = [("group", "<"), *((f"c{j}", name) for j, name in enumerate(g.names))]
-    note = "Below the diagonal the row's level minus the column's; above it adjusted p."
+    note = f"Below the diagonal the row's level minus the column's; above it {'p' if r.adjusting == 'none' else 'adjusted p'}."
     return grid("matrix", "Every level with every other", columns, rows, note=note, folded=True, strong=[])
 
 
@@ -138,7 +135,11 @@ def pairs_check(r: Results) -> Check | None:
         )
     sds = np.sqrt(g.variances[~np.isnan(g.variances)])
     ratio = float(sds.max() / sds.min()) if len(sds) and sds.min() > 0 else np.inf
-    if r.test in ("welch", "brown_forsythe") and r.pair_method not in ("games_howell", *BY_RANKS) and ratio > 1.5:
+    if (
+        r.test in ("welch", "brown_forsythe")
+        and r.pair_method not in ("games_howell", "dunnett_welch", *BY_RANKS)
+        and ratio > 1.5
+    ):
         text = (
             f"The test allows unequal spread, these pairs do not: the SDs stand as {number(ratio, 1)} to 1."
             if np.isfinite(ratio)
@@ -148,7 +149,9 @@ def pairs_check(r: Results) -> Check | None:
             **base,
             verdict=Verdict.doubtful,
             text=text,
-            remedies=[Remedy(label="Use Games–Howell", spec={"pairs": "games_howell"})],
+            remedies=[Remedy(label="Use each group's own spread", spec={"pairs": "dunnett_welch"})]
+            if r.pair_method == "dunnett"
+            else [Remedy(label="Use Games–Howell", spec={"pairs": "games_howell"})],
         )
     found = int((r.pairs.p_adjusted < r.alpha).sum())
     if r.main.p >= r.alpha and found:
@@ -162,10 +165,15 @@ def pairs_check(r: Results) -> Check | None:
             text=text,
             remedies=[Remedy(label="Hold the error for all pairs", spec={"pairs": "auto"})],
         )
-    return Check(
-        **base,
-        verdict=Verdict.holds,
-        text="Unplanned, unordered groups: all pairs, with the error held for all of them together."
-        if r.pair_method not in BY_RANKS
-        else "Unplanned, unordered groups: all pairs of ranks, p adjusted for all of them.",
-    )
+    return Check(**base, verdict=Verdict.holds, text=_what_pairs_hold(r))
+
+
+def _what_pairs_hold(r: Results) -> str:
+    what = "all pairs of ranks" if r.pair_method in BY_RANKS else "all pairs"
+    if r.pair_method in ("dunnett", "dunnett_welch"):
+        return "Each group with the control, with the error held for these comparisons together."
+    if r.adjusting == "none" or r.pair_method in ("snk", "duncan"):
+        return f"Unplanned, unordered groups: {what}, without the error held for all of them together."
+    if r.adjusting == "fdr":
+        return f"Unplanned, unordered groups: {what}, with the share of false claims among those marked held, not the chance of any."
+    return f"Unplanned, unordered groups: {what}, with the error held for all of them together."

@@ -6,10 +6,37 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from yavik.core.figures.describe import GROUPS, VALUES
 from yavik.core.methods.base import Spec, option, placed, slot
-from yavik.core.methods.compare._group_words import PAIR_WORDS, TEST_WORDS
 from yavik.core.methods.compare._samples import Summary, summaries_slot
 from yavik.core.stats.adjusting import Adjust
 from yavik.core.stats.contrasts import ContrastAdjust
+
+TEST_WORDS = {
+    "auto": "automatic",
+    "anova": "classical F",
+    "welch": "Welch's test, unequal spread allowed",
+    "brown_forsythe": "Brown–Forsythe's F*, unequal spread allowed",
+    "kruskal_wallis": "Kruskal–Wallis, by ranks",
+    "permutation": "permutation of the classical F",
+    "friedman": "Friedman, by ranks within blocks",
+}
+PAIR_WORDS = {
+    "auto": "automatic",
+    "tukey": "Tukey–Kramer",
+    "games_howell": "Games–Howell",
+    "lsd": "least significant difference",
+    "bonferroni": "Bonferroni",
+    "holm": "Holm",
+    "sidak": "Šidák",
+    "scheffe": "Scheffé",
+    "dunnett": "Dunnett, each against a control",
+    "snk": "Student–Newman–Keuls",
+    "duncan": "Duncan",
+    "dunnett_welch": "Dunnett with each group's own spread",
+    "dunn": "Dunn",
+    "nemenyi": "Nemenyi",
+    "conover": "Conover",
+    "pairwise_mann_whitney": "rank sums pair by pair",
+}
 
 Test = Literal["auto", "anova", "welch", "brown_forsythe", "kruskal_wallis", "permutation", "friedman"]
 PairMethod = Literal[
@@ -24,7 +51,10 @@ PairMethod = Literal[
     "dunnett",
     "snk",
     "duncan",
+    "dunnett_welch",
     "dunn",
+    "nemenyi",
+    "conover",
     "pairwise_mann_whitney",
 ]
 
@@ -79,7 +109,7 @@ class CompareGroupsSpec(Spec):
                 "sidak": "Šidák",
                 "fdr": "false discovery rate",
             },
-            when={"pairs_used": ["dunn", "pairwise_mann_whitney", "friedman_ranks"]},
+            when={"pairs_used": ["dunn", "conover", "pairwise_mann_whitney", "friedman_ranks"]},
         ),
     )
     control: str | None = Field(
@@ -89,7 +119,7 @@ class CompareGroupsSpec(Spec):
             "Control",
             "The level that the others are compared with; the first unless chosen.",
             of="groups",
-            when={"pairs_used": ["dunnett"], "contrasts": ["control"]},
+            when={"pairs_used": ["dunnett", "dunnett_welch"], "contrasts": ["control"]},
             any=True,
         ),
     )
@@ -97,6 +127,16 @@ class CompareGroupsSpec(Spec):
         None,
         json_schema_extra=placed(
             "contrasts", "Planned contrasts", "Comparisons that were planned before the data were seen.", of="groups"
+        ),
+    )
+    spacing: dict[str, float] | None = Field(
+        None,
+        json_schema_extra=placed(
+            "shares",
+            "Where the levels lie",
+            "For the trend. The levels' own numbers where each name is one, else equal distances, unless typed.",
+            of="groups",
+            when={"contrasts": ["polynomial"]},
         ),
     )
     contrasts_adjust: ContrastAdjust = Field(

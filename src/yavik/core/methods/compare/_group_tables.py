@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 import numpy as np
 from scipy import stats
 
-from yavik.core.answers import Cell, TableBlock
+from yavik.core.answers import Cell, Head, TableBlock
 from yavik.core.answers.make import ci_cells, head, share_ci
 from yavik.core.answers.wording import (
+    alpha_words,
     df_cell,
     finer,
     level_words,
@@ -22,13 +21,14 @@ from yavik.core.answers.wording import (
     word,
 )
 from yavik.core.methods.compare._checks import shapiro
-from yavik.core.methods.compare._group_words import BY_RANKS, PAIR_WORDS, alpha_words, letters_note
+from yavik.core.methods.compare._group_compute import BY_RANKS, Results
+from yavik.core.methods.compare._group_spec import PAIR_WORDS
+from yavik.core.methods.compare._group_words import letters_note
 from yavik.core.stats.oneway import FTest, eta2_interval
 
-if TYPE_CHECKING:
-    from yavik.core.methods.compare.compare_groups import Results
-
 ONE = "one value has no spread"
+ADJUSTED_HEAD = {"none": "p", "fdr": "p, false discovery rate"}
+CONTROL = ("dunnett", "dunnett_welch")
 MOST_OPEN = 15
 """Pairs up to which their table stands open; with more, letters and the drawing say it at a glance."""
 
@@ -174,7 +174,7 @@ def pairs(r: Results) -> TableBlock | None:
         return None
     by_ranks, own = r.pair_method in BY_RANKS, r.pair_method == "pairwise_mann_whitney"
     d = 1 if by_ranks and not own else max(r.data.decimals, 1)
-    shown = "z" if by_ranks else "t"
+    shown = "z" if p.df is None else "t"
     columns = [
         head("pair", "Pair", left=True),
         head(
@@ -187,8 +187,8 @@ def pairs(r: Results) -> TableBlock | None:
         ),
     ]
     columns += [] if by_ranks or p.ci_low is None else [head("ci_low", f"{level_words(r.alpha)} CI")]
-    columns += [head(shown, shown, italic=True)] + ([] if by_ranks else [head("df", "df")])
-    columns += [head("p_adjusted", "p" if r.pair_method == "lsd" else "adjusted p", italic=True)]
+    columns += [head(shown, shown, italic=True)] + ([] if p.df is None else [head("df", "df")])
+    columns += [head("p_adjusted", ADJUSTED_HEAD.get(r.adjusting, "adjusted p"), italic=True)]
     rows, marked = [], []
     for i in range(len(p.p)):
         why = "neither group has spread"
@@ -212,8 +212,8 @@ def pairs(r: Results) -> TableBlock | None:
     return TableBlock(
         id="pairs",
         title=f"All pairs, {PAIR_WORDS[r.pair_method]}"
-        if r.pair_method != "dunnett"
-        else f"Each against {g.names[p.b[0]]}, Dunnett",
+        if r.pair_method not in CONTROL
+        else f"Each against {g.names[p.b[0]]}, {PAIR_WORDS[r.pair_method].split(', each')[0]}",
         columns=columns,
         rows=rows,
         note=_pairs_note(r),
@@ -233,6 +233,17 @@ def _pairs_note(r: Results) -> str:
     family = f"1 − (1 − {a})^{m} = {share(1 - (1 - r.alpha) ** m)}"
     if r.pair_method == "lsd" and m > 1:
         return f"Each pair is tested at α = {a} on its own; over {m} independent pairs the chance of a false claim could reach {family}."
+    if r.adjusting in ("none", "fdr"):
+        how = {
+            "dunn": "Ranks over all groups together; p from the normal distribution",
+            "conover": "Ranks over all groups together; t by the spread that ranks keep within groups",
+            "pairwise_mann_whitney": "Each pair ranked by itself",
+        }[r.pair_method]
+        if r.adjusting == "none":
+            return (
+                f"{how}, not adjusted: over {m} independent pairs the chance of a false claim could reach {family}."
+            )
+        return f"{how}; p raised so that of the pairs marked no more than {100 * r.alpha:g} % are expected to be false claims. The chance of any false claim is not held."
     extra = {
         "games_howell": "Each pair has its own spread and df; intervals and p hold for all pairs together.",
         "tukey": "One pooled spread; intervals and p hold for all pairs together.",
@@ -242,7 +253,10 @@ def _pairs_note(r: Results) -> str:
         "snk": "Range by range: pairs may differ only within ranges that do. No intervals; the error of the family is held only where all means are equal.",
         "duncan": "Range by range with a level that grows with the range: more claims, and the error of the family is not held. No intervals.",
         "scheffe": "Holds for every contrast there is, so wide for pairs alone.",
-        "dunnett": "Each group with the control; intervals and p hold for all of them together.",
+        "dunnett": "Each group with the control; intervals and p hold for these comparisons together, not for other pairs.",
+        "dunnett_welch": "Each group with the control, each with its own spread and df; intervals and p hold for these comparisons together.",
+        "nemenyi": "Ranks over all groups together; p from the studentised range hold for all pairs together.",
+        "conover": "Ranks over all groups together; t by the spread that ranks keep within groups; p adjusted.",
     }.get(r.pair_method, "Intervals and p hold for all pairs together.")
     return extra if r.pair_method in ("snk", "duncan") else f"{extra} Family-wise α = {a}."
 
@@ -254,6 +268,8 @@ def effects(r: Results) -> TableBlock:
         head("estimate", "Estimate"),
         head("ci_low", f"{level_words(r.alpha)} CI"),
     ]
+    if not np.isfinite(a.test.f):
+        return _rank_effects(r, columns)
     low, high = eta2_interval(a.test, 1 - r.alpha)
     rows = [
         {
@@ -270,16 +286,22 @@ def effects(r: Results) -> TableBlock:
     ]
     note = "From the classical sums of squares; interval from the noncentral F distribution."
     if r.test == "kruskal_wallis" and r.ranked:
-        e2 = r.ranked.h / (r.data.groups.n.sum() - 1)
-        rows.append(
-            {
-                "term": word("ε², share of variation of ranks"),
-                "estimate": Cell(v=float(e2), s=share(float(e2))),
-                "ci_low": missing("has none here"),
-                "ci_high": missing("has none here"),
-            }
-        )
+        rows.insert(0, _epsilon(r))
     return TableBlock(id="effects", title="How large is it?", columns=columns, rows=rows, note=note)
+
+
+def _epsilon(r: Results) -> dict[str, Cell]:
+    return {
+        "term": word("ε², share of variation of ranks between groups"),
+        "estimate": Cell(v=r.epsilon2, s=share(r.epsilon2)),
+        "ci_low": missing("has none here"),
+        "ci_high": missing("has none here"),
+    }
+
+
+def _rank_effects(r: Results, columns: list[Head]) -> TableBlock:
+    """Where no group has any spread only ranks can be measured."""
+    return TableBlock(id="effects", title="How large is it?", columns=columns, rows=[_epsilon(r)])
 
 
 def conclusions(r: Results) -> TableBlock:
@@ -299,7 +321,7 @@ def conclusions(r: Results) -> TableBlock:
         ("Kruskal–Wallis", ranked),
     ):
         row = f_row(name, t, "statistic")
-        row["said"] = missing(t) if isinstance(t, str) else word("differ" if t.p < r.alpha else "no evidence")
+        row["said"] = missing(t) if isinstance(t, str) else _said(t.p, r.alpha)
         rows.append(row)
     permuted = r.permuted or r.permuted_aside
     if permuted:
@@ -307,9 +329,13 @@ def conclusions(r: Results) -> TableBlock:
         rows.append(
             {**f_row("Permutation", t, "statistic"), "said": word("differ" if t.p < r.alpha else "no evidence")}
         )
+    if r.trend:
+        t = FTest(r.trend.z, np.nan, np.nan, r.trend.p)
+        row = f_row("Jonckheere–Terpstra, trend over the levels' order, z", t, "statistic")
+        rows.append({**row, "said": word("trend" if t.p < r.alpha else "no evidence")})
     columns = [
         head("term", "Test", left=True),
-        head("statistic", "F or H", italic=True),
+        head("statistic", "F, H or z", italic=True),
         head("df1", "df"),
         head("df2", "df of error"),
         head("p", "p", italic=True),
@@ -318,6 +344,12 @@ def conclusions(r: Results) -> TableBlock:
     return TableBlock(
         id="tests", title="The same question by other tests", columns=columns, rows=rows, folded=True, strong=["p"]
     )
+
+
+def _said(p: float, alpha: float) -> Cell:
+    if not np.isfinite(p):
+        return missing("cannot be computed here")
+    return word("differ" if p < alpha else "no evidence")
 
 
 def variances(r: Results) -> TableBlock:
@@ -382,6 +414,9 @@ def facts(r: Results) -> dict[str, float | int | str]:
     for name, t in (("welch", r.welch), ("brown_forsythe", r.brown_forsythe)):
         if isinstance(t, FTest):
             out |= {f"{name}.f": t.f, f"{name}.df1": t.df1, f"{name}.df2": t.df2, f"{name}.p": t.p}
+    if r.trend:
+        out |= {"jonckheere.j": r.trend.j, "jonckheere.z": r.trend.z, "jonckheere.p": r.trend.p}
     if r.ranked:
+        out["epsilon2"] = r.epsilon2
         out |= {"kruskal_wallis.h": r.ranked.h, "kruskal_wallis.df": r.ranked.df, "kruskal_wallis.p": r.ranked.p}
     return {k: v for k, v in out.items() if isinstance(v, str) or np.isfinite(v)}

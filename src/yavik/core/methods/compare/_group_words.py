@@ -1,13 +1,10 @@
 """Sentences of a comparison of groups."""
 
-from __future__ import annotations
-
-from typing import TYPE_CHECKING
-
 import numpy as np
 
 from yavik.core.answers import Span
 from yavik.core.answers.wording import (
+    alpha_words,
     df,
     interval,
     italic,
@@ -20,36 +17,10 @@ from yavik.core.answers.wording import (
     sub,
 )
 from yavik.core.figures.caption import lower
-
-if TYPE_CHECKING:
-    from yavik.core.figures.data import Grouped
-    from yavik.core.methods.compare._group_contrasts import Planned
-    from yavik.core.methods.compare.compare_groups import Results
-
-TEST_WORDS = {
-    "auto": "automatic",
-    "anova": "classical F",
-    "welch": "Welch's test, unequal spread allowed",
-    "brown_forsythe": "Brown–Forsythe's F*, unequal spread allowed",
-    "kruskal_wallis": "Kruskal–Wallis, by ranks",
-    "permutation": "permutation of the classical F",
-    "friedman": "Friedman, by ranks within blocks",
-}
-PAIR_WORDS = {
-    "auto": "automatic",
-    "tukey": "Tukey–Kramer",
-    "games_howell": "Games–Howell",
-    "lsd": "least significant difference",
-    "bonferroni": "Bonferroni",
-    "holm": "Holm",
-    "sidak": "Šidák",
-    "scheffe": "Scheffé",
-    "dunnett": "Dunnett, each against a control",
-    "snk": "Student–Newman–Keuls",
-    "duncan": "Duncan",
-    "dunn": "Dunn",
-    "pairwise_mann_whitney": "rank sums pair by pair",
-}
+from yavik.core.figures.data import Grouped
+from yavik.core.methods.compare._group_compute import BY_RANKS, Results
+from yavik.core.methods.compare._group_contrasts import Planned
+from yavik.core.methods.compare._group_spec import PAIR_WORDS
 
 
 def statistic_spans(r: Results) -> list[Span]:
@@ -104,8 +75,17 @@ def _pairs_sentence(r: Results) -> str:
         return f"With {g.k} groups the pairs are not compared one by one."
     p = pairs.p_adjusted
     found = [i for i in np.argsort(-np.abs(pairs.difference)) if p[i] < r.alpha]
+    if g.k == 2 and r.pair_method in BY_RANKS:
+        return _mean_ranks(r)
+    if not found and (g.k > 2 or r.main.p < r.alpha):
+        control = r.pair_method in ("dunnett", "dunnett_welch")
+        return (
+            f"No group can be told apart from {g.names[pairs.b[0]]}."
+            if control
+            else "No two groups can be told apart."
+        )
     if not found:
-        return "No two groups can be told apart." if g.k > 2 or r.main.p < r.alpha else _estimate(r, 0) + "."
+        return _estimate(r, 0) + "."
     if r.pair_method in BY_RANKS:
         names = [f"{g.names[pairs.a[i]]} and {g.names[pairs.b[i]]}" for i in found[:3]]
         more = f" and {len(found) - 3} more pairs" if len(found) > 3 else ""
@@ -125,6 +105,14 @@ def _pairs_sentence(r: Results) -> str:
     return f"{said}; {len(found)} of {len(pairs.p)} pairs differ."
 
 
+def _mean_ranks(r: Results) -> str:
+    """Of two groups compared by ranks: mean ranks, which have no unit."""
+    if r.ranked is None:
+        return ""
+    said = [f"{number(float(m), 1)} in {n}" for m, n in zip(r.ranked.mean_ranks, r.data.groups.names, strict=True)]
+    return f"The mean rank is {listing(said)}."
+
+
 def _estimate(r: Results, i: int) -> str:
     """'Alcove is 10.9 min lower than Winter garden (95% CI 6.3 to 15.4)'."""
     g, pairs, d = r.data.groups, r.pairs, max(r.data.decimals, 1)
@@ -139,17 +127,10 @@ def _estimate(r: Results, i: int) -> str:
     return f"{text} ({level_words(r.alpha)} CI {interval(low, high, d)})"
 
 
-BY_RANKS = ("dunn", "pairwise_mann_whitney")
-"""Pairs that speak about ranks: their differences are not estimates of a difference of means."""
-
-
 def letters_note(r: Results) -> str:
-    """α as people print it: without the leading zero."""
-    return f"Groups that share a letter do not differ ({PAIR_WORDS[r.pair_method]}, α = {alpha_words(r.alpha)})."
-
-
-def alpha_words(alpha: float) -> str:
-    return f"{alpha:g}".removeprefix("0")
+    return (
+        f"Groups that share a letter cannot be told apart ({PAIR_WORDS[r.pair_method]}, α = {alpha_words(r.alpha)})."
+    )
 
 
 def p_mark(p: float) -> list[Span]:

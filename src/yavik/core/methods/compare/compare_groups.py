@@ -1,7 +1,6 @@
 """Does a measurement differ between groups? One-way comparisons with pairs, letters and checks."""
 
-from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
@@ -17,11 +16,20 @@ from yavik.core.methods.compare import _group_tables as tables
 from yavik.core.methods.compare._group_asides import all_checks, group_residuals
 from yavik.core.methods.compare._group_blocked import blocked
 from yavik.core.methods.compare._group_columns import group_columns
-from yavik.core.methods.compare._group_contrasts import Planned, contrasts_table, control_of, planned
+from yavik.core.methods.compare._group_compute import (
+    BY_RANKS,
+    Results,
+    choose_test,
+    demand_groups,
+)
+from yavik.core.methods.compare._group_compute import (
+    results as compute_results,
+)
+from yavik.core.methods.compare._group_contrasts import contrasts_table
 from yavik.core.methods.compare._group_more import drawn_pairs, letters_table, matrix, pairs_check, same_thing
 from yavik.core.methods.compare._group_page import PAGE
-from yavik.core.methods.compare._group_spec import CompareGroupsSpec
-from yavik.core.methods.compare._group_words import BY_RANKS, PAIR_WORDS, TEST_WORDS, headline, letters_note, p_mark
+from yavik.core.methods.compare._group_spec import PAIR_WORDS, TEST_WORDS, CompareGroupsSpec
+from yavik.core.methods.compare._group_words import headline, letters_note, p_mark
 from yavik.core.methods.compare._samples import (
     decimals_of,
     demand_summaries,
@@ -31,52 +39,11 @@ from yavik.core.methods.compare._samples import (
     rows_used,
 )
 from yavik.core.methods.fit import n_levels
-from yavik.core.stats import draws, pairwise
-from yavik.core.stats.draws import Permuted
 from yavik.core.stats.groups import Groups
-from yavik.core.stats.letters import letters_from_pairs
-from yavik.core.stats.oneway import AnovaTable, FTest, Ranked, anova, brown_forsythe, kruskal_wallis, welch
-from yavik.core.stats.pairwise import Pairs
-from yavik.core.table import DataProblem, Table, rows_in_words
+from yavik.core.table import DataProblem, Table
 
-MOST_PAIRED = 60
 """Groups up to which all pairs are compared: 1 770 pairs."""
-MOST_FOR_DRAWS_ASIDE, DRAWS_ASIDE = 400, 1999
-"""Rows up to which a permutation test stands beside the others, and its draws."""
-MOST_FOR_RANKS_ASIDE = 200_000
 """Rows up to which the rank test is computed beside another test, only to compare conclusions."""
-
-
-@dataclass(frozen=True)
-class Results:
-    """Everything computed; tables, words and checks only read it."""
-
-    data: Grouped
-    test: str
-    pair_method: str
-    classical: AnovaTable
-    welch: FTest | str
-    brown_forsythe: FTest | str
-    ranked: Ranked | None
-    pairs: Pairs | None
-    letters: list[str] | None
-    alpha: float
-    permuted: Permuted | None = None
-    permuted_aside: Permuted | None = None
-    """The permutation test beside another one, for few rows only."""
-    contrasts: Planned | None = None
-
-    @property
-    def main(self) -> FTest:
-        """The chosen test; Kruskal–Wallis as a test without second df; the classical F with p by permutation."""
-        if self.permuted:
-            f = self.classical.test
-            return FTest(f.f, f.df1, f.df2, self.permuted.p)
-        if self.test == "kruskal_wallis" and self.ranked:
-            return FTest(self.ranked.h, self.ranked.df, np.nan, self.ranked.p)
-        chosen = {"anova": self.classical.test, "welch": self.welch, "brown_forsythe": self.brown_forsythe}[self.test]
-        assert isinstance(chosen, FTest)
-        return chosen
 
 
 def compare(table: Table, spec: CompareGroupsSpec, run: Run) -> Answer:
@@ -88,12 +55,12 @@ def compare(table: Table, spec: CompareGroupsSpec, run: Run) -> Answer:
         return _from_summaries(spec)
     data = grouped(table, spec.response, spec.groups, spec.samples)
     run.progress(0.1, "Sorting into groups")
-    _demand_groups(data, spec)
-    test, note = _choose_test(data, spec)
+    demand_groups(data, spec)
+    test, note = choose_test(data, spec)
     run.progress(0.3, "Testing")
-    results = _results(data, spec, test, run)
+    found = compute_results(data, spec, test, run)
     run.progress(0.7, "Looking at the checks")
-    return _answer(table, spec, results, all_checks(table, spec, results, note))
+    return _answer(table, spec, found, all_checks(table, spec, found, note))
 
 
 def _from_summaries(spec: CompareGroupsSpec) -> Answer:
@@ -116,8 +83,8 @@ def _from_summaries(spec: CompareGroupsSpec) -> Answer:
         [],
         False,
     )
-    test, note = _choose_test(data, spec)
-    r = _results(data, spec, test, Run())
+    test, note = choose_test(data, spec)
+    r = compute_results(data, spec, test, Run())
     g = data.groups
     reach = np.array([float(stats.t.isf(spec.alpha / 2, k - 1)) for k in g.n]) * np.sqrt(g.variances / g.n)
     picture = means_figure(names, means, means - reach, means + reach, "Mean")
@@ -142,138 +109,6 @@ def _from_summaries(spec: CompareGroupsSpec) -> Answer:
         ),
     )
     return _composed(spec, r, picture, [spread, shape, pairs_check(r)], RowsUsed(total=0, used=0))
-
-
-def _demand_groups(data: Grouped, spec: CompareGroupsSpec) -> None:
-    g, column = data.groups, spec.groups or (spec.samples[0] if spec.samples else None)
-    if g.k < 2:
-        name = spec.groups or "The choice"
-        has = f"one level, '{g.names[0]}'" if g.k else "no level with filled cells"
-        raise DataProblem(f"{name} has {has}; a comparison needs two.", column=column)
-    if g.n.sum() <= g.k:
-        raise DataProblem(
-            f"Each of the {g.k} groups has one value; spread within groups cannot be known.", column=column
-        )
-    if not np.any(g.ss > 0):
-        raise DataProblem(
-            "Within every group all values are the same: there is no spread to judge differences against.",
-            column=spec.response or column,
-        )
-
-
-def one_value(g: Groups, i: int) -> str:
-    where = f" ({rows_in_words([int(g.part_rows(i)[0])])})" if len(g.rows) else ""
-    return f"{g.names[i]} has one value{where}, so its own spread cannot be known"
-
-
-def _obstacle(data: Grouped) -> str | None:
-    """Why Welch's test cannot be computed, if so."""
-    g = data.groups
-    single = [i for i in range(g.k) if g.n[i] < 2]
-    if single:
-        return one_value(g, single[0])
-    flat = [i for i in range(g.k) if g.ss[i] == 0]
-    if flat:
-        return f"all values in {g.names[flat[0]]} are the same, so it has no spread of its own"
-    return None
-
-
-def _choose_test(data: Grouped, spec: CompareGroupsSpec) -> tuple[str, str | None]:
-    """The test, and a note where ``auto`` could not take Welch's: by what can be computed, never by a test on the data."""
-    obstacle = _obstacle(data)
-    if spec.test == "auto":
-        if obstacle:
-            return (
-                "anova",
-                f"Welch's test cannot be computed: {obstacle}. The classical F stands in, and assumes equal spread.",
-            )
-        return "welch", None
-    if spec.test == "welch" and obstacle:
-        raise DataProblem(
-            f"Welch's test cannot be computed: {obstacle}. Leave that group out, or take the classical F.",
-            column=spec.groups,
-        )
-    if spec.test == "brown_forsythe" and np.any(data.groups.n < 2):
-        raise DataProblem(
-            f"Brown–Forsythe's test cannot be computed: {obstacle}. Leave that group out, or take the classical F.",
-            column=spec.groups,
-        )
-    if spec.test == "kruskal_wallis" and len(np.unique(data.groups.y[:100_000])) == 1 and np.ptp(data.groups.y) == 0:
-        raise DataProblem("All values are the same: they cannot be ranked.", column=spec.response)
-    return spec.test, None
-
-
-def _choose_pairs(spec: CompareGroupsSpec, test: str, can: bool) -> str:
-    if spec.pairs != "auto":
-        return spec.pairs
-    return {"anova": "tukey", "kruskal_wallis": "dunn"}.get(test, "games_howell" if can else "tukey")
-
-
-def _results(data: Grouped, spec: CompareGroupsSpec, test: str, run: Run) -> Results:
-    g = data.groups
-    obstacle = _obstacle(data)
-    method = _choose_pairs(spec, test, not np.any(g.n < 2))
-    if method == "games_howell" and np.any(g.n < 2):
-        raise DataProblem(
-            f"Games–Howell cannot be computed: {obstacle}. Choose Tukey–Kramer, or leave that group out.",
-            column=spec.groups,
-        )
-    has_values = len(g.y) > 0
-    need_ranks = test == "kruskal_wallis" or method == "dunn" or 0 < len(g.y) <= MOST_FOR_RANKS_ASIDE
-    ranked = kruskal_wallis(g) if need_ranks and np.ptp(g.y) > 0 else None
-    if method == "dunn" and ranked is None:
-        raise DataProblem("All values are the same: they cannot be ranked.", column=spec.response)
-    pairs = _pairs(g, method, spec, ranked) if g.k <= MOST_PAIRED else None
-    permuted = (
-        draws.several_groups(g, draws.DRAWS, spec.seed, lambda s: run.progress(0.3 + 0.4 * s, "Drawing divisions"))
-        if test == "permutation" and has_values
-        else None
-    )
-    return Results(
-        data,
-        test,
-        method,
-        anova(g),
-        obstacle or welch(g),
-        brown_forsythe(g) if np.all(g.n > 1) else str(obstacle),
-        ranked,
-        pairs,
-        _letters(g, pairs, ranked if method == "dunn" else None, spec),
-        spec.alpha,
-        permuted,
-        draws.several_groups(g, DRAWS_ASIDE, spec.seed)
-        if 0 < len(g.y) <= MOST_FOR_DRAWS_ASIDE and not permuted
-        else None,
-        planned(spec, g, pooled=test in ("anova", "permutation"), column=spec.groups),
-    )
-
-
-def _letters(g: Groups, pairs: Pairs | None, ranked: Ranked | None, spec: CompareGroupsSpec) -> list[str] | None:
-    """None where not every group was compared with every other."""
-    if pairs is None or len(pairs.p) != g.k * (g.k - 1) // 2:
-        return None
-    order = ranked.mean_ranks if ranked else g.shifted_means
-    p = np.where(np.isnan(pairs.p_adjusted), 1.0, pairs.p_adjusted)
-    return letters_from_pairs(
-        _floats(order), pairs.a.tolist(), pairs.b.tolist(), _floats(p), spec.alpha, up=spec.letters_order == "up"
-    )
-
-
-def _floats(values: Iterable[float]) -> list[float]:
-    return [float(v) for v in values]
-
-
-def _pairs(g: Groups, method: str, spec: CompareGroupsSpec, ranked: Ranked | None) -> Pairs:
-    if method == "games_howell":
-        return pairwise.games_howell(g, spec.alpha)
-    if method == "dunn":
-        assert ranked is not None
-        return pairwise.dunn(g, ranked, spec.adjust)
-    if method == "pairwise_mann_whitney":
-        return pairwise.pairwise_mann_whitney(g, spec.adjust)
-    if method == "dunnett":
-        return pairwise.pooled(g, "dunnett", spec.alpha, control_of(g.names, spec.control, spec.groups))
-    return pairwise.pooled(g, method, spec.alpha)  # type: ignore[arg-type]
 
 
 def _answer(table: Table, spec: CompareGroupsSpec, r: Results, found: list[Check]) -> Answer:

@@ -15,15 +15,16 @@ from yavik.core.figures.describe import VALUES
 from yavik.core.figures.plots import Cloud, block, scatter
 from yavik.core.methods.base import Aim, Layout, Method, Page, Run, Spec, amount, option, slot
 from yavik.core.methods.compare._two_words import ends
-from yavik.core.methods.compare.one_sample import Found, OneSampleSpec
+from yavik.core.methods.compare.one_sample import Found, OneSampleSpec, p_of
 from yavik.core.methods.shared import far_out, normal_check, outlying_check, size_check, used_where
+from yavik.core.stats.decimals import difference
 from yavik.core.stats.effect_sizes import one_sample_d
 from yavik.core.stats.moments import moments
 from yavik.core.table import Column, DataProblem, Kind, Table
 
 TEST_WORDS = {
     "t": "mean difference, by Student's t",
-    "wilcoxon": "median difference, by signed ranks (Wilcoxon)",
+    "wilcoxon": "pseudo-median of the differences, by signed ranks (Wilcoxon)",
     "sign": "median difference, by signs",
 }
 
@@ -54,8 +55,8 @@ def compute(table: Table, spec: ComparePairedSpec, run: Run) -> Answer:
             f"{n} rows have both {spec.first} and {spec.second}; a comparison of pairs needs two.", column=spec.second
         )
     a, b, rows = a[use], b[use], table.rows[use]
-    away = a - b
-    if np.ptp(away) == 0 and spec.test != "sign":
+    away = difference(a, b)
+    if np.ptp(away) == 0 and spec.test == "t":
         raise DataProblem(
             "All differences are the same: there is no spread to judge them against.", column=spec.second
         )
@@ -65,8 +66,7 @@ def compute(table: Table, spec: ComparePairedSpec, run: Run) -> Answer:
     inner_spec = OneSampleSpec(value=spec.difference, test=spec.test, alpha=spec.alpha, alternative=spec.alternative)
     f = Found(away, inner_spec, decimals)
     run.progress(0.6, "Tested")
-    rest = away[~far_out(away)]
-    without = Found(rest, inner_spec, 0).p if len(rest) > 2 and np.ptp(rest) > 0 else None
+    without = p_of(away[~far_out(away)], inner_spec)
     remedy = [Remedy(label="Compare signed ranks instead", spec={"test": "wilcoxon"})] if spec.test == "t" else []
     checks = [
         normal_check(away, "the differences", "Normal differences", remedy, needed=spec.test == "t"),
@@ -130,7 +130,7 @@ def compute(table: Table, spec: ComparePairedSpec, run: Run) -> Answer:
     picture = block("figure", "Differences over the pairs' means", scatter([cloud], "Mean of the two", axis))
     return compose(
         spans,
-        short=f"{'differ' if f.p < spec.alpha else 'no evidence of a difference'}, {plain(say(italic('p'), f' {p_words(f.p)}'))}",
+        short=f"{_said(spec.alternative, f.p < spec.alpha)}, {plain(say(italic('p'), f' {p_words(f.p)}'))}",
         blocks=[
             picture,
             grid(
@@ -182,12 +182,20 @@ def compute(table: Table, spec: ComparePairedSpec, run: Run) -> Answer:
     )
 
 
+def _said(alternative: str, shown: bool) -> str:
+    way = {"two_sided": ("differ", "a difference"), "less": ("first lower", "a lower first")}
+    says, none = way.get(alternative, ("first higher", "a higher first"))
+    return says if shown else f"no evidence of {none}"
+
+
 def new_columns(table: Table, spec: ComparePairedSpec) -> list[tuple[Column, pa.Array]]:
     """The difference of each pair."""
     if not spec.first or not spec.second:
         return []
     one = table.column(spec.first)
     away = table.numbers(spec.first) - table.numbers(spec.second)
+    filled = ~np.isnan(away)
+    away[filled] = difference(table.numbers(spec.first)[filled], table.numbers(spec.second)[filled])
     described = Column(name=f"{spec.first} − {spec.second}", kind=Kind.measure, unit=one.unit, decimals=one.decimals)
     return [(described, pa.array(away, pa.float64(), mask=np.isnan(away)))]
 
@@ -213,7 +221,8 @@ PAGE = Page(
     conventions=[
         "A row with one of the two empty is left out.",
         "Differences equal to the value tested are left out of signed ranks and signs, and counted.",
-        "Signed ranks are exact up to 50 differences, ties included.",
+        "Signed ranks are exact up to 50 differences, ties included. Their estimate is the pseudo-median (Hodges–Lehmann).",
+        "Differences that are equal as decimals are equal: rounding noise of doubles breaks no ties.",
         "d is the mean difference over the SD of the differences.",
     ],
     references=[

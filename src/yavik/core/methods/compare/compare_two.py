@@ -1,6 +1,6 @@
 """Does a measurement differ between two groups? t tests, rank sums, permutation; spread and size beside them."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any, Literal
 
 import numpy as np
@@ -29,6 +29,7 @@ from yavik.core.methods.compare._two_page import PAGE
 from yavik.core.methods.compare._two_words import TEST_WORDS, headline, p_mark
 from yavik.core.methods.fit import n_levels
 from yavik.core.stats import draws
+from yavik.core.stats.decimals import settled
 from yavik.core.stats.direction import t_interval
 from yavik.core.stats.draws import Permuted
 from yavik.core.stats.effect_sizes import Size, cohen_d, superiority
@@ -159,9 +160,10 @@ def _demand_two(data: Grouped, spec: CompareTwoSpec) -> None:
         more = "" if g.k < 2 else " Keep two of them with a filter, or ask 'Does it differ between groups?' instead."
         raise DataProblem(f"{name} has {has}; this question compares two.{more}", column=column)
     small = next((i for i in range(2) if g.n[i] < 2), None)
-    if small is not None and spec.test != "mann_whitney":
+    if small is not None and (spec.test in ("auto", "welch") or g.n.sum() < 3):
         raise DataProblem(
-            f"{g.names[small]} has one value (row {int(g.part_rows(small)[0])}); spread cannot be known from it.",
+            f"{g.names[small]} has one value (row {int(g.part_rows(small)[0])}); its own spread cannot be known from it. "
+            "Student's t, with one spread for both, and ranks can do without.",
             column=column,
             rows=[int(g.part_rows(small)[0])],
         )
@@ -170,28 +172,29 @@ def _demand_two(data: Grouped, spec: CompareTwoSpec) -> None:
             "Within both groups all values are the same: there is no spread to judge a difference against.",
             column=spec.response or column,
         )
-    if np.ptp(g.y) == 0:
+    if np.ptp(g.y) == 0 and not spec.difference:
         raise DataProblem("All values are the same: they cannot be ranked.", column=spec.response or column)
 
 
 def _results(k: Known, data: Grouped | None, spec: CompareTwoSpec, run: Run) -> Results:
     test = "welch" if spec.test == "auto" else spec.test
     alone = "a group with one value has no spread of its own"
-    fine = k.a.n > 1 and k.b.n > 1 and k.a.variance + k.b.variance > 0
-    student: TTest | str = (
-        t_test(k.a, k.b, spec.difference, spec.alpha, spec.alternative, pooled=True) if fine else alone
-    )
+    spread = sum(s.variance for s in (k.a, k.b) if s.n > 1)
+    fine = k.a.n > 1 and k.b.n > 1 and spread > 0
+    student: TTest | str = "no group has any spread"
+    if spread > 0:
+        student = t_test(k.a, k.b, spec.difference, spec.alpha, spec.alternative, pooled=True)
     welch: TTest | str = (
         t_test(k.a, k.b, spec.difference, spec.alpha, spec.alternative, pooled=False) if fine else alone
     )
     ranks = moved = permuted = better = None
     if data is not None:
-        a, b = data.groups.ordered[0] - spec.difference, data.groups.ordered[1]
+        a, b = _moved(data, spec.difference)
         if test == "mann_whitney" or len(data.groups.y) <= MOST_ASIDE:
             ranks = mann_whitney(a, b, exact=spec.exact, continuity=spec.continuity, alternative=spec.alternative)
-            better = superiority(data.groups.ordered[0], b, spec.alpha)
+            better = superiority(data.groups.ordered[0], data.groups.ordered[1], spec.alpha, spec.alternative)
         if test == "mann_whitney":
-            moved = shift(data.groups.ordered[0], b, spec.alpha, spec.alternative)
+            moved = shift(data.groups.ordered[0], data.groups.ordered[1], spec.alpha, spec.alternative)
         if test == "permutation":
             permuted = draws.two_samples(
                 a, b, spec.alternative, draws.DRAWS, spec.seed, lambda s: run.progress(0.2 + 0.7 * s, "Drawing")
@@ -199,7 +202,7 @@ def _results(k: Known, data: Grouped | None, spec: CompareTwoSpec, run: Run) -> 
     nothing = Size(np.nan, np.nan, np.nan)
     d, g = (
         cohen_d(k.a.mean, k.b.mean, k.a.variance, k.b.variance, k.a.n, k.b.n, spec.alpha)
-        if fine
+        if spread > 0
         else (nothing, nothing)
     )
     return Results(
@@ -218,6 +221,14 @@ def _results(k: Known, data: Grouped | None, spec: CompareTwoSpec, run: Run) -> 
         spec.alpha,
         spec.alternative,
     )
+
+
+def _moved(data: Grouped, by: float) -> tuple[Any, Any]:
+    """Both samples sorted, the first moved by the difference tested; values that become equal in decimal are equal."""
+    a, b = data.groups.ordered
+    if not by:
+        return a, b
+    return settled(a - by, a, b, by), settled(b, a, b, by)
 
 
 def _from_summaries(spec: CompareTwoSpec) -> Answer:
@@ -256,7 +267,7 @@ def _checks(table: Table, spec: CompareTwoSpec, r: Results, data: Grouped) -> li
     if np.all(g.n > 1):
         out.append(checks.equal_spread(data, levene(g, "median"), levene(g, "mean"), role, {"test": "welch"}))
     out.append(checks.normal_within(data, checks.shapiro(g), role, {"test": "mann_whitney"}))
-    without = _p_without(data, spec) if g.outlying.any() else None
+    without = _p_without(data, spec, r) if g.outlying.any() else None
     out.append(checks.outlying(data, without, r.p, spec.alpha, spec.where, bool(spec.samples)))
     out.append(checks.independent(table, g.rows, bool(spec.samples)))
     out.append(checks.group_sizes(data, None))
@@ -273,21 +284,32 @@ def _checks(table: Table, spec: CompareTwoSpec, r: Results, data: Grouped) -> li
     return out
 
 
-def _p_without(data: Grouped, spec: CompareTwoSpec) -> float | None:
-    rest = data.groups.subset(~data.groups.outlying)
-    if np.any(rest.n < 2) or not np.any(rest.ss > 0):
+def _p_without(data: Grouped, spec: CompareTwoSpec, r: Results) -> float | None:
+    """p of the very test that the answer shows, without the outlying values; None where it cannot be computed."""
+    rest = replace(data, groups=data.groups.subset(~data.groups.outlying))
+    g = rest.groups
+    try:
+        _demand_two(rest, spec)
+    except DataProblem:
         return None
-    if spec.test == "mann_whitney":
-        return mann_whitney(rest.ordered[0] - spec.difference, rest.ordered[1], exact=spec.exact).p
-    a, b = (Sample(float(rest.n[i]), float(rest.means[i]), float(rest.variances[i])) for i in range(2))
-    return t_test(a, b, spec.difference, spec.alpha, spec.alternative, pooled=spec.test == "student").p
+    k = replace(r.known, a=sample(rest, 0), b=sample(rest, 1))
+    if spec.test in ("mann_whitney", "permutation") or np.any(g.ss > 0):
+        p = _results(k, rest, spec, Run()).p
+        return p if np.isfinite(p) else None
+    return None
 
 
 def _answer(
     r: Results, blocks: list[Any], found: list[Check], rows: RowsUsed, marks: Marks, spec: CompareTwoSpec
 ) -> Answer:
     spans = headline(r)
-    said = "differ" if r.p < r.alpha else "no evidence of a difference"
+    said = {
+        "two_sided": "differ",
+        "less": f"lower in {r.known.names[0]}",
+        "greater": f"higher in {r.known.names[0]}",
+    }[r.alternative]
+    if r.p >= r.alpha:
+        said = "no evidence of a difference" if r.alternative == "two_sided" else f"no evidence of being {said}"
     settings = [TEST_WORDS[r.test]]
     if r.alternative != "two_sided":
         settings.append(f"only whether {r.known.names[0]} is {'higher' if r.alternative == 'greater' else 'lower'}")

@@ -16,7 +16,7 @@ from yavik.core.methods.compare._factorial_data import Factorial, read
 from yavik.core.methods.compare._factorial_page import PAGE
 from yavik.core.methods.compare._factorial_words import blocked_by_empty, headline, tests_of
 from yavik.core.methods.compare._group_columns import fitted_columns
-from yavik.core.methods.compare._group_words import PAIR_WORDS
+from yavik.core.methods.compare._group_spec import PAIR_WORDS
 from yavik.core.methods.shared import residual_pictures, used_where
 from yavik.core.table import Column, DataProblem, Table
 

@@ -39,6 +39,7 @@ from yavik.core.methods.shared import (
     unit_of,
     used_where,
 )
+from yavik.core.stats.decimals import difference
 from yavik.core.stats.effect_sizes import one_sample_d
 from yavik.core.stats.groups import Floats, Groups
 from yavik.core.stats.moments import moments
@@ -47,7 +48,7 @@ from yavik.core.table import DataProblem, Table
 
 TEST_WORDS = {
     "t": "mean, by Student's t",
-    "wilcoxon": "median, by signed ranks (Wilcoxon)",
+    "wilcoxon": "pseudo-median, by signed ranks (Wilcoxon)",
     "sign": "median, by signs",
     "variance": "standard deviation, by χ²",
 }
@@ -76,6 +77,7 @@ class Found:
     def __init__(self, y: Floats, spec: OneSampleSpec, decimals: int) -> None:
         self.y, self.spec, self.decimals = y, spec, decimals
         self.sd = float(y.std(ddof=1)) if len(y) > 1 else np.nan
+        self.away = difference(y, spec.value)
         getattr(self, f"_{spec.test}")(spec.alternative)
 
     def _set(self, p: float, spans: list[Span], what: str, estimate: float, low: float, high: float) -> None:
@@ -91,13 +93,12 @@ class Found:
         self.facts = {"t": t.t, "df": t.df}
 
     def _wilcoxon(self, alternative: Alternative) -> None:
-        w = signed_rank(self.y - self.spec.value, alternative=alternative)
+        w = signed_rank(self.away, alternative=alternative)
         middle, low, high = pseudo_median(self.y, self.spec.alpha, alternative)
-        how = ", exact" if w.exact else ""
         self._set(
             w.p,
             say(italic("W"), "⁺ = " + number(w.w_plus, 1 if w.w_plus % 1 else 0) + ", "),
-            "median",
+            "pseudo-median",
             middle,
             low,
             high,
@@ -105,12 +106,12 @@ class Found:
         self.cells = {"w_plus": num(w.w_plus, 1), "w_minus": num(w.w_minus, 1), "z": stat(w.z)}
         self.heads = [("w_plus", "Rank sum above"), ("w_minus", "below"), ("z", "z")]
         zeros = f" {w.zeros} equal to the value left out." if w.zeros else ""
-        self.note = f"Estimate: median of all means of two values{how}.{zeros} p {'from every pattern of signs' if w.exact else 'from the normal distribution, corrected for ties'}."
+        self.note = f"Estimate: the pseudo-median (Hodges–Lehmann), the median of all means of two values; it is the median where values lie symmetrically.{zeros} p {'from every pattern of signs' if w.exact else 'from the normal distribution, corrected for ties'}."
         self.facts = {"w_plus": w.w_plus, "w_minus": w.w_minus, "z": w.z}
 
     def _sign(self, alternative: Alternative) -> None:
-        s = sign_test(self.y - self.spec.value, alternative)
-        low, high, level = median_interval(self.y, self.spec.alpha)
+        s = sign_test(self.away, alternative)
+        low, high, level = median_interval(self.y, self.spec.alpha, alternative)
         self._set(s.p, say(f"{s.above} above and {s.below} below, "), "median", float(np.median(self.y)), low, high)
         self.cells = {"above": whole(s.above), "below": whole(s.below), "equal": whole(s.zeros)}
         self.heads = [("above", "Above"), ("below", "Below"), ("equal", "Equal")]
@@ -137,7 +138,7 @@ def compute(table: Table, spec: OneSampleSpec, run: Run) -> Answer:
     assert spec.column
     column = table.column(spec.column)
     y, rows = filled_numbers(table, spec.column, 2)
-    if np.ptp(y) == 0 and spec.test != "sign":
+    if np.ptp(y) == 0 and spec.test in ("t", "variance"):
         raise DataProblem(
             f"All values of {spec.column} are the same: there is no spread to judge against.", column=spec.column
         )
@@ -149,8 +150,8 @@ def compute(table: Table, spec: OneSampleSpec, run: Run) -> Answer:
     found = Found(y, spec, printed_decimals(column))
     run.progress(0.6, "Tested")
     inner = y[~far_out(y)]
-    without = Found(inner, spec, 0).p if len(inner) > 2 and np.ptp(inner) > 0 else None
-    remedy = [Remedy(label="Test the median instead", spec={"test": "wilcoxon"})] if spec.test == "t" else []
+    without = p_of(inner, spec)
+    remedy = [Remedy(label="Use signed ranks instead", spec={"test": "wilcoxon"})] if spec.test == "t" else []
     checks = [
         normal_check(y, lower(column.title), "Normal values", remedy, needed=spec.test in ("t", "variance")),
         outlying_check(
@@ -194,7 +195,10 @@ def compute(table: Table, spec: OneSampleSpec, run: Run) -> Answer:
             **found.facts,
         }
     )
-    said = "differs" if found.p < spec.alpha else "no evidence of a difference"
+    said = {"two_sided": "differs", "less": "is below", "greater": "is above"}[spec.alternative]
+    if found.p >= spec.alpha:
+        none = {"two_sided": "a difference", "less": "a lower value", "greater": "a higher value"}[spec.alternative]
+        said = f"no evidence of {none}"
     return compose(
         spans,
         short=f"{said}, {plain(say(italic('p'), f' {p_words(found.p)}'))}",
@@ -210,6 +214,14 @@ def compute(table: Table, spec: OneSampleSpec, run: Run) -> Answer:
         ),
         settings=[TEST_WORDS[spec.test], f"against {number(spec.value, printed_decimals(column))}{unit_of(column)}"],
     )
+
+
+def p_of(y: Floats, spec: OneSampleSpec) -> float | None:
+    """p of the same test of these values; None where it cannot be computed."""
+    if len(y) < 2 or (np.ptp(y) == 0 and spec.test in ("t", "variance")):
+        return None
+    p = Found(y, spec, 0).p if not np.all(y == spec.value) else np.nan
+    return p if np.isfinite(p) else None
 
 
 def _headline(title: str, unit: str, f: Found) -> list[Span]:
@@ -286,7 +298,8 @@ PAGE = Page(
     conventions=[
         "Values equal to the one tested are left out of signed ranks and signs, and counted.",
         "Signed ranks are exact up to 50 values, ties included; beyond, normal with continuity correction.",
-        "The estimate beside signed ranks is the median of all means of two values.",
+        "The estimate beside signed ranks is the pseudo-median of Hodges and Lehmann: the median of all means of two values.",
+        "Distances from the value that are equal as decimals are equal: rounding noise of doubles breaks no ties.",
         "The median's interval takes order statistics; its level is at least the one asked for, and shown.",
     ],
     references=[
