@@ -21,12 +21,13 @@ def demand_numbers(answer: Answer, own: set[str]) -> None:
         own: the researcher's own words, which may be anything.
     """
     data = answer.model_dump()
-    names = sorted((w for w in own if NONE.search(w)), key=len, reverse=True)
+    # A name at the start of a sentence has a capital, so letters' case does not count.
+    names = sorted((w.casefold() for w in own if NONE.search(w)), key=len, reverse=True)
     for path, value in _leaves(data, ""):
         if isinstance(value, float) and not math.isfinite(value):
             raise NoNumber(f"{path} is {value}")
         if isinstance(value, str) and NONE.search(value):
-            rest = value
+            rest = value.casefold()
             for name in names:
                 rest = rest.replace(name, "·")
             if NONE.search(rest):

@@ -45,6 +45,8 @@ class Cells:
     """The filled cells of a factorial: per cell its levels (one column a factor), n, mean, and sums within cells.
 
     ``inner`` is the triangle that stands for everything within cells: columns are covariates and then y.
+    Covariates are kept standardised (``covariate_shift``, ``covariate_scale``), so that nothing hangs on their unit or
+    on where their zero lies; ``covariates`` has a row each, ``covariate_means`` a cell each.
     """
 
     factors: tuple[Factor, ...]
@@ -56,6 +58,14 @@ class Cells:
     cell_of_row: Codes
     ss_within: Floats
     shift: float
+    covariates: Floats
+    covariate_shift: Floats
+    covariate_scale: Floats
+
+    @property
+    def covariates_within(self) -> Floats:
+        """Standardised covariates about their cell's mean, shape (n, c)."""
+        return np.asarray(self.covariates - self.covariate_means[self.cell_of_row])
 
     @property
     def n_rows(self) -> int:
@@ -90,7 +100,7 @@ def cells_of(y: Floats, factors: Sequence[Factor], covariates: Floats | None = N
     mean += np.bincount(cell, away, minlength=k) / n  # the second pass takes back what rounding lost
     away = moved - mean[cell]
     within = np.bincount(cell, away * away, minlength=k)
-    c = covariates if covariates is not None else np.empty((len(y), 0))
+    c, c_shift, c_scale = _standardised(covariates if covariates is not None else np.empty((len(y), 0)))
     c_means = (
         np.stack([np.bincount(cell, x, minlength=k) / n for x in c.T], axis=1) if c.shape[1] else np.empty((k, 0))
     )
@@ -103,8 +113,23 @@ def cells_of(y: Floats, factors: Sequence[Factor], covariates: Floats | None = N
     for i in range(len(factors) - 1, -1, -1):
         rest, levels[:, i] = np.divmod(rest, len(factors[i].levels))
     return Cells(
-        tuple(factors), levels, n, mean, c_means, inner, np.asarray(cell, np.int64), np.asarray(within), shift
-    )
+        tuple(factors), levels, n, mean, c_means, inner, np.asarray(cell, np.int64), np.asarray(within), shift,
+        c, c_shift, c_scale,
+    )  # fmt: skip
+
+
+def _standardised(x: Floats) -> tuple[Floats, Floats, Floats]:
+    """Columns about their means in their SDs, with these; the mean in two passes, so that no offset costs digits."""
+    if not x.shape[1]:
+        return x, np.empty(0), np.empty(0)
+    moved = x - x[0]
+    middle = moved.mean(axis=0)
+    moved = moved - middle
+    middle = middle + moved.mean(axis=0)
+    moved = moved - moved.mean(axis=0)
+    scale = np.sqrt((moved**2).mean(axis=0))
+    scale[scale == 0] = 1.0
+    return moved / scale, x[0] + middle, scale
 
 
 Term = tuple[int, ...]
@@ -149,13 +174,14 @@ class LinearModel:
         self.terms = list(terms)
         self.sizes = [len(f.levels) for f in cells.factors]
         self.c = cells.covariate_means.shape[1]
-        self.centre = np.average(cells.covariate_means, axis=0, weights=cells.n) if self.c else np.empty(0)
+        self._middle = np.average(cells.covariate_means, axis=0, weights=cells.n) if self.c else np.empty(0)
+        self.centre = cells.covariate_shift + cells.covariate_scale * self._middle
         root = np.sqrt(cells.n)
         self._parts: dict[Term, Floats] = {}
         for term in self.terms:
             if term[0] < 0:
                 i = -term[0] - 1
-                outer = (cells.covariate_means[:, i] - self.centre[i]) * root
+                outer = (cells.covariate_means[:, i] - self._middle[i]) * root
                 self._parts[term] = np.concatenate([outer, cells.inner[:, i]])[:, None]
             else:
                 columns = term_columns(cells.levels, self.sizes, term) * root[:, None]
@@ -226,6 +252,24 @@ class LinearModel:
             return TermTest(ss, df, None)
         return TermTest(ss, df, f_test(ss / df / self.mse, df, self.df))
 
+    def width(self, term: Term) -> int:
+        """Degrees of freedom that a term has where nothing else says a part of the same."""
+        return int(self._parts[term].shape[1])
+
+    def told_by(self, term: Term) -> list[Term]:
+        """Other terms without which this one would have more degrees of freedom: they say a part of the same."""
+        others = [t for t in self.terms if t != term and not _contains(t, term)]
+        have = self._rank([*others, term]) - self._rank(others)
+        found = []
+        for t in others:
+            rest = [o for o in others if o != t and not _contains(o, t)]
+            if self._rank([*rest, term]) - self._rank(rest) > have:
+                found.append(t)
+        return found
+
+    def _rank(self, terms: Sequence[Term]) -> int:
+        return _basis(np.hstack([self._one, *(self._parts[t] for t in terms)]))[1]
+
     def whole(self) -> TermTest:
         ss, df = max(self.total - self.rss, 0.0), self.rank - 1
         return TermTest(
@@ -247,7 +291,7 @@ class LinearModel:
         for t in self.terms:
             if t[0] < 0:
                 i = -t[0] - 1
-                value = 0.0 if at is None else float(at[i] - self.centre[i])
+                value = 0.0 if at is None else float(at[i] - self.centre[i]) / self.cells.covariate_scale[i]
                 rows.append(np.full((len(places), 1), value))
             elif set(t) <= set(term):
                 rows.append(term_columns(grid, self.sizes, t))
@@ -277,7 +321,8 @@ class LinearModel:
         out, place = [], 1
         for t in self.terms:
             if t[0] < 0:
-                out.append((float(beta[place]), float(np.sqrt(inverse[place, place] * self.mse))))
+                scale = float(self.cells.covariate_scale[-t[0] - 1])
+                out.append((float(beta[place]) / scale, float(np.sqrt(inverse[place, place] * self.mse)) / scale))
             place += self._parts[t].shape[1]
         return out
 

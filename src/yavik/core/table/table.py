@@ -98,6 +98,7 @@ class Table:
                 column=name,
             )
         values: Floats = array.cast(pa.float64()).to_numpy(zero_copy_only=False)
+        self._demand_size(column, values)
         infinite = np.isinf(values)
         if infinite.any():
             where = self.rows[infinite]
@@ -108,6 +109,20 @@ class Table:
                 rows=where.tolist(),
             )
         return values
+
+    def _demand_size(self, column: Column, values: Floats) -> None:
+        """Raises DataProblem for values whose squares no double can hold: nothing could be computed with them."""
+        with np.errstate(invalid="ignore"):
+            huge = np.isfinite(values) & (np.abs(values) > LARGEST)
+        if huge.any():
+            where = self.rows[huge]
+            first = f"{values[huge][0]:.3g}".replace("e+", " × 10^").replace("-", "−")
+            raise DataProblem(
+                f"{column.name} holds {'a value' if len(where) == 1 else f'{len(where)} values'} too large to compute with "
+                f"({first}; {rows_in_words(where.tolist())}). Say that such values mean empty, or leave those rows out.",
+                column=column.name,
+                rows=where.tolist(),
+            )
 
     def codes(self, name: str) -> Codes:
         """Cells as indices into the levels' words. Numbers and dates get one level per value, in order."""
@@ -193,6 +208,8 @@ class Table:
         return pd.DataFrame(data).set_axis(self.rows, axis=0)
 
 
+LARGEST = 1e100
+"""Values beyond this cannot be squared, summed and divided without leaving what doubles can hold."""
 PARALLEL_CELLS = 1_000_000
 
 

@@ -9,7 +9,7 @@ import numpy as np
 from yavik.core.answers import Check, Remedy, Verdict
 from yavik.core.answers.wording import counted, listing, number, p_words
 from yavik.core.methods.compare._factorial_data import Factorial
-from yavik.core.methods.compare._factorial_words import Tests
+from yavik.core.methods.compare._factorial_words import Tests, confounded
 from yavik.core.methods.shared import normal_check, outlying_check
 from yavik.core.stats.groups import Floats, Groups
 from yavik.core.stats.linear import Factor, LinearModel, cells_of
@@ -26,10 +26,24 @@ def all_checks(f: Factorial, spec: FactorialSpec, tests: Tests, residuals: Float
         normal_check(residuals, "the residuals", "Normal residuals"),
         _outlying(f, spec, tests, residuals),
         _mains(f, spec, tests),
+        _same(f),
     ]
     if f.covariates:
         found.append(_slopes(f))
     return [c for c in found if c]
+
+
+def _same(f: Factorial) -> Check | None:
+    """Terms that say a part of the same: what each of them does cannot be told."""
+    told = confounded(f)
+    if not told:
+        return None
+    said = [
+        f"{f.name(t)} {'cannot be told' if lost == f.model.width(t) else f'has {lost} of {f.model.width(t)} df that cannot be told'} from {listing([f.name(o) for o in others], 3, 'or')}"
+        for t, (lost, others) in told.items()
+    ]
+    text = f"{'; '.join(said[:4])}. Leave out one of them: no test can part what the rows do not."
+    return Check(id="same", title="Terms that say the same", verdict=Verdict.fails, text=text)
 
 
 def _balance(f: Factorial, spec: FactorialSpec) -> Check:
@@ -99,21 +113,32 @@ def _outlying(f: Factorial, spec: FactorialSpec, tests: Tests, residuals: Floats
     known = [(t, x) for t, x in tests if x.test and t[0] >= 0 and t[0] != f.block]
     if not known:
         return outlying_check(residuals, f.rows, "the residuals", f.decimals + 1, spec.where, 1.0, None, spec.alpha)
-    term, first = min(known, key=lambda p: p[1].test.p if p[1].test else 1.0)
     keep = ~far_out(residuals)
-    p = None
+    names, now, then = [], {}, {}
     if not keep.all() and keep.sum() > f.model.rank + 1:
         cells = cells_of(f.y[keep], [Factor(x.name, x.codes[keep], x.levels) for x in f.factors], f.x[keep])
         again = LinearModel(cells, f.model.terms)
         if again.df > 0:
-            test = again.test(term, spec.sums_of_squares).test
-            p = test.p if test else None
+            now = {t: x.test.p for t, x in known if x.test}
+            then = {t: x.p for t in now if (x := again.test(t, spec.sums_of_squares).test)}
+            names = [f.name(t) for t in then if (then[t] < spec.alpha) != (now[t] < spec.alpha)]
+    # Every term that the answer speaks of is judged; the one that changes most is the one shown.
+    term = (
+        max(then, key=lambda t: abs(np.log(max(then[t], 1e-300)) - np.log(max(now[t], 1e-300))))
+        if then
+        else known[0][0]
+    )
+    if names:
+        term = next(t for t in then if f.name(t) == names[0])
+    first = next(x for t, x in known if t == term)
     assert first.test
     check = outlying_check(
-        residuals, f.rows, "the residuals", f.decimals + 1, spec.where, first.test.p, p, spec.alpha
+        residuals, f.rows, "the residuals", f.decimals + 1, spec.where, first.test.p, then.get(term), spec.alpha
     )
-    if check.verdict is not Verdict.holds:
-        check.text += f" (p of {f.name(term)}.)"
+    if check.facts.get("outlying.n"):
+        check.text += f" (p of {f.name(term)}" + (
+            f"; also {listing(names[1:])} changes.)" if len(names) > 1 else ".)"
+        )
     return check
 
 
@@ -139,7 +164,7 @@ def _slopes(f: Factorial) -> Check:
     cell, lowest, named = f.cells.cell_of_row, 1.0, ""
     k = len(f.cells.n)
     for i, name in enumerate(f.covariates):
-        away = f.x[:, i] - f.cells.covariate_means[cell, i]
+        away = f.cells.covariates_within[:, i]
         residual = f.y - f.cells.shift - f.cells.mean[cell]
         sxx, sxy = np.bincount(cell, away * away, minlength=k), np.bincount(cell, away * residual, minlength=k)
         full = sxx > 1e-12 * max(float(sxx.max()), 1e-300)

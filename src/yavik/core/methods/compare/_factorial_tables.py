@@ -87,7 +87,14 @@ def anova(f: Factorial, spec: FactorialSpec, tests: Tests) -> TableBlock:
             row |= {k: missing(why) for k in ("ss", "df", "ms", "f", "p", "partial_eta2")}
         else:
             t = test.test
-            none = "its columns are not to be told from others" if not test.df else "there is no residual spread"
+            others = f.model.told_by(term) if not test.df else []
+            none = "there is no residual spread"
+            if not test.df:
+                none = (
+                    f"says the same as {listing([f.name(o) for o in others])}"
+                    if others
+                    else "no row is left to tell it"
+                )
             row |= {
                 "ss": num(test.ss, d),
                 "df": whole(test.df),
@@ -251,25 +258,29 @@ def _pairs(f: Factorial, spec: FactorialSpec, term: Term, at: Any) -> TableBlock
 
 
 def simple_effects(f: Factorial, spec: FactorialSpec) -> list[TableBlock]:
-    """For each two-factor interaction: does one factor matter at each level of the other?"""
+    """For each interaction of two or three factors: does one factor matter at each combination of the others?"""
     made = []
     for term in f.model.terms:
-        if len(term) != 2 or f.block in term:
+        if len(term) not in (2, 3) or f.block in term:
             continue
         places, means, covariance = f.model.estimated(term)
         if not np.isfinite(means).all():
             continue
         rows = []
-        for inner, outer in ((0, 1), (1, 0)):
-            for v, level in enumerate(f.factors[term[outer]].levels):
-                own = [i for i, p in enumerate(places) if p[outer] == v]
+        for inner in range(len(term)):
+            outer = [i for i in range(len(term)) if i != inner]
+            for levels in np.ndindex(*(len(f.factors[term[o]].levels) for o in outer)):
+                own = [i for i, p in enumerate(places) if tuple(p[o] for o in outer) == levels]
                 contrast = np.hstack([np.eye(len(own) - 1), -np.ones((len(own) - 1, 1))])
                 c, m = contrast @ means[own], contrast @ covariance[np.ix_(own, own)] @ contrast.T
                 t = f_test(float(c @ np.linalg.solve(m, c)) / len(c), len(c), f.model.df)
+                at = [
+                    f"{f.titles[term[o]]}: {f.factors[term[o]].levels[v]}" for o, v in zip(outer, levels, strict=True)
+                ]
                 rows.append(
                     {
                         "term": word(f.titles[term[inner]]),
-                        "at": word(f"{f.titles[term[outer]]}: {level}"),
+                        "at": word(", ".join(at)),
                         "f": stat(t.f),
                         "df1": df_cell(t.df1),
                         "df2": df_cell(t.df2),
@@ -338,7 +349,7 @@ def other_kinds(f: Factorial, spec: FactorialSpec) -> TableBlock | None:
     )
 
 
-def facts(f: Factorial, tests: Tests, p: float) -> dict[str, Any]:
+def facts(f: Factorial, tests: Tests, p: float | None) -> dict[str, Any]:
     out: dict[str, Any] = {
         "n": len(f.y),
         "p": p,

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from yavik.core.answers import Span
-from yavik.core.answers.wording import df, italic, p_words, say, statistic
+from yavik.core.answers.wording import df, italic, listing, p_words, say, statistic
 from yavik.core.figures.caption import lower
 from yavik.core.methods.compare._factorial_data import Factorial
 from yavik.core.stats.linear import SumsOfSquares, Term, TermTest
@@ -34,7 +34,21 @@ def blocked_by_empty(f: Factorial, term: Term, kind: str) -> str | None:
     return None
 
 
-def headline(f: Factorial, spec: FactorialSpec, tests: Tests) -> tuple[list[Span], float]:
+def confounded(f: Factorial) -> dict[Term, tuple[int, list[Term]]]:
+    """Terms that have lost degrees of freedom to others, how many, and to which. Empty cells are another matter."""
+    out = {}
+    for term in f.model.terms:
+        if term[0] >= 0 and len(term) > 1:
+            continue
+        others = f.model.told_by(term)
+        if others:
+            lost = f.model.width(term) - f.model.test(term, "ii").df
+            if lost > 0:
+                out[term] = (lost, others)
+    return out
+
+
+def headline(f: Factorial, spec: FactorialSpec, tests: Tests) -> tuple[list[Span], float | None]:
     """The highest interaction that matters speaks first; else the main effects. Also the p of what speaks."""
     known = [
         (t, x)
@@ -43,7 +57,11 @@ def headline(f: Factorial, spec: FactorialSpec, tests: Tests) -> tuple[list[Span
     ]
     value = lower(f.response.title)
     if not known:
-        return say(f"No term of {value} can be tested with these cells."), 1.0
+        first = next(iter(confounded(f).items()), None)
+        if first:
+            same = listing([f.name(first[0]), *(f.name(o) for o in first[1][1])])
+            return say(f"What {same} do to {value} cannot be told apart: they say the same of every row."), None
+        return say(f"No term of {value} can be tested with these cells."), None
     interactions = sorted(((t, x) for t, x in known if len(t) > 1), key=lambda p: -len(p[0]))
     mattering = next(((t, x) for t, x in interactions if x.test and x.test.p < spec.alpha), None)
     if mattering:
@@ -55,7 +73,7 @@ def headline(f: Factorial, spec: FactorialSpec, tests: Tests) -> tuple[list[Span
         return say(start, *_f(test), tail), test.test.p
     mains = [(t, x) for t, x in known if len(t) == 1]
     if not mains:
-        return say(f"No main effect of {value} can be tested with these cells."), 1.0
+        return say(f"No main effect of {value} can be tested with these cells."), None
     parts: list[str | Span] = []
     for i, (t, x) in enumerate(mains):
         assert x.test
@@ -68,6 +86,10 @@ def headline(f: Factorial, spec: FactorialSpec, tests: Tests) -> tuple[list[Span
         parts.append(f"; there is no evidence of {'an interaction' if n == 1 else f'any of {n} interactions'}")
         lowest = min((x.test.p for _, x in interactions if x.test), default=np.nan)
         parts += [" (", italic("p"), f" {p_words(lowest)})" if n == 1 else f" {p_words(lowest)} or more)"]
+    told = confounded(f)
+    untold = [f.name(t) for t, (lost, _) in told.items() if lost == f.model.width(t)]
+    if untold:
+        parts.append(f"; {listing(untold)} cannot be told from other terms")
     best = min(x.test.p for _, x in mains if x.test)
     return say(*parts, "."), best
 

@@ -118,9 +118,9 @@ def test(r: Results) -> TableBlock:
         row["p"] = p_cell(r.permuted.p)
         columns = [c for c in columns if c[0] not in ("t", "df")]
         note = (
-            f"p from all {r.permuted.draws} divisions of the values."
+            f"p from all {r.permuted.draws} divisions of the values; interval by {'Student' if isinstance(r.welch, str) else 'Welch'}."
             if r.permuted.exact
-            else f"p from {r.permuted.draws} random divisions of the values; interval by Welch."
+            else f"p from {r.permuted.draws} random divisions of the values; interval by {'Student' if isinstance(r.welch, str) else 'Welch'}."
         )
     return grid("test", "Test of equal means", columns, [row], note=note)
 

@@ -78,11 +78,18 @@ def compute(table: Table, spec: ComparePairedSpec, run: Run) -> Answer:
     names = f"{lower(one.title)} and {lower(two.title)}"
     way = {
         "two_sided": "differ",
-        "less": f"differ, {lower(one.title)} being lower,",
-        "greater": f"differ, {lower(one.title)} being higher,",
+        "less": "",
+        "greater": "",
     }
+    if spec.alternative != "two_sided":
+        side = "lower" if spec.alternative == "less" else "higher"
+        names, way[spec.alternative] = lower(one.title), f"is {side} than {lower(two.title)}"
     claim = f"{names} {way[spec.alternative]}" + (
-        f" by something other than {number(spec.difference, decimals)}" if spec.difference else ""
+        f" by something other than {number(spec.difference, decimals)}"
+        if spec.difference and spec.alternative == "two_sided"
+        else f" beyond a difference of {number(spec.difference, decimals)}"
+        if spec.difference
+        else ""
     )
     start = claim[0].upper() + claim[1:] if f.p < spec.alpha else f"There is no evidence that {claim}"
     d = decimals + (0 if decimals else 1)

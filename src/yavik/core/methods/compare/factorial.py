@@ -93,7 +93,9 @@ def compute(table: Table, spec: FactorialSpec, run: Run) -> Answer:
     ]
     return compose(
         spans,
-        short=f"{listing(marked, 2)} matter{'s' if len(marked) == 1 else ''}" if marked else "no term matters",
+        short=f"{listing(marked, 2)} matter{'s' if len(marked) == 1 else ''}"
+        if marked
+        else "no evidence of any term",
         settings=[SS_WORDS[spec.sums_of_squares].split(",")[0], f"pairs by {PAIR_WORDS[spec.pairs]}"],
         facts=tables.facts(f, tests, p),
         blocks=[
@@ -108,7 +110,7 @@ def compute(table: Table, spec: FactorialSpec, run: Run) -> Answer:
         ],
         checks=[*all_checks(f, spec, tests, residuals), independent(table.keep(f.used), f.rows, False)],
         rows=used_where(table, f.used, "a measurement, factor or covariate is empty"),
-        marks=Marks(p=say(italic("p"), f" {p_words(p)}")),
+        marks=Marks(p=say(italic("p"), f" {p_words(p)}") if p is not None else []),
     )
 
 
@@ -140,8 +142,9 @@ def _pairs_of(spec: FactorialSpec, f: Factorial, tests: Any) -> list[tuple[int, 
 
 def _residuals(f: Factorial) -> tuple[Any, Any]:
     base = f.model.fitted_cells()[f.cells.cell_of_row]
+    within = f.cells.covariates_within
     for i, (slope, _) in enumerate(f.model.slopes()):
-        base = base + slope * (f.x[:, i] - f.cells.covariate_means[f.cells.cell_of_row, i])
+        base = base + slope * f.cells.covariate_scale[i] * within[:, i]
     return f.y - base, base
 
 

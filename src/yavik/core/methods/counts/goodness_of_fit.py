@@ -91,7 +91,7 @@ def compute(table: Table, spec: GoodnessSpec, run: Run) -> Answer:
     mark = say(italic("p"), f" {p_words(t.p)}")
     start = f"{claim[0].upper()}{claim[1:]}, " if t.p < spec.alpha else f"There is no evidence that {claim}, "
     most = int(np.argmax(np.abs(counts - n * shares)))
-    tail = f". {names[most]} has {int(counts[most])} rows where {number(float(n * shares[most]), 1)} were expected."
+    tail = f". {names[most]} has {counted(int(counts[most]), 'row')} where {number(float(n * shares[most]), 1)} were expected."
     low = float((n * shares).min())
     check = Check(
         id="expected",
