@@ -56,6 +56,9 @@ class ModelCard(BaseModel):
     n: int
     rows: str
     weights: str | None = None
+    intercept: bool = True
+    penalised: bool = False
+    """Whether the likelihood carries a penalty."""
 
 
 class Variant(BaseModel):

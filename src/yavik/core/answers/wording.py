@@ -37,6 +37,12 @@ def number(x: float, decimals: int) -> str:
     return text.replace(",", THIN).replace("-", "−")
 
 
+def fixed(x: float, decimals: int) -> str:
+    """Fixed decimals with all their digits, also of very large and very small numbers: for equations."""
+    text = f"{_there(x):,.{decimals}f}".replace(",", THIN)
+    return (text.rstrip("0").rstrip(".") if "." in text and len(text) > 16 else text).replace("-", "−")
+
+
 def finer(decimals: int, largest: float) -> int:
     """Decimals for means and spreads: one more than the data have, but none that only look exact on large numbers."""
     return decimals if abs(largest) >= 1000 else decimals + 1

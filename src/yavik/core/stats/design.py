@@ -8,7 +8,8 @@ that a million rows need no matrix of their own.
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
-from itertools import product
+from itertools import combinations, product
+from math import comb
 from typing import Any
 
 import numpy as np
@@ -68,22 +69,41 @@ class DesignColumn:
     """Number and power."""
 
 
+Origin = Mapping[str, tuple[float, float]]
+"""For each number its centre and scale: columns hold (x − centre)/scale. Names that are not there stand as they are."""
+
+
 class Design:
     """
+    Numbers stand about an origin of their own and in a scale of their own, so that a column of years or of powers
+    costs no digits. Where the terms allow it (every lower power and part is there) that is the same model; ``carry``
+    leads coefficients back to the columns as they are.
+
     Args:
         terms: in order.
         factors: of every category in the terms; other names are numbers.
         data: the rows' values: float arrays, and level places for categories, all of one length.
+        origin: centre and scale of numbers; see ``own_origin``.
+        full: a category whose main effect has a column for every level, for models without an intercept.
     """
 
-    def __init__(self, terms: Sequence[ModelTerm], factors: Mapping[str, Factor], data: Points) -> None:
+    def __init__(
+        self,
+        terms: Sequence[ModelTerm],
+        factors: Mapping[str, Factor],
+        data: Points,
+        origin: Origin | None = None,
+        full: str | None = None,
+    ) -> None:
         self.terms, self.factors, self.data = list(terms), dict(factors), data
+        self.origin, self.full = dict(origin or {}), full
         self.columns = [c for t, term in enumerate(self.terms) for c in self._columns(t, term)]
 
     def _columns(self, place: int, term: ModelTerm) -> list[DesignColumn]:
         coded = [p.name for p in term.parts if p.name in self.factors]
         powers = tuple((p.name, p.power) for p in term.parts if p.name not in self.factors)
-        choices = product(*(self.factors[n].others for n in coded))
+        every = len(term.parts) == 1 and coded == [self.full]
+        choices = product(*(range(len(f.levels)) if every else f.others for f in (self.factors[n] for n in coded)))
         return [DesignColumn(place, tuple(zip(coded, levels, strict=True)), powers) for levels in choices]
 
     @property
@@ -105,7 +125,7 @@ class Design:
         def single(name: str, what: int, coded: bool) -> Any:
             if (name, what) not in base:
                 values = points[name]
-                base[name, what] = (values == what).astype(kind) if coded else np.asarray(values, kind) ** what
+                base[name, what] = (values == what).astype(kind) if coded else self._stood(name, values, kind) ** what
             return base[name, what]
 
         for j, column in enumerate(self.columns):
@@ -114,6 +134,85 @@ class Design:
             for more in parts[1:]:
                 out[:, j] *= more
         return out
+
+    def _stood(self, name: str, values: Any, kind: Any) -> Any:
+        """A number's values about its origin, in its scale."""
+        values = np.asarray(values, kind)
+        if name not in self.origin:
+            return values
+        centre, scale = self.origin[name]
+        return (values - kind(centre)) / kind(scale)
+
+    def slope(self, points: Points, n: int, name: str) -> Floats:
+        """Derivatives of the columns by a number, per unit of it as it is, shape (n, p)."""
+        out = np.zeros((n, self.p), order="F")
+        scale = self.origin.get(name, (0.0, 1.0))[1]
+        for j, column in enumerate(self.columns):
+            power = dict(column.powers).get(name, 0)
+            if not power:
+                continue
+            value = power * self._stood(name, points[name], np.float64) ** (power - 1) / scale
+            for other, k in column.powers:
+                if other != name:
+                    value = value * self._stood(other, points[other], np.float64) ** k
+            for other, level in column.levels:
+                value = value * (np.asarray(points[other]) == level)
+            out[:, j] = value
+        return out
+
+    def averaged(self, place: Points) -> Floats:
+        """One row, shape (1, p): numbers and some categories at their place, the levels of the others counting alike.
+
+        As columns are products over categories, their mean over all combinations of levels is the product of the
+        means over each: no combination has to be made.
+        """
+        out = np.ones((1, self.p))
+        for j, column in enumerate(self.columns):
+            for name, power in column.powers:
+                out[0, j] *= float(self._stood(name, place[name], np.float64)) ** power
+            for name, level in column.levels:
+                out[0, j] *= float(place[name] == level) if name in place else 1.0 / len(self.factors[name].levels)
+        return out
+
+    def carry(self, to: Origin | None = None) -> Any:
+        """What turns coefficients (the intercept first) into those of columns about another origin, shape (1 + p, 1 + p).
+
+        Without ``to``: of the columns as they are. In extended precision, since binomials of large centres cancel.
+        """
+        to = to or {}
+        place = {(c.levels, c.powers): j + 1 for j, c in enumerate(self.columns)}
+        turn = np.zeros((self.p + 1, self.p + 1), np.longdouble)
+        turn[0, 0] = 1
+        for j, column in enumerate(self.columns):
+            parts: list[tuple[tuple[tuple[str, int], ...], Any]] = [((), np.longdouble(1))]
+            for name, power in column.powers:
+                centre, scale = self.origin.get(name, (0.0, 1.0))
+                new, size = to.get(name, (0.0, 1.0))
+                away = np.longdouble(new) - np.longdouble(centre)  # (x − c)/s = (size · x′ + away)/s
+                ratio, step = np.longdouble(size) / np.longdouble(scale), away / np.longdouble(scale)
+                parts = [
+                    (kept + (((name, k),) if k else ()), weight * comb(power, k) * ratio**k * step ** (power - k))
+                    for kept, weight in parts
+                    for k in range(power + 1)
+                    if k == power or step != 0
+                ]
+            for powers, weight in parts:
+                target = place.get((column.levels, powers)) if powers or column.levels else 0
+                if target is None:
+                    raise ValueError("the terms do not allow another origin")
+                turn[target, j + 1] += weight
+        return turn
+
+    @cached_property
+    def raw(self) -> Any:
+        """``carry`` to the columns as they are."""
+        return self.carry()
+
+    def tested(self, term: int) -> Floats:
+        """``hypothesis`` in the design's own coefficients: what is tested is said of the columns as they are."""
+        rows = self.hypothesis(term) @ self.raw[1:, 1:]
+        size = np.abs(rows).max(axis=1, keepdims=True)
+        return np.asarray(rows / np.where(size > 0, size, 1), np.float64)
 
     def block(self, start: int, stop: int, kind: Any = np.float64) -> Any:
         stop = min(stop, self.n) if self.data else stop
@@ -138,6 +237,31 @@ class Design:
         return out
 
 
+def own_origin(terms: Sequence[ModelTerm], data: Points, factors: Mapping[str, Factor], intercept: bool) -> Origin:
+    """Each number's middle and half its range; the middle only where moving it leaves the model the same."""
+    found: dict[str, tuple[float, float]] = {}
+    for name in dict.fromkeys(n for t in terms for n in t.names if n not in factors):
+        values = data[name]
+        low, high = float(np.min(values)), float(np.max(values))
+        centre = low + (high - low) / 2 if intercept and _movable(terms, name) else 0.0
+        scale = max(abs(high - centre), abs(low - centre))
+        found[name] = (centre, scale if scale > 0 else 1.0)
+    return found
+
+
+def _movable(terms: Sequence[ModelTerm], name: str) -> bool:
+    """Whether the terms hold everything that moving the zero of a number brings in."""
+    have = {frozenset((p.name, p.power) for p in t.parts) for t in terms}
+    for term in terms:
+        power = next((p.power for p in term.parts if p.name == name), 0)
+        others = [(p.name, p.power) for p in term.parts if p.name != name]
+        for lower in range(power):
+            needed = frozenset([*others, *([(name, lower)] if lower else [])])
+            if needed and needed not in have:
+                return False
+    return True
+
+
 def missing_lower(terms: Sequence[ModelTerm]) -> list[tuple[ModelTerm, ModelTerm]]:
     """Terms without one that belongs under them: an interaction without its columns, a square without the column."""
     found = []
@@ -152,4 +276,4 @@ def _under(term: ModelTerm) -> list[ModelTerm]:
     if len(term.parts) == 1:
         part = term.parts[0]
         return [ModelTerm((Part(part.name, k),)) for k in range(1, part.power)]
-    return [ModelTerm((part,)) for part in term.parts]
+    return [ModelTerm(parts) for size in range(1, len(term.parts)) for parts in combinations(term.parts, size)]

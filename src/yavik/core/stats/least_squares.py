@@ -14,7 +14,9 @@ from yavik.core.stats.groups import Floats
 from yavik.core.stats.oneway import FTest, f_test
 from yavik.core.stats.triangle import Triangle, blocks, side_by_side, triangle
 
-Errors = Literal["classical", "hc0", "hc1", "hc2", "hc3", "cluster"]
+Errors = Literal["classical", "hc0", "hc1", "hc2", "hc3", "cluster", "cr2", "wild"]
+CERTAIN = 1 - 1e-9
+"""Leverage from which a row decides its own fitted value."""
 
 
 def independent_columns(t: Triangle) -> tuple[list[int], dict[int, list[int]]]:
@@ -38,6 +40,33 @@ def independent_columns(t: Triangle) -> tuple[list[int], dict[int, list[int]]]:
             keep.append(j)
             basis = np.column_stack([basis, rest / own])
     return keep, follows
+
+
+def null_vectors(t: Triangle, keep: Sequence[int], follows: Sequence[int]) -> Floats:
+    """Combinations of coefficients (the intercept first) that change no fitted value, one a row, each of size one.
+
+    What is not orthogonal to them cannot be estimated: its value would hang on which of the dependent columns was
+    left out, and so on a reference level.
+    """
+    p = len(t.centre) - 1
+    out = np.zeros((len(follows), p + 1))
+    kept = list(keep)
+    for i, j in enumerate(follows):
+        weights = np.linalg.lstsq(t.r[:, kept], t.r[:, j], rcond=None)[0] if kept else np.empty(0)
+        own = np.zeros(p)
+        own[j] = 1 / t.scale[j]
+        own[kept] -= weights / t.scale[kept]
+        out[i, 1:] = own
+        out[i, 0] = -float(t.centre[:p] @ own) if t.intercept else 0.0
+    return np.asarray(out / np.maximum(np.linalg.norm(out, axis=1, keepdims=True), 1e-300))
+
+
+def estimable(rows: Floats, null: Floats) -> Any:
+    """Which combinations of coefficients, shape (k, 1 + p), the design can tell (Searle, 1971)."""
+    if not len(null):
+        return np.ones(len(rows), bool)
+    size = np.maximum(np.linalg.norm(rows, axis=1), 1e-300)
+    return np.abs(rows @ null.T).max(axis=1) <= 1e-8 * size
 
 
 @dataclass(frozen=True)
@@ -225,7 +254,7 @@ class Rows:
     @property
     def press(self) -> float:
         """Sum of squared errors of predicting each row by the model without it (Allen, 1974)."""
-        certain = self.leverage > 1 - 1e-10
+        certain = self.leverage > CERTAIN
         if certain.any():
             return np.inf
         return float(((self.weighted / self._free) ** 2).sum())
@@ -260,7 +289,7 @@ def rows_of(design: Design, y: Floats, weights: Floats | None, model: LeastSquar
         for a, b in blocks(*span):
             x = design.block(a, b)[:, model.used]
             fitted[a:b] = (model.coef[0] if model.first else 0.0) + x @ model.coef[model.first :]
-            leverage[a:b] = (_basis(model, x) ** 2).sum(axis=1)
+            leverage[a:b] = (basis_of(model, x) ** 2).sum(axis=1)
 
     side_by_side(work, n)
     if weights is not None:
@@ -268,7 +297,7 @@ def rows_of(design: Design, y: Floats, weights: Floats | None, model: LeastSquar
     return Rows(fitted, y - fitted, np.minimum(leverage, 1.0), weights, model)
 
 
-def _basis(model: LeastSquares, x: Floats) -> Floats:
+def basis_of(model: LeastSquares, x: Floats) -> Floats:
     """Rows in orthonormal columns, so that sums over them are free of scale; shape (rows, q)."""
     first = model.first
     away = x - model.triangle.centre[model.used]
@@ -279,37 +308,45 @@ def _basis(model: LeastSquares, x: Floats) -> Floats:
     return out
 
 
-def robust_covariance(design: Design, found: Rows, kind: Errors, clusters: Any = None, n_clusters: int = 0) -> Floats:
-    """Heteroscedasticity-consistent (White, 1980; MacKinnon & White, 1985) or clustered (Liang & Zeger, 1986).
+def robust_covariance(design: Design, found: Rows, kind: Errors) -> Floats:
+    """Heteroscedasticity-consistent (White, 1980; MacKinnon & White, 1985); hc1 carries n / (n − q).
 
-    hc1 carries n / (n − q); cluster carries G / (G − 1) · (n − 1) / (n − q).
+    A row that decides its own fitted value has no residual: hc2 and hc3 are not defined there, and it brings nothing.
+    ``decided`` says what then has no standard error.
     """
     model, n = found.model, len(found.residuals)
     e = found.residuals if found.weights is None else found.residuals * found.weights
-    if kind == "hc2":
-        e = e / np.sqrt(found._free)
-    elif kind == "hc3":
-        e = e / found._free
+    alone = found.leverage > CERTAIN
+    if kind in ("hc2", "hc3"):
+        free = np.where(alone, 1.0, 1 - found.leverage)
+        e = np.where(alone, 0.0, e / (np.sqrt(free) if kind == "hc2" else free))
 
     def work(span: tuple[int, int]) -> Floats:
-        width = model.q
-        meat = np.zeros((n_clusters, width) if kind == "cluster" else (width, width))
+        meat = np.zeros((model.q, model.q))
         for a, b in blocks(*span):
-            scores = _basis(model, design.block(a, b)[:, model.used]) * e[a:b, None]
-            if kind == "cluster":
-                for j in range(width):
-                    meat[:, j] += np.bincount(clusters[a:b], scores[:, j], minlength=n_clusters)
-            else:
-                meat += scores.T @ scores
+            scores = basis_of(model, design.block(a, b)[:, model.used]) * e[a:b, None]
+            meat += scores.T @ scores
         return meat
 
     meat = sum(side_by_side(work, n))
-    if kind == "cluster":
-        meat = meat.T @ meat * (n_clusters / (n_clusters - 1) * (n - 1) / max(n - model.q, 1))
-    elif kind == "hc1":
+    if kind == "hc1":
         meat = meat * (n / max(n - model.q, 1))
     # The root also leads from orthonormal columns back to coefficients.
     return np.asarray(model.root @ meat @ model.root.T)
+
+
+def decided(design: Design, found: Rows) -> tuple[Floats, Any]:
+    """Directions of the coefficients, shape (m, q), that single rows decide alone, and which rows these are.
+
+    A combination of coefficients that is not orthogonal to them has no robust standard error: the row's residual is
+    zero whatever its scatter.
+    """
+    model = found.model
+    alone = np.flatnonzero(found.leverage > CERTAIN)[:200]
+    if not len(alone):
+        return np.zeros((0, model.q)), alone
+    x = design.matrix({k: v[alone] for k, v in design.data.items()}, len(alone))[:, model.used]
+    return np.asarray(basis_of(model, x) @ model.root.T), alone
 
 
 @dataclass(frozen=True)
@@ -355,7 +392,7 @@ def reset(design: Design, y: Floats, fitted: Rows) -> Aside | None:
     def inner(span: tuple[int, int]) -> Floats:
         out = np.zeros((model.q, 2))
         for a, b in blocks(*span):
-            basis = _basis(model, design.block(a, b)[:, model.used])
+            basis = basis_of(model, design.block(a, b)[:, model.used])
             out += (basis * (1.0 if root is None else root[a:b, None])).T @ added[a:b]
         return out
 

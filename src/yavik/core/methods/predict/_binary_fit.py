@@ -10,7 +10,8 @@ import numpy as np
 from yavik.core.answers.wording import counted, listing
 from yavik.core.methods.events import place_of
 from yavik.core.methods.predict._fitted import Fitted
-from yavik.core.methods.predict._linear_fit import demand_rows, held, some_terms
+from yavik.core.methods.predict._linear_fit import demand_rows, held
+from yavik.core.methods.predict._linear_fit import prepared as prepared_columns
 from yavik.core.methods.predict._terms import ModelData, read_model
 from yavik.core.stats.binary import (
     BinaryFit,
@@ -23,10 +24,9 @@ from yavik.core.stats.binary import (
     separating,
 )
 from yavik.core.stats.groups import Floats
-from yavik.core.stats.least_squares import independent_columns
+from yavik.core.stats.least_squares import independent_columns, null_vectors
 from yavik.core.stats.selection import BinaryJudge, Round, walk
 from yavik.core.stats.telling import Roc, roc
-from yavik.core.stats.triangle import triangle
 from yavik.core.table import DataProblem, Kind, Table
 
 if TYPE_CHECKING:
@@ -115,7 +115,7 @@ def fit_binary(
     if spec.penalty == "firth" and spec.link != "logit":
         raise DataProblem("The penalised fit is for the logit link; choose that link, or no penalty.")
     y, event, other = event_of(table, spec.response, spec.event)
-    whole = read_model(table, spec.response, spec.terms, spec.reference, None, y)
+    whole = read_model(table, spec.response, spec.terms, spec.reference, None, y, spec.intercept)
     yes = int(whole.y.sum())
     if yes in (0, whole.n):
         said = event if yes else other
@@ -124,7 +124,7 @@ def fit_binary(
             column=spec.response,
         )
     told(0.15, "Preparing the columns")
-    t = triangle(whole.design, whole.y, None, spec.intercept)
+    whole, t = prepared_columns(whole, spec.intercept)
     used, _ = independent_columns(t)
     if spec.selection in ("none", "backward"):
         demand_rows(whole, len(used) + int(spec.intercept))
@@ -140,9 +140,10 @@ def fit_binary(
         )
         chosen = rounds[-1].terms
     told(0.4, "Fitting")
-    data = whole if len(chosen) == len(whole.terms) else some_terms(whole, chosen)
+    data = whole if len(chosen) == len(whole.terms) else whole.part(chosen)
     columns = [j for j, c in enumerate(whole.design.columns) if c.term in chosen]
-    part = independent_columns(t.among(columns))
+    lesser = t.among(columns)
+    part = independent_columns(lesser)
     if part[0] == list(range(len(used))) and len(columns) == len(used):
         d: Prepared = prepared
     else:
@@ -151,9 +152,13 @@ def fit_binary(
     infinite, complete = _infinite(model) if model.suspect else (frozenset[int](), False)
     fitted = Fitted(
         data, part[0], spec.intercept, model.coef, model.covariance, np.inf, spec.alpha, held(spec, data),
-        f"Probability of {data.response.title} = {event}", back=lambda eta: probability(spec.link, eta), infinite=infinite,
+        f"Probability of {data.response.title} = {event}", back=lambda eta: probability(spec.link, eta), infinite=infinite, null=null_vectors(lesser, part[0], list(part[1])),
     )  # fmt: skip
-    bounds = _profiles(model, spec, told) if spec.interval == "profile" and model.converged and not infinite else None
+    bounds = (
+        _profiles(model, fitted, spec, told)
+        if spec.interval == "profile" and model.converged and not infinite
+        else None
+    )
     null = null_likelihood(data.y, spec.link, spec.intercept)
     return BinaryModel(
         event,
@@ -198,12 +203,25 @@ def _infinite(model: BinaryFit) -> tuple[frozenset[int], bool]:
 
 
 def _profiles(
-    model: BinaryFit, spec: "LogisticSpec", told: Callable[[float, str], None]
+    model: BinaryFit, fitted: Fitted, spec: "LogisticSpec", told: Callable[[float, str], None]
 ) -> dict[int, tuple[float, float]]:
-    found = {}
+    """Profile intervals of the coefficients of the columns as they are.
+
+    Those that a moved zero changes (the intercept, lower powers) are profiled on columns about their own zero.
+    """
+    found: dict[int, tuple[float, float]] = {}
+    turn = np.asarray(fitted.turn, float)
+    unmoved: BinaryFit | None = None
     for place in range(model.q):
         told(0.4 + 0.3 * place / model.q, f"Profile interval {place + 1} of {model.q}")
-        found[place] = profile_interval(model, place, spec.alpha)
+        size, source = turn[place, place], model
+        if np.count_nonzero(turn[place]) > 1:
+            if unmoved is None:
+                design = fitted.data.unmoved().design
+                unmoved = fit(prepare(design, fitted.data.y, fitted.columns, spec.intercept), spec.link, spec.penalty)
+            source = unmoved
+        low, high = profile_interval(source, place, spec.alpha)
+        found[place] = (low * size, high * size)
     return found
 
 

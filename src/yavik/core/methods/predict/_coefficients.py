@@ -11,8 +11,11 @@ from yavik.core.answers.make import ci_cells
 from yavik.core.answers.model_card import CardTerm, Estimate
 from yavik.core.answers.wording import SUPERSCRIPT, interval, level_words, listing, num, number, p_cell, stat, word
 from yavik.core.methods.predict._effects import decimals_of
-from yavik.core.methods.predict._fitted import Fitted
+from yavik.core.methods.predict._fitted import BLIND, Fitted
 from yavik.core.methods.predict._terms import ModelData, as_number, spec_term, term_key
+from yavik.core.stats.design import Design
+from yavik.core.stats.groups import Floats
+from yavik.core.stats.least_squares import LeastSquares
 from yavik.core.table import DataProblem
 
 FOLLOWS = "follows from the other columns and was left out"
@@ -37,32 +40,40 @@ class Coefficient:
 
 
 def coefficients(
-    f: Fitted, per: dict[str, float], bounds: dict[int, tuple[float, float]] | None = None
+    f: Fitted,
+    per: dict[str, float],
+    bounds: dict[int, tuple[float, float]] | None = None,
+    ps: dict[int, float] | None = None,
 ) -> list[Coefficient]:
     """All columns of the design in order, also those without an estimate.
 
     Args:
         per: amount of change of a measure that an estimate is for.
         bounds: intervals found otherwise than from the standard error, by place among the coefficients.
+        ps: p values found otherwise, by place.
     """
     _demand_numbers(f, per)
     found: list[Coefficient] = []
     nan = float("nan")
-    se = np.sqrt(np.maximum(np.diag(f.covariance), 0))
+    se, df = f.raw_se, f.raw_df
 
     def made(key: str, title: str, column: int | None, place: int | None, amount: float) -> Coefficient:
         lost = bool(f.infinite) if column is None else place is not None and place - f.first in f.infinite
         if place is None or lost:
             why = FOLLOWS if place is None else INFINITE
             return Coefficient(key, title, column, nan, nan, nan, nan, nan, nan, amount, why)
-        b, s = float(f.coef[place]) * amount, float(se[place]) * amount
+        b, s = float(f.raw_coef[place]) * amount, float(se[place]) * amount
+        if np.isnan(s):
+            return Coefficient(key, title, column, b, nan, nan, nan, nan, nan, amount, BLIND)
         if not s > 0:
             return Coefficient(key, title, column, b, nan, nan, nan, nan, nan, amount)
-        t = b / s
+        t, own = b / s, float(df[place])
+        reach = f.reach if f.df_of is None else float(special.stdtrit(max(own, 1e-3), 1 - f.alpha / 2))
         low, high = (
-            (v * amount for v in bounds[place]) if bounds and place in bounds else (b - f.reach * s, b + f.reach * s)
+            (v * amount for v in bounds[place]) if bounds and place in bounds else (b - reach * s, b + reach * s)
         )
-        return Coefficient(key, title, column, b, s, low, high, t, two_sided(t, f.df), amount)
+        p = ps[place] if ps and place in ps else two_sided(t, own)
+        return Coefficient(key, title, column, b, s, low, high, t, p, amount)
 
     if f.intercept:
         found.append(made("intercept", "Intercept", None, 0, 1.0))
@@ -75,6 +86,22 @@ def coefficients(
         place = f.columns.index(j) + f.first if j in f.columns else None
         found.append(made(f.data.column_key(j), title, j, place, amount))
     return found
+
+
+def raw_shape(f: Fitted, model: LeastSquares) -> tuple[Floats, Floats]:
+    """Standardised coefficients and variance inflation of the used columns as they are, not about their middles."""
+    first, t = f.first, model.triangle
+    turn = f.turn[first:, first:]
+    root = turn @ model.root[first:, first:]
+    # Centred columns as they are, in orthonormal coordinates: R of the design's columns, carried back.
+    design = f.data.design
+    plain = Design(design.terms, design.factors, {}, {}, design.full)
+    places = np.array(model.used, np.intp) + 1
+    back = plain.carry(design.origin)[np.ix_(places, places)]
+    columns = (t.r[:, model.used] * t.scale[model.used]) @ back
+    size = np.asarray(np.sqrt((columns**2).sum(axis=0)), np.float64)
+    vif = np.asarray((root**2).sum(axis=1), np.float64) * size**2
+    return f.raw_coef[first:] * size / np.sqrt(model.total), vif
 
 
 def two_sided(t: float, df: float) -> float:
@@ -153,6 +180,8 @@ def change_words(f: Fitted, c: Coefficient) -> str | None:
         return None
     if column.levels:
         name, level = column.levels[0]
+        if name == f.data.design.full:
+            return None
         factor = f.data.factors[name]
         return f"{f.data.title(name)}: {factor.levels[level]} rather than {factor.levels[factor.reference]}"
     name = column.powers[0][0]
@@ -249,7 +278,7 @@ def _turn(f: Fitted, name: str) -> str:
     mixed = any(len(t.parts) > 1 and name in t.names for t in f.data.terms)
     if set(own) != {1, 2} or mixed:
         return ""
-    b1, b2 = float(f.coef[own[1] + f.first]), float(f.coef[own[2] + f.first])
+    b1, b2 = float(f.raw_coef[own[1] + f.first]), float(f.raw_coef[own[2] + f.first])
     at = -b1 / (2 * b2) if b2 else np.inf
     values = f.data.design.data[name]
     if not values.min() <= at <= values.max():

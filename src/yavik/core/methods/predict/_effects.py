@@ -9,17 +9,19 @@ from yavik.core.answers import FigureBlock, TableBlock
 from yavik.core.answers.make import ci_cells, ci_head, grid
 from yavik.core.answers.wording import (
     SUPERSCRIPT,
+    fixed,
     level_words,
     listing,
+    missing,
     num,
-    number,
     p_cell,
     word,
 )
 from yavik.core.figures.effects import Band, bands
 from yavik.core.figures.plots import Cloud, Line, block, profile
-from yavik.core.methods.predict._fitted import Fitted
+from yavik.core.methods.predict._fitted import BLIND, UNTOLD, Fitted
 from yavik.core.methods.predict._terms import as_number, level_place
+from yavik.core.stats.groups import Floats
 from yavik.core.table import DataProblem
 
 STEPS = 41
@@ -103,6 +105,9 @@ def curve_of(f: Fitted, name: str, factors: list[str], *, points: bool, span: tu
     for words, places in combinations(f, factors):
         rows, _ = f.data.points({**f.typical, **places}, **{name: x})
         y, low, high = f.means(rows)
+        if np.isnan(y).any():  # no row has this combination: there is no curve to draw
+            continue
+        low, high = (np.where(np.isnan(v), y, v) for v in (low, high))
         curves.append(Band(words, x, y, low, high))
         if points:
             own = np.ones(f.data.n, bool)
@@ -132,6 +137,9 @@ def _levels(f: Fitted, name: str, span: tuple[float, float] | None, width: int =
     levels = f.data.factors[name].levels
     rows, _ = f.data.points(f.typical, **{name: np.arange(len(levels))})
     y, low, high = f.means(rows)
+    there = ~np.isnan(y)
+    y, low, high, levels = y[there], low[there], high[there], tuple(np.array(levels)[there])
+    low, high = (np.where(np.isnan(v), y, v) for v in (low, high))
     vega, alt = profile(
         [Line("mean", y.tolist(), low.tolist(), high.tolist())],
         levels,
@@ -169,25 +177,24 @@ def means_table(f: Fitted, decimals: int) -> list[TableBlock]:
     made: list[TableBlock] = []
     for name, factor in f.data.factors.items():
         others = [n for n in f.data.factors if n != name]
-        combos = list(product(*(range(len(f.data.factors[n].levels)) for n in others)))
-        if len(combos) * len(factor.levels) > 2000:
-            combos = [tuple(f.typical[n] for n in others)]
+        held_at = {n: f.typical[n] for n in f.data.numbers}
         rows = []
         for i, level in enumerate(factor.levels):
-            varied = {n: np.array([c[k] for c in combos]) for k, n in enumerate(others)}
-            x, _ = (
-                f.data.points({**f.typical, name: i}, **varied) if others else f.data.points({**f.typical, name: i})
-            )
-            line = f.rows(x).mean(axis=0, keepdims=True)
+            x = f.data.design.averaged({**held_at, name: i})
+            line = f.rows(x)
             eta, se = f.sums(line)
-            low, high = sorted((float(f.back(eta - f.reach * se)[0]), float(f.back(eta + f.reach * se)[0])))
+            row = {"level": word(level), "n": num(int((f.data.design.data[name] == i).sum()), 0)}
+            if not f.told(x)[0]:
+                rows.append(row | _untold("mean", "se", "ci_low", "ci_high"))
+                continue
+            reach = float(f.reach_of(line)[0]) * float(se[0])
+            low, high = sorted((float(f.back(eta - reach)[0]), float(f.back(eta + reach)[0])))
             rows.append(
-                {
-                    "level": word(level),
-                    "n": num(int((f.data.design.data[name] == i).sum()), 0),
+                row
+                | {
                     "mean": num(float(f.back(eta)[0]), decimals),
-                    "se": num(float(se[0]), decimals + (0 if f.spread is not None else 1)),
-                    **ci_cells(low, high, decimals),
+                    "se": num(float(se[0]), decimals + (0 if f.spread is not None else 1), BLIND),
+                    **ci_cells(low, high, decimals, BLIND),
                 }
             )
         columns = [
@@ -221,9 +228,21 @@ def slopes_table(f: Fitted) -> TableBlock | None:
         bent = any(p.power > 1 and p.name == name for t in f.data.terms for p in t.parts)
         for words, places in combinations(f, factors):
             here = f.typical[name]
-            x, _ = f.data.points({**f.typical, **places}, **{name: np.array([here - 0.5, here + 0.5])})
-            line = np.diff(f.rows(x), axis=0)
-            b, se = (float(v[0]) for v in f.sums(line))
+            point = {k: np.array([v]) for k, v in {**f.typical, **places}.items()}
+            line = f.data.design.slope(point, 1, name)
+            if not f.told_slope(line)[0]:
+                rows.append(
+                    {
+                        "term": word(f.data.title(name)),
+                        "level": word(words),
+                        **_untold("estimate", "se", "ci_low", "ci_high", "p"),
+                    }
+                )
+                continue
+            sums = line[:, f.columns]
+            sums = np.column_stack([np.zeros(1), sums]) if f.intercept else sums
+            b, se = (float(v[0]) for v in f.sums(sums))
+            reach = float(f.reach_of(sums)[0])
             t = b / se if se > 0 else np.nan
             d = decimals_of(se, b)
             rows.append(
@@ -231,9 +250,9 @@ def slopes_table(f: Fitted) -> TableBlock | None:
                     "term": word(f.data.title(name) + (f" at {f.data.said_place(name, here)}" if bent else "")),
                     "level": word(words),
                     "estimate": num(b, d),
-                    "se": num(se, d),
-                    **ci_cells(b - f.reach * se, b + f.reach * se, d),
-                    "p": p_cell(_p(f, t)),
+                    "se": num(se, d, BLIND),
+                    **ci_cells(b - reach * se, b + reach * se, d, BLIND),
+                    "p": p_cell(_p(f, t, sums), BLIND),
                 }
             )
     if not rows:
@@ -249,12 +268,17 @@ def slopes_table(f: Fitted) -> TableBlock | None:
     return grid("slopes", "Slopes within levels", columns, rows)
 
 
-def _p(f: Fitted, t: float) -> float:
+def _p(f: Fitted, t: float, row: Floats) -> float:
     from scipy import special, stats
 
     if not np.isfinite(t):
         return np.nan
-    return float(2 * special.ndtr(-abs(t))) if np.isinf(f.df) else float(2 * stats.t.sf(abs(t), f.df))
+    df = float(f.df_of(row)[0]) if f.df_of else f.df
+    return float(2 * special.ndtr(-abs(t))) if np.isinf(df) else float(2 * stats.t.sf(abs(t), df))
+
+
+def _untold(*keys: str) -> dict[str, Any]:
+    return {k: missing(UNTOLD) for k in keys}
 
 
 def cases_table(
@@ -282,18 +306,19 @@ def cases_table(
                     )
         x, _ = f.data.points(place)
         y, low, high = (float(v[0]) for v in f.means(x))
+        why = UNTOLD if np.isnan(y) else BLIND
         row = {f"x{i}": word(f.data.said_place(n, place[n])) for i, n in enumerate(f.data.names)}
-        row |= {"estimate": num(y, decimals), **ci_cells(low, high, decimals)}
+        row |= {"estimate": num(y, decimals, why), **ci_cells(low, high, decimals, why)}
         single = f.single(x)
         if single is not None:
-            made = ci_cells(float(single[0][0]), float(single[1][0]), decimals)
+            made = ci_cells(float(single[0][0]), float(single[1][0]), decimals, why)
             row |= {"pi_low": made["ci_low"], "pi_high": made["ci_high"]}
         rows.append(row)
     columns += [("estimate", event or f.y_title), ci_head(f.alpha)]
     if f.spread is not None:
         columns.append(("pi_low", f"{level_words(f.alpha)} PI"))
     if f.spread is not None:
-        notes.append("CI: for the mean of such rows; PI: for one new row.")
+        notes.append(f"CI: for the mean of such rows; PI: for one new row{f.single_words}.")
     note = " ".join([*([] if cases else [DEFAULT_PLACES]), *notes]) or None
     return grid("cases", title, columns, rows, note=note, control="predict_at")
 
@@ -304,30 +329,68 @@ def equations_table(f: Fitted, response: str) -> TableBlock | None:
     combos = combinations(f, factors)
     if len(combos) > MOST_EQUATIONS or not f.columns:
         return None
+    middle = equation_origin(f)
+    carried = f.coef_about(middle)
     rows = []
     for words, places in combos:
+        line, _ = f.data.points({**f.typical, **places})
+        if not f.told(line)[0]:
+            rows.append({"level": word(words), "equation": missing(UNTOLD)})
+            continue
         sums: dict[tuple[tuple[str, int], ...], float] = {}
         if f.intercept:
-            sums[()] = float(f.coef[0])
+            sums[()] = float(carried[0])
         for i, column in enumerate(f.columns):
             c = f.data.design.columns[column]
             if all(places[n] == level for n, level in c.levels):
-                sums[c.powers] = sums.get(c.powers, 0.0) + float(f.coef[i + f.first])
-        rows.append({"level": word(words or "all rows"), "equation": word(_equation(f, response, sums))})
+                sums[c.powers] = sums.get(c.powers, 0.0) + float(carried[i + f.first])
+        rows.append({"level": word(words or "all rows"), "equation": word(_equation(f, response, sums, middle))})
     columns = [("level", f"{listing([f.data.title(n) for n in factors]) or 'Rows'}<"), ("equation", "Equation<")]
     return grid(
         "equations", "The equation" if len(rows) == 1 else "An equation for each combination of levels", columns, rows
     )
 
 
-def _equation(f: Fitted, response: str, sums: dict[Any, float]) -> str:
+def equation_origin(f: Fitted) -> dict[str, float]:
+    """Round middles about which an equation is written: of measures with powers, and of those far from their zero."""
+    found = {}
+    bent = {p.name for t in f.data.terms for p in t.parts if p.power > 1}
+    for name in f.data.numbers:
+        centre, half = f.data.design.origin.get(name, (0.0, 1.0))
+        if centre and (name in bent or abs(centre) > 50 * half):
+            digits = int(np.floor(np.log10(half))) - 1
+            found[name] = (
+                float(np.round(centre, -digits)) if digits <= 0 else float(np.round(centre / 10**digits) * 10**digits)
+            )
+    return found
+
+
+def _equation(f: Fitted, response: str, sums: dict[Any, float], middle: dict[str, float]) -> str:
+    """Written with as many digits as reproduce fitted values to the response's own precision."""
+    data = f.data.design.data
+    spread = float(np.std(f.data.y)) or 1.0
+    wanted = min(0.5 * 10.0 ** -(f.data.decimals + 1), spread / 1000) / max(len(sums), 1)
     text = f"{response} ="
     started = False
     for powers, b in sums.items():
-        size = number(abs(b), int(np.clip(3 - np.floor(np.log10(abs(b))), 0, 12))) if b else "0"
+        largest = (
+            float(np.prod([np.abs(data[n] - middle.get(n, 0.0)).max() ** k for n, k in powers])) if powers else 1.0
+        )
+        finest = int(np.ceil(-np.log10(wanted / max(largest, 1e-300))))
+        digits = max(finest, int(3 - np.floor(np.log10(abs(b))))) if b else 0
+        size = fixed(abs(b), int(np.clip(digits, 0, 40))) if b else "0"
         sign = ("−" if b < 0 else "") if not started else (" −" if b < 0 else " +")
-        names = " × ".join(f.data.title(n) + (str(k).translate(SUPERSCRIPT) if k > 1 else "") for n, k in powers)
+        names = " × ".join(_about(f, n, middle) + (str(k).translate(SUPERSCRIPT) if k > 1 else "") for n, k in powers)
         text += f" {sign}{size}" if not started else f"{sign} {size}"
         text += f" × {names}" if names else ""
         started = True
     return text if started else f"{text} 0"
+
+
+def _about(f: Fitted, name: str, middle: dict[str, float]) -> str:
+    """'floor area', or '(year − 2005)'."""
+    title = f.data.title(name)
+    if name not in middle:
+        return title
+    at = middle[name]
+    return f"({title} {'−' if at > 0 else '+'} {f'{abs(at):.15g}'})"

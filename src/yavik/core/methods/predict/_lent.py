@@ -18,11 +18,12 @@ def lent(f: Fitted, response: str, r2: float, p: float | None, alpha: float) -> 
     fitted: list[FittedLine] = []
     measures = [n for n in f.data.names if n not in f.data.factors][:MOST_MEASURES]
     for name in measures:
-        fitted.append(_line(f, name, None, None, {}))
+        lines = [_line(f, name, None, None, {})]
         factors = line_factors(f, name)
         if len(factors) == 1 and len(f.data.factors[factors[0]].levels) <= MOST_LEVELS:
             levels = f.data.factors[factors[0]].levels
-            fitted += [_line(f, name, factors[0], level, {factors[0]: i}) for i, level in enumerate(levels)]
+            lines += [_line(f, name, factors[0], level, {factors[0]: i}) for i, level in enumerate(levels)]
+        fitted += [line for line in lines if line is not None]
     others = len(f.data.names) > 1
     note = f"Lines are the model’s means with {level_words(alpha)} confidence bands"
     note += ", the other terms at their usual values." if others else "."
@@ -37,11 +38,14 @@ def lent(f: Fitted, response: str, r2: float, p: float | None, alpha: float) -> 
     )
 
 
-def _line(f: Fitted, name: str, by: str | None, level: str | None, places: dict[str, int]) -> FittedLine:
+def _line(f: Fitted, name: str, by: str | None, level: str | None, places: dict[str, int]) -> FittedLine | None:
     values = f.data.design.data[name]
     x = np.linspace(float(values.min()), float(values.max()), STEPS)
     rows, _ = f.data.points({**f.typical, **places}, **{name: x})
     y, low, high = f.means(rows)
+    if np.isnan(y).any():  # no row has this combination
+        return None
+    low, high = (np.where(np.isnan(v), y, v) for v in (low, high))
     return FittedLine(over=name, by=by, group=level, x=_brief(x), y=_brief(y), low=_brief(low), high=_brief(high))
 
 

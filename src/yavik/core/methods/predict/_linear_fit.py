@@ -7,11 +7,12 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from yavik.core.answers.wording import counted, listing
+from yavik.core.methods.predict._errors import BY_CLUSTER, Errors, errors_of, spread_for, tested
 from yavik.core.methods.predict._fitted import Fitted
 from yavik.core.methods.predict._terms import ModelData, read_model
-from yavik.core.stats.design import Design
 from yavik.core.stats.groups import Floats
-from yavik.core.stats.least_squares import LeastSquares, Rows, fit, independent_columns, robust_covariance, rows_of
+from yavik.core.stats.least_squares import LeastSquares, Rows, fit, independent_columns, null_vectors, rows_of
+from yavik.core.stats.oneway import FTest
 from yavik.core.stats.selection import LinearJudge, Round, Subset, best_subsets, walk
 from yavik.core.stats.triangle import Triangle, triangle
 from yavik.core.table import DataProblem, Table
@@ -42,10 +43,27 @@ class LinearFit:
     rounds: list[Round]
     subsets: list[Subset]
     chosen: tuple[int, ...]
-    covariance: Floats
-    df: float
+    errors: Errors
+    null: Floats
     exact: bool
+    codes: Any
     n_clusters: int
+
+    @property
+    def df(self) -> float:
+        return self.errors.df
+
+    def partial_eta2(self, term: int) -> float:
+        """Share of what the other terms leave, from sums of squares: a robust F has none."""
+        plain = replace(self.errors, kind="classical", covariance=self.model.covariance, df=float(self.model.df),
+                        df_of=None, clusters=None, blind=self.errors.blind[:0])  # fmt: skip
+        found = tested(
+            self.data.design.tested(term), self.model, plain, self.null, bool(self.model.first), self.exact
+        )
+        return found.f * found.df1 / (found.f * found.df1 + found.df2) if isinstance(found, FTest) else np.nan
+
+    def tested(self, rows: Floats) -> FTest | str:
+        return tested(rows, self.model, self.errors, self.null, bool(self.model.first), self.exact)
 
 
 def fit_linear(
@@ -54,7 +72,7 @@ def fit_linear(
     """Raises DataProblem for what cannot be fitted."""
     assert spec.response
     y = table.numbers(spec.response)
-    whole = read_model(table, spec.response, spec.terms, spec.reference, spec.weights, y)
+    whole = read_model(table, spec.response, spec.terms, spec.reference, spec.weights, y, spec.intercept)
     if np.ptp(whole.y) == 0:
         raise DataProblem(
             f"All {counted(whole.n, 'value')} of {spec.response} used here are the same: there is nothing to explain.",
@@ -62,7 +80,7 @@ def fit_linear(
         )
     clusters, n_clusters = _clusters(table, spec, whole)
     told(0.2, "Cross-products")
-    t = triangle(whole.design, whole.y, whole.weights, spec.intercept)
+    whole, t = prepared(whole, spec.intercept)
     judge = LinearJudge(whole.design, t)
     rounds: list[Round] = []
     subsets: list[Subset] = []
@@ -84,32 +102,51 @@ def fit_linear(
         )
     told(0.5, "Rows")
     data, part = part_of(whole, t, chosen)
-    follows = independent_columns(part)[1]
+    kept, follows = independent_columns(part)
+    null = null_vectors(part, kept, list(follows))
     model = fit(part)
     rows = rows_of(data.design, data.y, data.weights, model)
     exact = model.rss <= EXACT * max(model.total, 1e-300)
-    df = float(n_clusters - 1 if spec.se == "cluster" else model.df)
-    if exact:  # what is left is rounding, not scatter
-        covariance = np.zeros_like(model.covariance)
-    elif spec.se == "classical":
-        covariance = model.covariance
-    else:
-        covariance = robust_covariance(data.design, rows, spec.se, clusters, n_clusters)
+    errors = errors_of(data, model, rows, spec, clusters, n_clusters, exact)
+    fitted = fitted_of(data, model, rows, spec, errors, null, exact)
+    return LinearFit(
+        whole,
+        data,
+        model,
+        rows,
+        fitted,
+        follows,
+        judge,
+        rounds,
+        subsets,
+        chosen,
+        errors,
+        null,
+        exact,
+        clusters,
+        n_clusters,
+    )
+
+
+def fitted_of(
+    data: ModelData, model: LeastSquares, rows: Rows, spec: "LinearSpec", errors: Errors, null: Floats, exact: bool
+) -> Fitted:
     y_title = data.response.axis_title
-    fitted = Fitted(
+    return Fitted(
         data,
         model.used,
         spec.intercept,
         model.coef,
-        covariance,
-        df,
+        errors.covariance,
+        errors.df,
         spec.alpha,
         held(spec, data),
         y_title,
-        spread=model.mse,
-    )
-    return LinearFit(
-        whole, data, model, rows, fitted, follows, judge, rounds, subsets, chosen, covariance, df, exact, n_clusters
+        spread=spread_for(spec, data, model, rows, exact),
+        null=null,
+        blind=errors.blind,
+        df_of=errors.df_of,
+        single_words=" of weight 1" if spec.weights else "",
     )
 
 
@@ -134,23 +171,28 @@ def demand_rows(data: ModelData, coefficients: int) -> None:
         )
 
 
+def prepared(data: ModelData, intercept: bool) -> tuple[ModelData, Triangle]:
+    """The triangle of a model's columns.
+
+    Where a column follows from others, the coefficients of what is left are those of the columns as they are only if
+    moving the numbers' zero brings nothing of the lost column in; else numbers keep their own zero.
+    """
+    t = triangle(data.design, data.y, data.weights, intercept)
+    keep, follows = independent_columns(t)
+    if follows and any(centre for centre, _ in data.design.origin.values()):
+        turn = data.design.raw[1:, 1:]
+        if np.any(turn[np.ix_(list(follows), keep)] != 0):
+            data = data.unmoved()
+            t = triangle(data.design, data.y, data.weights, intercept)
+    return data, t
+
+
 def part_of(whole: ModelData, t: Triangle, chosen: tuple[int, ...]) -> tuple[ModelData, Triangle]:
     """Data and triangle of some of the terms, on the same rows."""
     if len(chosen) == len(whole.terms):
         return whole, t
     columns = [j for j, c in enumerate(whole.design.columns) if c.term in chosen]
-    return some_terms(whole, chosen), t.among(columns)
-
-
-def some_terms(whole: ModelData, chosen: tuple[int, ...]) -> ModelData:
-    terms = [whole.terms[i] for i in chosen]
-    names = {n for term in terms for n in term.names}
-    factors = {k: v for k, v in whole.factors.items() if k in names}
-    data = {k: v for k, v in whole.design.data.items() if k in names}
-    return replace(
-        whole, terms=terms, factors=factors, design=Design(terms, factors, data),
-        columns={k: v for k, v in whole.columns.items() if k in names},
-    )  # fmt: skip
+    return whole.part(chosen), t.among(columns)
 
 
 def _subsets(whole: ModelData, spec: "LinearSpec", t: Triangle) -> list[Subset]:
@@ -168,7 +210,7 @@ def _subsets(whole: ModelData, spec: "LinearSpec", t: Triangle) -> list[Subset]:
 
 
 def _clusters(table: Table, spec: "LinearSpec", data: ModelData) -> tuple[Any, int]:
-    if spec.se != "cluster":
+    if spec.se not in BY_CLUSTER:
         return None, 0
     if not spec.cluster:
         raise DataProblem(

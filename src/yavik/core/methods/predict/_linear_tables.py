@@ -39,6 +39,7 @@ from yavik.core.methods.predict._coefficients import (
     estimates,
     lower,
     more_or_less,
+    raw_shape,
 )
 from yavik.core.methods.predict._effects import decimals_of
 from yavik.core.methods.predict._linear_fit import LinearFit
@@ -56,22 +57,24 @@ SE_WORDS = {
     "hc2": "robust standard errors, HC2",
     "hc3": "robust standard errors, HC3",
     "cluster": "standard errors by cluster",
+    "cr2": "standard errors by cluster, corrected for few of them (CR2), df by Satterthwaite",
+    "wild": "p by the wild cluster bootstrap, intervals by CR2",
 }
 
 
-def whole_test(m: LinearFit, se: str) -> FTest | None:
+def whole_test(m: LinearFit) -> FTest | None:
     """All terms at once, with the errors that were chosen."""
     if m.exact or not m.model.used:
         return None
-    if se == "classical":
+    if m.errors.kind == "classical":
         return m.model.whole()
-    return m.model.wald(np.eye(m.data.design.p), m.covariance, m.df)
+    found = m.tested(np.eye(m.data.design.p)[m.model.used])
+    return found if isinstance(found, FTest) else None
 
 
-def term_tests(m: LinearFit) -> list[FTest | None]:
-    if m.exact:
-        return [None] * len(m.data.terms)
-    return [m.model.wald(m.data.design.hypothesis(i), m.covariance, m.df) for i in range(len(m.data.terms))]
+def term_tests(m: LinearFit) -> list[FTest | str]:
+    """Each term with all its columns; a text says why there is no test."""
+    return [m.tested(m.data.design.tested(i)) for i in range(len(m.data.terms))]
 
 
 def headline(
@@ -84,8 +87,9 @@ def headline(
             f"No term was chosen: {response} is best told by its mean, {number(float(m.model.coef[0]), m.data.decimals + 1)}{_unit(m)}."
         ), "no term chosen"
     r2 = m.model.r2
+    about = "" if m.model.first else " about zero"
     said: list[str | Span] = [
-        f"{names[0].upper()}{names[1:]} {'together explain' if len(m.data.terms) > 1 else 'explains'} {percent(r2)} of the scatter of {response}"
+        f"{names[0].upper()}{names[1:]} {'together explain' if len(m.data.terms) > 1 else 'explains'} {percent(r2)} of the scatter of {response}{about}"
     ]
     said += [" (", italic("R"), f"²\u00a0= {share(r2)}, adjusted {share(m.model.adjusted_r2)}"]
     said += [f", predicted {share(m.rows.predicted_r2)}"] if np.isfinite(m.rows.predicted_r2) else []
@@ -126,7 +130,7 @@ def sentence(m: LinearFit, c: Coefficient, alpha: float) -> str | None:
 
 
 def coefficients_table(m: LinearFit, spec: LinearSpec, found: list[Coefficient]) -> TableBlock:
-    rows, std, vif = [], m.model.standardised, m.model.vif
+    rows, (std, vif) = [], raw_shape(m.fitted, m.model)
     for c in found:
         place = m.model.used.index(c.column) if c.column in m.model.used else None
         row = cells(c)
@@ -143,30 +147,31 @@ def coefficients_table(m: LinearFit, spec: LinearSpec, found: list[Coefficient])
     notes = [f"b in {m.data.response.unit}"] if m.data.response.unit else []
     notes.append("β in standard deviations")
     if spec.se != "classical":
-        notes.append(SE_WORDS[spec.se] + (f" ({m.n_clusters} clusters)" if spec.se == "cluster" else ""))
+        notes.append(SE_WORDS[spec.se] + (f" ({m.n_clusters} clusters)" if m.n_clusters else ""))
     note = f"{'; '.join(notes)}. {m.data.references}".strip()
     marked = [i for i, c in enumerate(found) if c.column is not None and c.p < spec.alpha]
     return grid("coefficients", f"Coefficients for {lower(m.data.response.title)}", columns, rows, note=note, marked=marked,
                 strong=["term", "p"], control="reference" if m.data.factors else None)  # fmt: skip
 
 
-def terms_table(m: LinearFit, spec: LinearSpec, tests: list[FTest | None]) -> TableBlock | None:
+def terms_table(m: LinearFit, spec: LinearSpec, tests: list[FTest | str]) -> TableBlock | None:
     if not m.data.terms:
         return None
     rows = []
     for i, (term, test) in enumerate(zip(m.data.terms, tests, strict=True)):
         columns = [c for c in m.data.design.places(i) if c in m.model.used]
         gvif = m.model.generalised_vif(columns)
-        why = EXACT_WHY if m.exact else "follows from the other columns"
-        partial = test.f * test.df1 / (test.f * test.df1 + test.df2) if test else np.nan
+        why = test if isinstance(test, str) else ""
+        partial = m.partial_eta2(i)
         rows.append(
             {
                 "term": word(m.data.term_title(term)),
-                "df1": df_cell(test.df1 if test else np.nan, why),
-                "f": stat(test.f if test else np.nan, why),
-                "p": p_cell(test.p if test else np.nan, why),
-                "partial_eta2": share_cell(partial, why),
-                "vif": num(gvif, 1, why),
+                "df1": missing(why) if isinstance(test, str) else df_cell(test.df1),
+                "df2": missing(why) if isinstance(test, str) else df_cell(test.df2),
+                "f": missing(why) if isinstance(test, str) else stat(test.f),
+                "p": missing(why) if isinstance(test, str) else p_cell(test.p),
+                "partial_eta2": share_cell(partial, why or "cannot be computed here"),
+                "vif": num(gvif, 1, why or "follows from the other columns"),
             }
         )
     heads_ = [
@@ -178,13 +183,22 @@ def terms_table(m: LinearFit, spec: LinearSpec, tests: list[FTest | None]) -> Ta
         ("vif", "VIF"),
     ]
     error = f"each after all others, against {df(m.df)} df"
+    if m.errors.df_of:
+        heads_.insert(2, ("df2", "df of error"))
+        error = "each after all others, df by Hotelling’s T² with what the clusters carry"
+    if m.errors.kind == "wild":
+        error = "each after all others, p by the wild cluster bootstrap"
+    if m.errors.kind != "classical":
+        error += "; partial η² from the sums of squares, as under equal spread"
     note = f"Type III: {error}. A main effect that stands in an interaction with a category is that over its levels alike."
-    marked = [i for i, t in enumerate(tests) if t and t.p < spec.alpha]
+    marked = [i for i, t in enumerate(tests) if isinstance(t, FTest) and t.p < spec.alpha]
     return grid(
         "terms", "Each term with all its columns", heads_, rows, note=note, marked=marked, strong=["term", "p"]
     )
 
 
+R2 = {1: "R²", 0: "R² about zero"}
+"""Without an intercept R² is the share of the squares about zero, and says something else."""
 SHORT = {"adjusted_r2": "Adjusted", "predicted_r2": "Predicted", "residual_sd": "Residual SD"}
 
 
@@ -200,7 +214,7 @@ def fit_lines(m: LinearFit) -> list[FitLine]:
                        short=SHORT.get(key, title))  # fmt: skip
 
     return [
-        line("r2", "R²", model.r2, share_fine(model.r2), "high"),
+        line("r2", R2[model.first], model.r2, share_fine(model.r2), "high"),
         line("adjusted_r2", "Adjusted R²", model.adjusted_r2, share_fine(model.adjusted_r2), "high"),
         line("predicted_r2", "Predicted R²", rows.predicted_r2, share_fine(rows.predicted_r2), "high"),
         line("residual_sd", f"Residual SD{unit}", sd, number(sd, d) if np.isfinite(sd) else "–", "low"),
@@ -234,16 +248,16 @@ def words_table(m: LinearFit, spec: LinearSpec, found: list[Coefficient]) -> Tab
                 control="per" if m.data.numbers else None)  # fmt: skip
 
 
-def card(m: LinearFit, found: list[Coefficient]) -> ModelCard:
+def card(m: LinearFit, found: list[Coefficient], weights: str | None) -> ModelCard:
     return ModelCard(
         kind="linear", said=m.data.response.title, response=m.data.response.name, effect="b",
         terms=card_terms(m.fitted), estimates=estimates(found), fit=fit_lines(m),
         log_likelihood=m.model.log_likelihood, parameters=m.model.parameters, rss=m.model.rss, df=float(m.model.df),
-        n=m.model.n, rows=m.data.fingerprint,
+        n=m.model.n, rows=m.data.fingerprint, weights=weights, intercept=bool(m.model.first),
     )  # fmt: skip
 
 
-def facts(m: LinearFit, test: FTest | None, found: list[Coefficient], tests: list[FTest | None]) -> dict[str, Any]:
+def facts(m: LinearFit, test: FTest | None, found: list[Coefficient], tests: list[FTest | str]) -> dict[str, Any]:
     model = m.model
     out: dict[str, Any] = {
         "n": model.n, "r2": model.r2, "adjusted_r2": model.adjusted_r2, "predicted_r2": m.rows.predicted_r2,
@@ -255,7 +269,7 @@ def facts(m: LinearFit, test: FTest | None, found: list[Coefficient], tests: lis
     for c in found:
         out |= {f"{c.key}.b": c.b, f"{c.key}.se": c.se, f"{c.key}.t": c.t, f"{c.key}.p": c.p}
     for term, t in zip(m.data.terms, tests, strict=True):
-        if t and t.df1 > 1:
+        if isinstance(t, FTest) and t.df1 > 1:
             out |= {f"{term_key(term)}.f": t.f, f"{term_key(term)}.p": t.p}
     return out
 

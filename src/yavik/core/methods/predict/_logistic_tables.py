@@ -69,7 +69,7 @@ def term_tests(m: BinaryModel) -> list[ChiSquare | None]:
     """Wald tests of each term with all its columns."""
     first, found = m.fitted.first, []
     for i in range(len(m.data.terms)):
-        rows = m.data.design.hypothesis(i)[:, m.used]
+        rows = m.data.design.tested(i)[:, m.used]
         live = rows.any(axis=1)
         touched = any(rows[:, k].any() for k in m.infinite)
         got = (

@@ -2,7 +2,7 @@
 
 import hashlib
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -12,7 +12,7 @@ from yavik.core.answers import RowsUsed
 from yavik.core.answers.answer import LeftOut
 from yavik.core.answers.wording import SUPERSCRIPT, counted, listing, number
 from yavik.core.figures.data import printed_decimals
-from yavik.core.stats.design import Design, Factor, ModelTerm, Part
+from yavik.core.stats.design import Design, Factor, ModelTerm, Part, own_origin
 from yavik.core.stats.groups import Floats
 from yavik.core.table import Column, DataProblem, Kind, Table, rows_in_words
 
@@ -103,6 +103,28 @@ class ModelData:
         """Columns of the terms, in order."""
         return list(self.columns)
 
+    def design_of(self, data: dict[str, Any]) -> Design:
+        """The same design for other rows: same coding, same origin."""
+        return Design(self.terms, self.factors, data, self.design.origin, self.design.full)
+
+    def part(self, chosen: Sequence[int]) -> "ModelData":
+        """The same rows with some of the terms."""
+        terms = [self.terms[i] for i in chosen]
+        names = {n for term in terms for n in term.names}
+        factors = {k: v for k, v in self.factors.items() if k in names}
+        data = {k: v for k, v in self.design.data.items() if k in names}
+        mains = {t.names[0] for t in terms if len(t.parts) == 1}
+        full = self.design.full if self.design.full in mains else None
+        return replace(
+            self, terms=terms, factors=factors, design=Design(terms, factors, data, self.design.origin, full),
+            columns={k: v for k, v in self.columns.items() if k in names},
+        )  # fmt: skip
+
+    def unmoved(self) -> "ModelData":
+        """The same with numbers about their own zero, for terms that do not let it move."""
+        origin = {k: (0.0, scale) for k, (_, scale) in self.design.origin.items()}
+        return replace(self, design=Design(self.terms, self.factors, self.design.data, origin, self.design.full))
+
     @property
     def numbers(self) -> list[str]:
         return [n for n in self.columns if n not in self.factors]
@@ -134,7 +156,7 @@ class ModelData:
     @property
     def references(self) -> str:
         """'Compared with: district: Lakeside.' for all categories; nothing where there are none."""
-        said = [f"{self.title(n)}: {f.levels[f.reference]}" for n, f in self.factors.items()]
+        said = [f"{self.title(n)}: {f.levels[f.reference]}" for n, f in self.factors.items() if n != self.design.full]
         return f"Compared with: {', '.join(said)}." if said else ""
 
     def unit(self, name: str) -> str:
@@ -239,9 +261,12 @@ def read_model(
     reference: dict[str, str],
     weights: str | None,
     y: Floats,
-    what: str = "",
+    intercept: bool = True,
 ) -> ModelData:
-    """Raises DataProblem for columns that are constant, levels that are not there and models larger than the data."""
+    """Raises DataProblem for columns that are constant, levels that are not there and models larger than the data.
+
+    Without an intercept the first category with a main effect has a coefficient for each of its levels.
+    """
     made = read_terms(table, terms, response)
     names = list(dict.fromkeys(n for t in made for n in t.names))
     columns = {n: table.column(n) for n in names}
@@ -275,7 +300,9 @@ def read_model(
     unknown = next((n for n in reference if n not in factors), None)
     if unknown:
         raise DataProblem(f"{unknown} has a reference level, but is no category among the terms.", column=unknown)
-    design = Design(made, factors, data)
+    full = next((t.names[0] for t in made if len(t.parts) == 1 and t.names[0] in factors), None)
+    origin = own_origin(made, data, factors, intercept)
+    design = Design(made, factors, data, origin, None if intercept else full)
     if design.p > MOST_COLUMNS:
         raise DataProblem(
             f"The model has {design.p} coefficients; up to {MOST_COLUMNS} can be had. Leave out an interaction or a column with many levels.",
@@ -354,7 +381,7 @@ def for_every_row(data: ModelData) -> tuple[Any, Any]:
             values[name] = table.numbers(name)
             filled &= ~np.isnan(values[name])
     places = np.flatnonzero(filled)
-    return Design(data.terms, data.factors, {k: v[places] for k, v in values.items()}), filled
+    return data.design_of({k: v[places] for k, v in values.items()}), filled
 
 
 def kind_is_number(column: Column) -> bool:

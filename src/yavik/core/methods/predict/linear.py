@@ -14,7 +14,7 @@ from yavik.core.figures.describe import VALUES
 from yavik.core.figures.plots import Cloud, block, scatter, thin
 from yavik.core.methods.base import Aim, Layout, Method, Run, option, placed, slot
 from yavik.core.methods.predict import _linear_tables as tables
-from yavik.core.methods.predict._coefficients import coefficients, lower, most_telling, with_terms
+from yavik.core.methods.predict._coefficients import Coefficient, coefficients, lower, most_telling, with_terms
 from yavik.core.methods.predict._effects import (
     cases_table,
     equations_table,
@@ -23,6 +23,7 @@ from yavik.core.methods.predict._effects import (
     slopes_table,
     term_pictures,
 )
+from yavik.core.methods.predict._errors import wild_ps
 from yavik.core.methods.predict._lent import lent
 from yavik.core.methods.predict._linear_checks import all_checks, asides_of
 from yavik.core.methods.predict._linear_fit import LinearFit, fit_linear
@@ -47,7 +48,7 @@ class LinearSpec(LinearChoice):
             "column", "Weights", "Of precision: a row with weight 2 has half the variance.", kinds=[*VALUES]
         ),
     )
-    se: Literal["classical", "hc0", "hc1", "hc2", "hc3", "cluster"] = Field(
+    se: Literal["classical", "hc0", "hc1", "hc2", "hc3", "cluster", "cr2", "wild"] = Field(
         "classical",
         json_schema_extra=option(
             "Standard errors",
@@ -57,7 +58,9 @@ class LinearSpec(LinearChoice):
                 "hc1": "robust, HC1",
                 "hc2": "robust, HC2",
                 "hc3": "robust, HC3",
-                "cluster": "by cluster",
+                "cluster": "by cluster, for many clusters",
+                "cr2": "by cluster, corrected for few (CR2)",
+                "wild": "by cluster, wild bootstrap",
             },
         ),
     )
@@ -65,7 +68,7 @@ class LinearSpec(LinearChoice):
         None,
         json_schema_extra=placed(
             "column", "Clusters", "Rows of one cluster may be alike.", kinds=["category", "ordered", "yes_no", "identifier", "text", "count"],
-            when={"se": ["cluster"]},
+            when={"se": ["cluster", "cr2", "wild"]},
         ),
     )  # fmt: skip
 
@@ -73,9 +76,9 @@ class LinearSpec(LinearChoice):
 def compute(table: Table, spec: LinearSpec, run: Run) -> Answer:
     m = fit_linear(table, spec, run.progress)
     run.progress(0.6, "Diagnostics")
-    found = coefficients(m.fitted, spec.per)
+    found = coefficients_of(m, spec.per)
     tests = tables.term_tests(m)
-    test = tables.whole_test(m, spec.se)
+    test = tables.whole_test(m)
     asides = asides_of(m)
     strongest = most_telling(m.fitted, found)
     spans, short = tables.headline(m, spec, test, strongest)
@@ -108,7 +111,8 @@ def compute(table: Table, spec: LinearSpec, run: Run) -> Answer:
         checks=all_checks(m, spec, asides),
         rows=m.data.used,
         marks=lent(m.fitted, lower(m.data.response.title), m.model.r2, test.p if test else None, spec.alpha),
-        model=tables.card(m, found),
+        model=tables.card(m, found, spec.weights),
+        seed=spec.seed if spec.se == "wild" or spec.selection != "none" else None,
         variants=_variants(m, spec),
     )
 
@@ -150,9 +154,13 @@ def _variants(m: LinearFit, spec: LinearSpec) -> list[Variant]:
     return runners_up or round_variants(m, base, lambda terms: f"R² {share(m.judge.model(terms).r2)}")
 
 
+def coefficients_of(m: LinearFit, per: dict[str, float]) -> list[Coefficient]:
+    return coefficients(m.fitted, per, ps=wild_ps(m.model, m.errors, m.fitted.turn))
+
+
 def card(table: Table, spec: LinearSpec) -> ModelCard:
     m = fit_linear(table, spec)
-    return tables.card(m, coefficients(m.fitted, {}))
+    return tables.card(m, coefficients_of(m, {}), spec.weights)
 
 
 def _folded(made: TableBlock | None) -> TableBlock | None:
@@ -212,7 +220,7 @@ def _folds(m: LinearFit, spec: LinearSpec) -> dict[str, Any]:
     whole, w = m.whole, m.whole.weights
     for k in range(FOLDS):
         seen = fold != k
-        design = type(whole.design)(whole.terms, whole.factors, {n: v[seen] for n, v in whole.design.data.items()})
+        design = whole.design_of({n: v[seen] for n, v in whole.design.data.items()})
         y = whole.y[seen]
         t = triangle(design, y, None if w is None else w[seen], spec.intercept)
         judge = LinearJudge(design, t)
@@ -240,7 +248,9 @@ def new_columns(table: Table, spec: LinearSpec) -> list[tuple[Column, Any]]:
     design, filled = for_every_row(m.data)
     x = design.block(0, design.n)
     fitted, _, _ = m.fitted.means(x)
-    single = m.fitted.single(x)
+    weights = table.numbers(spec.weights)[filled] if spec.weights else None
+    own = None if weights is None else np.where(weights > 0, weights, np.nan)
+    single = m.fitted.single(x, own)
     assert single is not None
     y = table.numbers(spec.response)[filled]
     column = m.data.response
