@@ -233,7 +233,12 @@ CASES: list[tuple[str, str, dict[str, Any], dict[str, list[Any]]]] = [
         {"response": "pace", "terms": ["span", "recall", "rest"], "selection": "best_subsets", "choose_by": "bic"},
         {"choose_by": ["aic", "adjusted_r2"]},
     ),
-    ("linear", "Branches", {"response": "visits", "terms": ["floor_area"], "se": "cluster", "cluster": "town"}, {}),
+    (
+        "linear",
+        "Branches",
+        {"response": "visits", "terms": ["floor_area"], "se": "cluster", "cluster": "town"},
+        {"se": []},
+    ),
     (
         "logistic",
         "Winter challenge",
@@ -249,6 +254,7 @@ CASES: list[tuple[str, str, dict[str, Any], dict[str, list[Any]]]] = [
             "interval": ["profile"],
             "penalty": [],
             "cutoff": [0.05, 0.95],
+            "se": ["hc0", "hc1"],
             "reference": [{"card": "senior"}],
             "intercept": [False],
             "per": [{"minutes": 10.0}],
@@ -262,6 +268,12 @@ CASES: list[tuple[str, str, dict[str, Any], dict[str, list[Any]]]] = [
         "Winter challenge",
         {"response": "finished", "terms": ["minutes", "visits", "town", "age_group"], "selection": "stepwise"},
         {"choose_by": ["aic", "bic"], "enter": [0.001], "remove": [0.5]},
+    ),
+    (
+        "logistic",
+        "Winter challenge",
+        {"response": "finished", "terms": ["minutes", "card"], "se": "cluster", "cluster": "town"},
+        {},
     ),
     (
         "line_up",

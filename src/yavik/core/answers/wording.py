@@ -109,6 +109,12 @@ def percent(x: float) -> str:
     return f"{100 * _there(x):.1f} %"
 
 
+def percent_fine(x: float, gap: float) -> str:
+    """A share in per cent with as many decimals as a gap to another needs to be seen."""
+    digits = max(1, int(1 - math.floor(math.log10(max(abs(_there(gap)) * 100, 1e-12)))))
+    return f"{100 * _there(x):.{min(digits, 8)}f} %"
+
+
 def interval(low: float, high: float, decimals: int) -> str:
     return f"{number(low, decimals)} to {number(high, decimals)}"
 

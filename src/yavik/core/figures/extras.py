@@ -9,7 +9,7 @@ from yavik.core.answers import Marks
 from yavik.core.answers.wording import plain
 from yavik.core.figures.axes import bounded
 from yavik.core.figures.describe import Figure
-from yavik.core.figures.layers import band, lines, path, place, points_of, rule, text
+from yavik.core.figures.layers import band, lines, on_axis, path, place, points_of, rule, text
 from yavik.core.figures.plot import Axis, Plot, Vega
 from yavik.core.figures.style import INK, MUTED, PX_PER_MM, PX_PER_PT
 from yavik.core.table import DataProblem
@@ -230,9 +230,11 @@ def _fitted(figure: Figure, plot: Plot, marks: Marks) -> list[Vega]:
     for f in marks.fitted:
         colour = colours.get(f.group or "", INK)
         name = f"model {f.group or ''}"
-        curves += path(name, colour, f.x, f.y)
+        there = on_axis(figure.x_scale, f.x) & on_axis(figure.y_scale, f.y)
+        curves += path(name, colour, np.array(f.x)[there], np.array(f.y)[there])
+        wide = there & on_axis(figure.y_scale, f.low) if f.low else there & False
         bands += [
-            {"x": place(a), "low": place(b), "high": place(c), "line": name, "colour": colour}
-            for a, b, c in zip(f.x, f.low, f.high, strict=False)
+            {"x": place(f.x[i]), "low": place(f.low[i]), "high": place(f.high[i]), "line": name, "colour": colour}
+            for i in np.flatnonzero(wide)
         ]
     return ([band(bands)] if bands else []) + [lines(curves, 2.4 * width)]

@@ -8,6 +8,7 @@ import numpy as np
 
 from yavik.core.figures.plot import Vega
 from yavik.core.figures.style import INK, PX_PER_PT
+from yavik.core.stats.groups import Floats
 
 MOST_POINTS = 2000
 """Points drawn one by one; beyond, a seeded random part of each group stands for it, and the caption says so."""
@@ -16,6 +17,21 @@ MOST_POINTS = 2000
 def brief(x: Any) -> float:
     """Six digits: more than a picture can show, and half the length."""
     return float(f"{float(x):.6g}")
+
+
+def spread_along(low: float, high: float, n: int, scale: str) -> Floats:
+    """n places evenly spread on an axis of that scale, so that a bend is drawn where the eye sees it."""
+    if scale == "log" and low > 0:
+        return np.geomspace(low, high, n)
+    if scale == "root" and low >= 0:
+        return np.linspace(np.sqrt(low), np.sqrt(high), n) ** 2
+    return np.linspace(low, high, n)
+
+
+def on_axis(scale: str, values: Any) -> Any:
+    """Which values have a place on an axis of that scale."""
+    values = np.asarray(values, float)
+    return values > 0 if scale == "log" else values >= 0 if scale == "root" else np.isfinite(values)
 
 
 def place(x: Any) -> float:

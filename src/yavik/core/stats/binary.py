@@ -3,10 +3,10 @@
 Columns are centred and scaled before anything is fitted, and coefficients are carried back at the end.
 """
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Literal
+from typing import Any, Literal
 
 import numpy as np
 from scipy import optimize, special, stats
@@ -94,6 +94,16 @@ def _mean_and_slope(link: Link, eta: Floats) -> tuple[Floats, Floats, Floats]:
         return special.ndtr(eta), special.ndtr(-eta), np.exp(-0.5 * eta**2) / np.sqrt(2 * np.pi)
     e = np.exp(np.minimum(eta, 50.0))
     return -np.expm1(-e), np.exp(-e), np.exp(np.minimum(eta, 50.0) - e)
+
+
+def slope_of(link: Link, eta: Floats) -> tuple[Floats, Floats]:
+    """First and second derivative of the probability by the sum of terms."""
+    mu, nu, first = _mean_and_slope(link, np.asarray(eta, float))
+    if link == "logit":
+        return first, first * (nu - mu)
+    if link == "probit":
+        return first, -eta * first
+    return first, first * (1 - np.exp(np.minimum(eta, 50.0)))
 
 
 def probability(link: Link, eta: Floats) -> Floats:
@@ -206,19 +216,19 @@ def fit(
     link: Link = "logit",
     penalty: Penalty = "none",
     start: Floats | None = None,
-    fixed: tuple[int, float] | None = None,
+    fixed: Mapping[int, float] | None = None,
 ) -> BinaryFit:
     """Maximum likelihood, or penalised likelihood (Firth, 1993; logit only).
 
     Args:
         start: scaled coefficients to begin with.
-        fixed: one scaled coefficient and the value that it is held at.
+        fixed: scaled coefficients that are held, and at what.
     """
     n, q = d.x.shape
     beta = _begin(d, link, penalty, start)
     free = np.ones(q, bool)
-    if fixed is not None:
-        beta[fixed[0]], free[fixed[0]] = fixed[1], False
+    for place, value in (fixed or {}).items():
+        beta[place], free[place] = value, False
     firth = penalty == "firth"
     ll, gradient, information = _pass(d, link, beta, firth)
     goal = ll + _bonus(information, firth)
@@ -286,6 +296,42 @@ def _solve(information: Floats, gradient: Floats) -> Floats:
         return np.asarray(invert(information) @ gradient)
 
 
+def sandwich(found: BinaryFit, kind: str, clusters: Any = None, n_clusters: int = 0) -> Floats:
+    """Robust covariance of the coefficients (Huber, 1967; White, 1982), in the columns' units.
+
+    hc0 plain, hc1 with n/(n − q), cluster with G/(G − 1) · (n − 1)/(n − q) and scores summed by cluster.
+    """
+    d = found.data
+    n, q = d.x.shape
+    mu, nu, slope = _mean_and_slope(found.link, found.eta)
+    u = (d.y - mu) * (1.0 if found.link == "logit" else slope / np.maximum(mu * nu, 1e-300))
+    if kind == "cluster":
+        sums = np.column_stack([np.bincount(clusters, d.x[:, j] * u, minlength=n_clusters) for j in range(q)])
+        meat = sums.T @ sums * (n_clusters / (n_clusters - 1) * (n - 1) / max(n - q, 1))
+    else:
+        scores = d.x * u[:, None]
+        meat = scores.T @ scores * (n / max(n - q, 1) if kind == "hc1" else 1.0)
+    turn = d.back() @ invert(found.information)
+    return np.asarray(turn @ meat @ turn.T)
+
+
+def score_weights(found: BinaryFit) -> Floats:
+    """|y − μ| as it enters the score equations, one for each row."""
+    mu, nu, slope = _mean_and_slope(found.link, found.eta)
+    away = np.where(found.data.y > 0.5, nu, mu)
+    if found.link == "logit":
+        return np.asarray(away)
+    return np.asarray(away * slope / np.maximum(mu * nu, 1e-300))
+
+
+def without(found: BinaryFit, places: Sequence[int]) -> tuple[float, int]:
+    """Likelihood-ratio χ² and df of some coefficients being zero; penalised where the fit is (Heinze & Schemper, 2002)."""
+    start = found.scaled.copy()
+    start[list(places)] = 0.0
+    less = fit(found.data, found.link, found.penalty, start, dict.fromkeys(places, 0.0))
+    return max(2 * (found.penalised - less.penalised), 0.0), len(places)
+
+
 def null_likelihood(y: Floats, link: Link, intercept: bool) -> float:
     """Log-likelihood without any term."""
     n, yes = len(y), float(y.sum())
@@ -310,7 +356,7 @@ def profile_interval(found: BinaryFit, place: int, alpha: float) -> tuple[float,
 
     def fall(value: float) -> float:
         # Always from the same start, so that the same value falls equally far whenever it is asked for.
-        return fit(d, found.link, found.penalty, found.scaled, (place, value)).penalised - goal
+        return fit(d, found.link, found.penalty, found.scaled, {place: value}).penalised - goal
 
     return tuple(_edge(fall, best, sign * se) / scale for sign in (-1, 1))  # type: ignore[return-value]
 
@@ -328,18 +374,21 @@ def _edge(fall: Callable[[float], float], best: float, step: float) -> float:
     return float(np.sign(step) * np.inf)
 
 
-def _profile_of_intercept(found: BinaryFit, goal: float) -> tuple[float, float]:
-    """The intercept of uncentred columns is a combination of all; profiled on columns that are only scaled."""
-    d = found.data
+def uncentred(d: Prepared) -> Prepared:
+    """The same columns only scaled: the intercept of centred columns is a combination of all."""
     x = d.x.copy()
-    x[:, 1:] += d.centre / d.scale
-    plain = Prepared(x, d.y, np.zeros_like(d.centre), d.scale, True)
+    x[:, d.first :] += d.centre / d.scale
+    return Prepared(x, d.y, np.zeros_like(d.centre), d.scale, d.intercept)
+
+
+def _profile_of_intercept(found: BinaryFit, goal: float) -> tuple[float, float]:
+    plain = uncentred(found.data)
     start = found.scaled.copy()
     start[0] = found.coef[0]
     best, se = float(found.coef[0]), float(np.sqrt(found.covariance[0, 0]))
 
     def fall(value: float) -> float:
-        return fit(plain, found.link, found.penalty, start, (0, value)).penalised - goal
+        return fit(plain, found.link, found.penalty, start, {0: value}).penalised - goal
 
     return _edge(fall, best, -se), _edge(fall, best, se)
 
@@ -360,19 +409,3 @@ def score_test(found: BinaryFit, added: Floats) -> tuple[float, int]:
         return 0.0, 0
     along = vectors[:, keep].T @ (added.T @ u)
     return float((along**2 / values[keep]).sum()), int(keep.sum())
-
-
-def separating(d: Prepared) -> Floats | None:
-    """A direction along which the likelihood never falls; None where the estimates are finite (Albert & Anderson, 1984).
-
-    Found by linear programming: as much as possible of the signed distances, none of them negative.
-    """
-    signed = np.where(d.y[:, None] > 0.5, d.x, -d.x)
-    unique = np.unique(signed, axis=0)
-    total = unique.sum(axis=0)
-    got = optimize.linprog(
-        -total, A_ub=-unique, b_ub=np.zeros(len(unique)), bounds=[(-1, 1)] * d.x.shape[1], method="highs"
-    )
-    if got.status != 0 or -float(got.fun or 0.0) < 1e-7 * max(1.0, float(np.abs(total).max())):
-        return None
-    return np.asarray(got.x)

@@ -7,11 +7,11 @@ from typing import Literal, Protocol
 import numpy as np
 from scipy import special
 
-from yavik.core.stats.binary import BinaryFit, Link, Prepared, score_test
+from yavik.core.stats.binary import BinaryFit, Link, Penalty, Prepared, score_test
 from yavik.core.stats.binary import fit as fit_binary
 from yavik.core.stats.design import Design, ModelTerm
 from yavik.core.stats.groups import Floats
-from yavik.core.stats.least_squares import LeastSquares, fit, independent_columns, wald
+from yavik.core.stats.least_squares import LeastSquares, fit, independent_columns
 from yavik.core.stats.triangle import Triangle
 
 Way = Literal["forward", "backward", "stepwise"]
@@ -141,10 +141,17 @@ class LinearJudge:
 
 
 class BinaryJudge:
-    """Score tests to enter, so that a candidate costs one matrix product and no fit; Wald tests to leave."""
+    """Score tests to enter, so that a candidate costs one matrix product and no fit; likelihood-ratio tests to leave,
+    since a Wald test drops just the terms that tell best (Hauck & Donner, 1977).
 
-    def __init__(self, design: Design, whole: Prepared, used: Sequence[int], link: Link) -> None:
-        self.design, self.whole, self.used, self.link = design, whole, list(used), link
+    With Firth's penalty all models are those of the whole design with coefficients held at zero, so that their
+    penalised likelihoods stand on one scale.
+    """
+
+    def __init__(
+        self, design: Design, whole: Prepared, used: Sequence[int], link: Link, penalty: Penalty = "none"
+    ) -> None:
+        self.design, self.whole, self.used, self.link, self.penalty = design, whole, list(used), link, penalty
         self._kept: dict[Terms, BinaryFit] = {}
 
     def columns(self, now: Terms) -> list[int]:
@@ -152,26 +159,35 @@ class BinaryJudge:
 
     def model(self, now: Terms) -> BinaryFit:
         if now not in self._kept:
-            self._kept[now] = fit_binary(self.whole.among(self.columns(now)), self.link)
+            own = self.columns(now)
+            if self.penalty == "none":
+                made = fit_binary(self.whole.among(own), self.link)
+            else:
+                held = {i + self.whole.first: 0.0 for i in range(len(self.used)) if i not in set(own)}
+                made = fit_binary(self.whole, self.link, self.penalty, None, held)
+            self._kept[now] = made
         return self._kept[now]
 
     def add(self, now: Terms, term: int) -> Judged | None:
+        if self.penalty != "none":
+            return self._between(term, now, tuple(sorted((*now, term))))
         own = [i + self.whole.first for i in self.columns((term,))]
         chi2, df = score_test(self.model(now), self.whole.x[:, own])
         return Judged(term, chi2, df, np.nan, float(special.chdtrc(df, chi2))) if df else None
 
     def drop(self, now: Terms, term: int) -> Judged | None:
-        m, columns = self.model(now), self.columns(now)
-        rows = np.zeros((0, len(columns) + self.whole.first))
-        for place, i in enumerate(columns):
-            if self.design.columns[self.used[i]].term == term:
-                rows = np.vstack([rows, np.eye(len(columns) + self.whole.first)[place + self.whole.first]])
-        found = wald(rows, m.coef, m.covariance) if len(rows) else None
-        return Judged(term, found[0], found[1], np.nan, float(special.chdtrc(found[1], found[0]))) if found else None
+        return self._between(term, tuple(t for t in now if t != term), now)
+
+    def _between(self, term: int, small: Terms, large: Terms) -> Judged | None:
+        df = len(self.columns(large)) - len(self.columns(small))
+        if df <= 0:
+            return None
+        chi2 = max(2 * (self.model(large).penalised - self.model(small).penalised), 0.0)
+        return Judged(term, chi2, df, np.nan, float(special.chdtrc(df, chi2)))
 
     def criterion(self, now: Terms, by: ChooseBy) -> float:
-        m = self.model(now)
-        return m.bic if by == "bic" else m.aic
+        m, q = self.model(now), len(self.columns(now)) + self.whole.first
+        return -2 * m.penalised + (float(np.log(m.n)) if by == "bic" else 2.0) * q
 
 
 @dataclass(frozen=True)

@@ -14,7 +14,8 @@ MOST_ROWS = 50_000
 def variance_along(design: Design, found: Rows) -> Callable[[Floats, Floats], Floats]:
     """Residual variance as exp(γ'z) of the terms, by a gamma model of squared residuals (Harvey, 1976; Aitkin, 1987).
 
-    With fewer than fifteen rows for each column of the design, of the fitted value alone. Squares are divided by
+    Squares of the columns are in it where there are thirty rows for each; with fewer than fifteen the fitted value and
+    its square stand for the terms. Squares are divided by
     1 − leverage first. What is said stays within the range of variances found at the rows themselves.
 
     Returns:
@@ -24,13 +25,14 @@ def variance_along(design: Design, found: Rows) -> Callable[[Floats, Floats], Fl
     rows = np.linspace(0, model.n - 1, min(model.n, MOST_ROWS)).astype(int)
     square = found.weighted[rows] ** 2 / np.maximum(1 - found.leverage[rows], 1e-3)
     own = np.array(sorted(model.used), np.intp)
-    wide = len(rows) >= 15 * (len(own) + 1)
+    wide, square_too = len(rows) >= 15 * (len(own) + 1), len(rows) >= 30 * (len(own) + 1)
     middle, width = float(found.fitted.mean()), float(found.fitted.std()) or 1.0
     centre, scale = model.triangle.centre[own], model.triangle.scale[own] / np.sqrt(model.triangle.weight)
 
     def columns(x: Floats, fitted: Floats) -> Floats:
         z = (x[:, own] - centre) / scale if wide else ((fitted - middle) / width)[:, None]
-        return np.column_stack([np.ones(len(z)), z])
+        bent = z**2 - 1 if square_too or not wide else z[:, :0]
+        return np.column_stack([np.ones(len(z)), z, bent])
 
     data = {k: v[rows] for k, v in design.data.items()}
     z = columns(design.matrix(data, len(rows)), found.fitted[rows])

@@ -18,12 +18,14 @@ from yavik.core.figures.layers import (
     MOST_POINTS,
     band,
     lines,
+    on_axis,
     path,
     place,
     points,
     points_of,
     polygons,
     rule,
+    spread_along,
     text,
     thinned,
 )
@@ -207,8 +209,13 @@ class _Relation:
         if fit is None or fit.n < 3:
             self.warnings.append(f"{c.name or 'These rows'}: a line needs three rows and two different values.")
             return [], None, ""
-        at = np.linspace(float(c.x.min()), float(c.x.max()), 40)
+        at = spread_along(float(c.x.min()), float(c.x.max()), 40, self.figure.x_scale)
         y = fit.intercept + fit.slope * at
+        there = on_axis(self.figure.y_scale, y)
+        at, y = at[there], y[there]
+        if len(at) < 2:
+            return [], None, ""
+        least = float(c.y[on_axis(self.figure.y_scale, c.y)].min(initial=np.inf))  # where a band that has no end ends
         made = []
         if self.figure.interval != "none":
             t = float(stats.t.isf((1 - self.figure.level) / 2, fit.n - 2))
@@ -219,7 +226,7 @@ class _Relation:
                     [
                         {
                             "x": place(a),
-                            "low": place(b - h),
+                            "low": place(b - h if on_axis(self.figure.y_scale, b - h) else min(least, b)),
                             "high": place(b + h),
                             "line": c.name,
                             "colour": c.level.colour,
@@ -228,7 +235,9 @@ class _Relation:
                     ]
                 )
             )
-        made.append(lines(path(f"line {c.name}", c.level.colour, at[[0, -1]], y[[0, -1]]), 2.2 * self.width))
+        straight = self.figure.x_scale == self.figure.y_scale == "linear"
+        drawn = [0, -1] if straight else slice(None)  # on other axes a straight line is a curve
+        made.append(lines(path(f"line {c.name}", c.level.colour, at[drawn], y[drawn]), 2.2 * self.width))
         sign = "−" if fit.slope < 0 else "+"
         words = f"{c.name}: " if c.name else ""
         words += f"y = {significant(fit.intercept, 3)} {sign} {significant(abs(fit.slope), 3)} x, R² = {share_fine(fit.r2)}"
@@ -238,7 +247,7 @@ class _Relation:
         if len(c.x) < 4 or np.ptp(c.x) == 0:
             return [], None
         kept = thinned(len(c.x), len(c.x), self.figure.seed, 20_000)
-        at = np.linspace(float(c.x.min()), float(c.x.max()), 60)
+        at = spread_along(float(c.x.min()), float(c.x.max()), 60, self.figure.x_scale)
         y = local_line(c.x[kept], c.y[kept], at, 0.75 * self.figure.smooth)
         end = (float(at[-1]), float(y[-1])) if np.isfinite(y[-1]) else None
         return [lines(path(f"curve {c.name}", c.level.colour, at, y), 2.2 * self.width)], end

@@ -1,16 +1,17 @@
 """From a spec to a fitted model of a yes/no response."""
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from functools import cached_property
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
+from scipy import special
 
 from yavik.core.answers.wording import counted, listing
 from yavik.core.methods.events import place_of
 from yavik.core.methods.predict._fitted import Fitted
-from yavik.core.methods.predict._linear_fit import demand_rows, held
+from yavik.core.methods.predict._linear_fit import clusters_of, demand_rows, held
 from yavik.core.methods.predict._linear_fit import prepared as prepared_columns
 from yavik.core.methods.predict._terms import ModelData, read_model
 from yavik.core.stats.binary import (
@@ -21,19 +22,22 @@ from yavik.core.stats.binary import (
     prepare,
     probability,
     profile_interval,
-    separating,
+    sandwich,
+    uncentred,
+    without,
 )
 from yavik.core.stats.groups import Floats
 from yavik.core.stats.least_squares import independent_columns, null_vectors
 from yavik.core.stats.selection import BinaryJudge, Round, walk
+from yavik.core.stats.separation import Separation, find_separation
 from yavik.core.stats.telling import Roc, roc
 from yavik.core.table import DataProblem, Kind, Table
 
 if TYPE_CHECKING:
     from yavik.core.methods.predict.logistic import LogisticSpec
 
-MOST_SEPARATION = 400_000
-"""Numbers of a design among which a separating direction is looked for."""
+MOST_PROFILED = 3_000_000
+"""Numbers of a design up to which a penalised fit has profile intervals without being asked for."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -60,6 +64,10 @@ class BinaryModel:
     infinite: frozenset[int]
     complete: bool
     bounds: dict[int, tuple[float, float]] | None
+    ps: dict[int, float]
+    covariance: Floats
+    n_clusters: int
+    codes: Any
 
     @cached_property
     def roc(self) -> Roc:
@@ -129,7 +137,7 @@ def fit_binary(
     if spec.selection in ("none", "backward"):
         demand_rows(whole, len(used) + int(spec.intercept))
     prepared = prepare(whole.design, whole.y, used, spec.intercept)
-    judge = BinaryJudge(whole.design, prepared, used, spec.link)
+    judge = BinaryJudge(whole.design, prepared, used, spec.link, spec.penalty)
     rounds: list[Round] = []
     chosen = tuple(range(len(whole.terms)))
     if spec.selection != "none":
@@ -149,16 +157,24 @@ def fit_binary(
     else:
         d = prepare(data.design, data.y, part[0], spec.intercept)
     model = fit(d, spec.link, spec.penalty)
-    infinite, complete = _infinite(model) if model.suspect else (frozenset[int](), False)
+    told(0.5, "Looking for separation")
+    apart = find_separation(model) if spec.penalty == "none" else Separation(frozenset(), False)
+    first = int(spec.intercept)
+    infinite, complete = frozenset(i - first for i in apart.moved if i >= first), apart.complete
+    if complete:
+        infinite = frozenset(range(len(part[0])))
+    robust = spec.se != "classical"
+    codes, n_clusters = clusters_of(table, spec, data)
+    covariance = sandwich(model, spec.se, codes, n_clusters) if robust and not infinite else model.covariance
+    df = float(n_clusters - 1) if spec.se == "cluster" else np.inf
     fitted = Fitted(
-        data, part[0], spec.intercept, model.coef, model.covariance, np.inf, spec.alpha, held(spec, data),
+        data, part[0], spec.intercept, model.coef, covariance, df, spec.alpha, held(spec, data),
         f"Probability of {data.response.title} = {event}", back=lambda eta: probability(spec.link, eta), infinite=infinite, null=null_vectors(lesser, part[0], list(part[1])),
     )  # fmt: skip
-    bounds = (
-        _profiles(model, fitted, spec, told)
-        if spec.interval == "profile" and model.converged and not infinite
-        else None
-    )
+    by_profile = spec.interval == "profile" or (spec.penalty == "firth" and model.data.x.size <= MOST_PROFILED)
+    settled = by_profile and model.converged and not infinite
+    bounds = _profiles(model, fitted, spec, told) if settled and not robust else None
+    ps = _penalised_ps(model, fitted, spec) if spec.penalty == "firth" and bounds else {}
     null = null_likelihood(data.y, spec.link, spec.intercept)
     return BinaryModel(
         event,
@@ -176,30 +192,11 @@ def fit_binary(
         infinite,
         complete,
         bounds,
+        ps,
+        covariance,
+        n_clusters,
+        codes,
     )
-
-
-def _infinite(model: BinaryFit) -> tuple[frozenset[int], bool]:
-    """Coefficients that a separating direction moves, and whether it separates every row."""
-    d = model.data
-    if d.x.size > MOST_SEPARATION:
-        sizes = np.abs(model.scaled[d.first :])
-        return frozenset(np.flatnonzero(sizes > 10).tolist()), False
-    # The direction is looked for among plain columns, so that it names the columns that separate and no others.
-    plain = d.x.copy()
-    plain[:, d.first :] += d.centre / d.scale
-    rest, moved = np.arange(len(d.y)), np.zeros(d.x.shape[1], bool)
-    while len(rest):
-        found = separating(replace(d, x=plain[rest], y=d.y[rest]))
-        if found is None:
-            break
-        moved |= np.abs(found) > 1e-6
-        along = plain[rest] @ found
-        told_apart = np.where(d.y[rest] > 0.5, along, -along) > 1e-7
-        rest = rest[~told_apart]  # rows told without a miss say nothing more; the others may separate in turn
-    complete = not len(rest)
-    places = range(d.first, d.x.shape[1])
-    return frozenset(i - d.first for i in places if complete or moved[i]), complete
 
 
 def _profiles(
@@ -222,6 +219,23 @@ def _profiles(
             source = unmoved
         low, high = profile_interval(source, place, spec.alpha)
         found[place] = (low * size, high * size)
+    return found
+
+
+def _penalised_ps(model: BinaryFit, fitted: Fitted, spec: "LogisticSpec") -> dict[int, float]:
+    """p of each coefficient by the penalised likelihood ratio, which its profile interval agrees with."""
+    found: dict[int, float] = {}
+    turn = np.asarray(fitted.turn, float)
+    unmoved: BinaryFit | None = None
+    for place in range(model.q):
+        source = model
+        if np.count_nonzero(turn[place]) > 1 or (place == 0 and spec.intercept):
+            if unmoved is None:
+                d = prepare(fitted.data.unmoved().design, fitted.data.y, fitted.columns, spec.intercept)
+                unmoved = fit(uncentred(d), spec.link, spec.penalty)
+            source = unmoved
+        chi2, _ = without(source, [place])
+        found[place] = float(special.chdtrc(1, chi2))
     return found
 
 

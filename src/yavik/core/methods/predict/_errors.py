@@ -145,5 +145,5 @@ def wild_ps(model: LeastSquares, errors: Errors, turn: Floats) -> dict[int, floa
     c = errors.clusters
     if errors.kind != "wild" or c is None or c.inner is None:
         return {}
-    rows = turn / np.maximum(np.abs(turn).max(axis=1, keepdims=True), 1e-300)
+    rows = np.asarray(turn / np.maximum(np.abs(turn).max(axis=1, keepdims=True), 1e-300), np.float64)
     return {i: c.wild(row[None, :], model.coef, DRAWS, errors.seed) for i, row in enumerate(rows)}

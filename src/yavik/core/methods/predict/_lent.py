@@ -4,9 +4,10 @@ import numpy as np
 
 from yavik.core.answers import FittedLine, Marks, Span
 from yavik.core.answers.wording import italic, level_words, p_words, say, share_fine
-from yavik.core.figures.layers import brief
+from yavik.core.figures.layers import spread_along
 from yavik.core.methods.predict._effects import equations_table, line_factors
 from yavik.core.methods.predict._fitted import Fitted
+from yavik.core.stats.groups import Floats
 
 STEPS = 40
 MOST_MEASURES = 8
@@ -40,7 +41,7 @@ def lent(f: Fitted, response: str, r2: float, p: float | None, alpha: float) -> 
 
 def _line(f: Fitted, name: str, by: str | None, level: str | None, places: dict[str, int]) -> FittedLine | None:
     values = f.data.design.data[name]
-    x = np.linspace(float(values.min()), float(values.max()), STEPS)
+    x = _places(float(values.min()), float(values.max()))
     rows, _ = f.data.points({**f.typical, **places}, **{name: x})
     y, low, high = f.means(rows)
     if np.isnan(y).any():  # no row has this combination
@@ -49,5 +50,15 @@ def _line(f: Fitted, name: str, by: str | None, level: str | None, places: dict[
     return FittedLine(over=name, by=by, group=level, x=_brief(x), y=_brief(y), low=_brief(low), high=_brief(high))
 
 
+def _places(low: float, high: float) -> Floats:
+    """Evenly spread, and evenly on a logarithmic axis as well where that is another thing."""
+    x = spread_along(low, high, STEPS, "linear")
+    return np.unique(np.concatenate([x, spread_along(low, high, STEPS, "log")])) if 0 < low < high / 4 else x
+
+
 def _brief(values: object) -> list[float]:
-    return [brief(v) for v in np.asarray(values, float)]
+    """As many digits as the range needs, whatever the values' offset."""
+    x = np.asarray(values, float)
+    span = float(np.ptp(x)) if len(x) else 0.0
+    digits = int(6 - np.floor(np.log10(span))) if span > 0 else 6
+    return [float(v) for v in np.round(x, digits)]

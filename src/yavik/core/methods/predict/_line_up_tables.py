@@ -32,6 +32,17 @@ if TYPE_CHECKING:
     from yavik.core.methods.predict.line_up import LineUpSpec
 
 CLOSE = 1e-9
+OF_LIKELIHOOD = ("aic", "bic", "log_likelihood", "residual_sd")
+OF_ZERO = ("r2", "adjusted_r2", "predicted_r2")
+
+
+def comparable(cards: Sequence[ModelCard], key: str) -> bool:
+    """Whether a measure of fit means the same in all these models."""
+    if len({c.weights for c in cards}) > 1 or len({c.rows for c in cards}) > 1:
+        return False
+    if key in OF_ZERO and len({c.intercept for c in cards}) > 1:
+        return False
+    return not (key in OF_LIKELIHOOD and len({c.penalised for c in cards}) > 1)
 
 
 @dataclass(frozen=True)
@@ -77,6 +88,11 @@ def against(before: ModelCard, now: ModelCard) -> Against:
         return Against(None, "", None, "not on the same rows")
     if before.kind != now.kind:
         return Against(None, "", None, "models of different kinds")
+    if before.weights != now.weights:
+        return Against(None, "", None, "not weighted alike")
+    if before.penalised or now.penalised:
+        why = "penalised likelihoods of different columns are not on one scale; the tests of terms in the larger model say it"
+        return Against(None, "", None, why)
     a, b = ({e.key for e in c.estimates if e.b is not None} for c in (before, now))
     if not (a < b or b < a):
         return Against(None, "", None, "the same model" if a == b else "neither holds all terms of the other")
@@ -99,7 +115,7 @@ def most(cards: Sequence[ModelCard]) -> list[tuple[str, int]]:
     found = []
     for key in ("auc", "adjusted_r2", "predicted_r2", "aic", "bic"):
         values = [next((f for f in c.fit if f.key == key), None) for c in cards]
-        best = best_of(values)
+        best = best_of(values) if comparable(cards, key) else []
         if len(best) == 1:
             title = next(f.title for f in values if f)
             found.append((title if title[:3] in ("AIC", "BIC") else lower(title), best[0]))
@@ -170,10 +186,14 @@ def models_table(lined: Lined, tests: list[Against | None], spec: LineUpSpec) ->
             row[k] = _estimate(card, found, spec) if found else EMPTY
         rows.append(row)
     rows.append({"term": Cell(v="Fit", s="Fit", strong=True), **dict.fromkeys(keys, EMPTY)})
-    titles = {f.key: f.title for c in cards for f in c.fit}
+    titles: dict[str, str] = {}
+    for line in (f for c in cards for f in c.fit):
+        titles.setdefault(line.key, line.title)
+        if len(line.title) < len(titles[line.key]):  # R² where another has R² about zero: the check says which
+            titles[line.key] = line.title
     for name, title in titles.items():
         values = [next((f for f in c.fit if f.key == name), None) for c in cards]
-        best = best_of(values)
+        best = best_of(values) if comparable(cards, name) else []
         row = {"term": word(title)}
         for i, (k, f) in enumerate(zip(keys, values, strict=True)):
             row[k] = (
@@ -260,7 +280,34 @@ def checks(lined: Lined, tests: list[Against | None], same: bool, spec: LineUpSp
             id="same_rows", title="The same rows", verdict=Verdict.fails, remedies=remedies,
             text=f"The models use different rows ({sizes}): AIC, BIC and areas are of different data, and no test can stand between them.",
         )  # fmt: skip
-    return [rows, _nested(tests), _many(cards)]
+    return [rows, _footing(lined), _nested(tests), _many(cards)]
+
+
+def _footing(lined: Lined) -> Check | None:
+    """What may not be compared, and why."""
+    cards, names = lined.cards, lined.names
+    said = []
+    if len({c.weights for c in cards}) > 1:
+        with_ = [f"“{n}” by {c.weights}" for n, c in zip(names, cards, strict=True) if c.weights]
+        said.append(
+            f"{listing(with_, 4)} {'is' if len(with_) == 1 else 'are'} weighted, the others are not, or otherwise: no measure of fit can be set side by side"
+        )
+    if len({c.intercept for c in cards}) > 1:
+        without = [f"“{n}”" for n, c in zip(names, cards, strict=True) if not c.intercept]
+        said.append(
+            f"{listing(without, 4)} {'has' if len(without) == 1 else 'have'} no intercept: R² there is about zero and larger by its making"
+        )
+    if len({c.penalised for c in cards}) > 1:
+        with_ = [f"“{n}”" for n, c in zip(names, cards, strict=True) if c.penalised]
+        said.append(
+            f"{listing(with_, 4)} {'is' if len(with_) == 1 else 'are'} penalised: its likelihood, AIC and BIC are not those of the others"
+        )
+    if not said:
+        return None
+    text = (
+        ". ".join(s[0].upper() + s[1:] for s in said) + ". Where measures are not comparable none is marked as best."
+    )
+    return Check(id="footing", title="On one footing", verdict=Verdict.fails, text=text)
 
 
 def _nested(tests: list[Against | None]) -> Check | None:

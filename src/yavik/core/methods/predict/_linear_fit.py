@@ -78,7 +78,7 @@ def fit_linear(
             f"All {counted(whole.n, 'value')} of {spec.response} used here are the same: there is nothing to explain.",
             column=spec.response,
         )
-    clusters, n_clusters = _clusters(table, spec, whole)
+    clusters, n_clusters = clusters_of(table, spec, whole)
     told(0.2, "Cross-products")
     whole, t = prepared(whole, spec.intercept)
     judge = LinearJudge(whole.design, t)
@@ -209,7 +209,7 @@ def _subsets(whole: ModelData, spec: "LinearSpec", t: Triangle) -> list[Subset]:
     return best_subsets(whole.design, t, spec.choose_by)
 
 
-def _clusters(table: Table, spec: "LinearSpec", data: ModelData) -> tuple[Any, int]:
+def clusters_of(table: Table, spec: Any, data: ModelData) -> tuple[Any, int]:
     if spec.se not in BY_CLUSTER:
         return None, 0
     if not spec.cluster:

@@ -8,7 +8,7 @@ import numpy as np
 from scipy import special
 
 from yavik.core.answers import Check, Remedy, Verdict
-from yavik.core.answers.wording import counted, listing, number, p_words, share
+from yavik.core.answers.wording import counted, listing, p_words, percent_fine, share, significant
 from yavik.core.methods.compare._checks import independent, leave_out
 from yavik.core.methods.predict import _model_checks as shared
 from yavik.core.methods.predict._binary_fit import BinaryModel
@@ -20,6 +20,9 @@ from yavik.core.table import rows_in_words
 
 if TYPE_CHECKING:
     from yavik.core.methods.predict.logistic import LogisticSpec
+
+
+SCALE = {"logit": "log odds", "probit": "probit", "cloglog": "complementary log–log"}
 
 
 def all_checks(m: BinaryModel, spec: LogisticSpec, hl: Calibration, folds: dict[str, float]) -> list[Check | None]:
@@ -79,7 +82,7 @@ def _separation(m: BinaryModel, spec: LogisticSpec) -> Check | None:
             **base, verdict=Verdict.holds, text="The penalised fit (Firth) has finite estimates whatever the data."
         )
     if not m.infinite and m.model.converged:
-        text = "The likelihood has one highest point."
+        text = "The likelihood has one highest point, and no direction of the terms tells rows apart without a miss."
         return Check(**base, verdict=Verdict.holds, text=text + (f" But {levels[0]}." if levels else ""))
     if not m.infinite:
         text = f"The steps did not settle after {m.model.steps} rounds: some estimate is very large or not known."
@@ -123,7 +126,7 @@ def _linearity(m: BinaryModel) -> Check | None:
     if p >= 0.05:
         text = f"No further power of a measure would add anything (smallest p {p_words(p)}, Holm)."
         return Check(**base, verdict=Verdict.holds, text=text, facts=facts)
-    text = f"{next_} would add to the model (p {p_words(p)}, Holm): over {m.data.title(name)} the log odds bend{' further' if power > 1 else ''}."
+    text = f"{next_} would add to the model (p {p_words(p)}, Holm): over {m.data.title(name)} the {SCALE[m.model.link]} bend{'s' if m.model.link != 'logit' else ''}{' further' if power > 1 else ''}."
     terms = [spec_term(t) for t in m.data.terms]
     remedies = (
         [Remedy(label=f"Add {next_}", spec={"terms": [*terms, {"column": name, "power": power + 1}]})]
@@ -148,7 +151,11 @@ def _calibration(hl: Calibration) -> Check:
         text = f"Hosmer–Lemeshow finds no gap between what is said and what is seen in {len(hl.n)} groups (p {p_words(hl.p)})."
         return Check(**base, verdict=Verdict.holds, text=text, facts=facts)
     worst = int(np.argmax(np.abs(hl.yes - hl.expected) / hl.n))
-    text = f"Hosmer–Lemeshow finds gaps (p {p_words(hl.p)}): where about {share(float(hl.expected[worst] / hl.n[worst]))} is said, {share(float(hl.yes[worst] / hl.n[worst]))} is seen."
+    expected, found = float(hl.expected[worst] / hl.n[worst]), float(hl.yes[worst] / hl.n[worst])
+    said, seen = share(expected), share(found)
+    if said == seen:
+        said, seen = percent_fine(expected, expected - found), percent_fine(found, expected - found)
+    text = f"Hosmer–Lemeshow finds gaps (p {p_words(hl.p)}): where about {said} is said, {seen} is seen."
     return Check(**base, verdict=Verdict.fails if hl.p < 0.001 else Verdict.doubtful, text=text, facts=facts)
 
 
@@ -158,7 +165,7 @@ def _influence(m: BinaryModel, spec: LogisticSpec) -> Check:
     far = np.flatnonzero((cook > 0.5) | (np.abs(residual) > 5))
     top = int(np.argmax(cook))
     facts = {"cook_largest": float(cook[top])}
-    largest = f"The largest Cook’s distance is {number(float(cook[top]), 3)} (row {m.data.rows[top]})."
+    largest = f"The largest Cook’s distance is {significant(float(cook[top]), 2)} (row {m.data.rows[top]})."
     if not len(far):
         return Check(**base, verdict=Verdict.holds, text=f"No row moves the model by itself. {largest}", facts=facts)
     rows = m.data.rows[far]

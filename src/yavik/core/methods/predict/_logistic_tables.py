@@ -43,7 +43,8 @@ from yavik.core.methods.predict._coefficients import (
     lower,
 )
 from yavik.core.methods.predict._terms import term_key
-from yavik.core.stats.least_squares import wald
+from yavik.core.stats.binary import fit, score_test, without
+from yavik.core.stats.least_squares import estimable, wald
 from yavik.core.stats.telling import Calibration, classify
 
 if TYPE_CHECKING:
@@ -67,35 +68,45 @@ def ratio(b: float, like: float | None = None) -> str:
 
 def term_tests(m: BinaryModel) -> list[ChiSquare | None]:
     """Wald tests of each term with all its columns."""
-    first, found = m.fitted.first, []
+    found: list[ChiSquare | None] = []
     for i in range(len(m.data.terms)):
         rows = m.data.design.tested(i)[:, m.used]
         live = rows.any(axis=1)
         touched = any(rows[:, k].any() for k in m.infinite)
-        got = (
-            wald(rows[live], m.model.coef[first:], m.model.covariance[first:, first:])
-            if live.any() and not touched
-            else None
-        )
+        got = _tested(m, rows[live]) if live.any() and not touched and _estimable(m, i) else None
         found.append((got[0], got[1], float(special.chdtrc(got[1], got[0]))) if got else None)
     return found
 
 
+def _estimable(m: BinaryModel, term: int) -> bool:
+    rows = m.data.design.tested(term)
+    whole = np.column_stack([np.zeros(len(rows)), rows])
+    return m.fitted.null is None or bool(estimable(whole, m.fitted.null).all())
+
+
+def _tested(m: BinaryModel, rows: Any) -> tuple[float, int] | None:
+    """Wald's χ², or of a penalised fit the penalised likelihood ratio where whole columns are tested."""
+    first = m.fitted.first
+    if m.model.penalty == "firth" and m.bounds and np.all(np.count_nonzero(rows, axis=1) == 1):
+        return without(m.model, [int(np.flatnonzero(r)[0]) + first for r in rows])
+    return wald(rows, m.model.coef[first:], m.covariance[first:, first:])
+
+
 def whole_tests(m: BinaryModel, spec: LogisticSpec) -> dict[str, ChiSquare]:
     """Likelihood ratio, Wald and score tests of all terms together."""
-    from yavik.core.stats.binary import fit, score_test
-
     k, first = len(m.used), m.fitted.first
     if not k:
         return {}
     found: dict[str, tuple[float, int]] = {}
-    if spec.penalty == "none":
+    if spec.penalty == "none" and spec.se == "classical":
         found["likelihood_ratio"] = max(2 * (m.model.log_likelihood - m.null), 0.0), k
-    if not m.infinite:
-        got = wald(np.eye(k), m.model.coef[first:], m.model.covariance[first:, first:])
+    elif spec.penalty == "firth":
+        found["likelihood_ratio"] = without(m.model, range(first, first + k))
+    if not m.infinite and (spec.se != "cluster" or k < m.n_clusters):
+        got = wald(np.eye(k), m.model.coef[first:], m.covariance[first:, first:])
         if got:
             found["wald"] = got
-    if spec.intercept and spec.penalty == "none":
+    if spec.intercept and spec.penalty == "none" and spec.se == "classical":
         found["score"] = score_test(fit(m.model.data.among([]), spec.link), m.model.data.x[:, 1:])
     return {name: (s, d, float(special.chdtrc(d, s))) for name, (s, d) in found.items()}
 
@@ -116,12 +127,15 @@ def headline(
             f"{names[0].upper()}{names[1:]} {'tell' if len(m.data.terms) > 1 else 'tells'} {said} from {m.other} without a single miss in these rows, so that estimates and odds ratios have no bounds."
         ), "complete separation"
     low, high = m.roc.interval(spec.alpha)
+    test = tests.get("likelihood_ratio") or tests.get("wald")
+    shown = test is None or test[2] < spec.alpha
+    claim = f"the {what} of {said} {'go' if what == 'odds' else 'goes'} with {names}"
+    start = claim[0].upper() + claim[1:] if shown else f"There is no evidence that {claim}"
     parts: list[str | Span] = [
-        f"The {what} of {said} {'go' if what == 'odds' else 'goes'} with {names}: the model tells it from {m.other} with an area under the ROC curve of {share(m.roc.auc)}"
+        f"{start}: the model tells it from {m.other} with an area under the ROC curve of {share(m.roc.auc)}"
     ]
     if np.isfinite(m.roc.se):
         parts.append(f" ({level_words(spec.alpha)} CI {share(low)} to {share(high)})")
-    test = tests.get("likelihood_ratio") or tests.get("wald")
     if test:
         parts += [
             "; ",
@@ -188,7 +202,12 @@ def coefficients_table(m: BinaryModel, spec: LogisticSpec, found: list[Coefficie
     note = f"Event: {m.said}. " + (
         "b on the scale of log odds. " if odds else f"b on the scale of the {LINK_WORDS[spec.link]}. "
     )
-    note += "Intervals by profile likelihood. " if m.bounds else ""
+    if m.bounds:
+        note += "Intervals by profile likelihood" + (", p by the penalised likelihood ratio. " if m.ps else ". ")
+    if spec.se != "classical":
+        note += {"hc0": "Robust standard errors (HC0). ", "hc1": "Robust standard errors (HC1). "}.get(
+            spec.se, f"Standard errors by cluster ({m.n_clusters} clusters), t with {m.n_clusters - 1} df. "
+        )
     note += m.data.references
     marked = [i for i, c in enumerate(found) if c.column is not None and c.p < spec.alpha]
     title = f"Coefficients for the odds of {m.said}" if odds else f"Coefficients for {m.said}"
@@ -219,7 +238,12 @@ def terms_table(m: BinaryModel, spec: LogisticSpec, tests: list[ChiSquare | None
             }
         )
     marked = [i for i, t in enumerate(tests) if t and t[2] < spec.alpha]
-    columns = [("term", "Term<"), ("chi2", "Wald χ²"), ("df", "df"), ("p", "p")]
+    columns = [
+        ("term", "Term<"),
+        ("chi2", "Penalised likelihood ratio χ²" if m.ps else "Wald χ²"),
+        ("df", "df"),
+        ("p", "p"),
+    ]
     return grid("terms", "Each term with all its columns", columns, rows, marked=marked, strong=["term", "p"])
 
 
@@ -325,6 +349,7 @@ def card(m: BinaryModel, spec: LogisticSpec, found: list[Coefficient]) -> ModelC
         effect="odds_ratio" if spec.link == "logit" else "b",
         terms=card_terms(m.fitted), estimates=estimates(found), fit=fit_lines(m, spec),
         log_likelihood=m.model.log_likelihood, parameters=m.model.q, n=m.model.n, rows=m.data.fingerprint,
+        penalised=spec.penalty != "none", intercept=spec.intercept,
     )  # fmt: skip
 
 

@@ -7,6 +7,7 @@ from pydantic import Field
 from yavik.core.methods.base import Spec, amount, option, placed, slot
 from yavik.core.methods.predict._terms import IN_TERMS, NUMBERS, Term
 
+CLUSTER_KINDS = ["category", "ordered", "yes_no", "identifier", "text", "count"]
 SELECTION = {
     "none": "no selection: all terms",
     "forward": "forward: the best enters",

@@ -29,7 +29,7 @@ from yavik.core.methods.predict._linear_checks import all_checks, asides_of
 from yavik.core.methods.predict._linear_fit import LinearFit, fit_linear
 from yavik.core.methods.predict._linear_page import PAGE
 from yavik.core.methods.predict._path import WARNING, criteria, path_blocks, round_variants, titles
-from yavik.core.methods.predict._spec import LinearChoice
+from yavik.core.methods.predict._spec import CLUSTER_KINDS, LinearChoice
 from yavik.core.methods.predict._terms import for_every_row, kind_is_number
 from yavik.core.methods.shared import residual_pictures
 from yavik.core.stats.selection import LinearJudge, best_subsets, walk
@@ -67,7 +67,7 @@ class LinearSpec(LinearChoice):
     cluster: str | None = Field(
         None,
         json_schema_extra=placed(
-            "column", "Clusters", "Rows of one cluster may be alike.", kinds=["category", "ordered", "yes_no", "identifier", "text", "count"],
+            "column", "Clusters", "Rows of one cluster may be alike.", kinds=CLUSTER_KINDS,
             when={"se": ["cluster", "cr2", "wild"]},
         ),
     )  # fmt: skip

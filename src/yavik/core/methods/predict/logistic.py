@@ -20,15 +20,21 @@ from yavik.core.methods.predict._logistic_checks import all_checks
 from yavik.core.methods.predict._logistic_page import PAGE
 from yavik.core.methods.predict._logistic_rows import influential_table
 from yavik.core.methods.predict._logistic_telling import calibration_table, classification_table, pictures
+from yavik.core.methods.predict._marginal import marginal_table
 from yavik.core.methods.predict._path import criteria, path_blocks, round_variants
-from yavik.core.methods.predict._spec import BinaryChoice
+from yavik.core.methods.predict._spec import CLUSTER_KINDS, BinaryChoice
 from yavik.core.methods.predict._terms import for_every_row, kind_is_number
 from yavik.core.stats.binary import fit, probability
 from yavik.core.stats.selection import BinaryJudge, walk
 from yavik.core.stats.telling import auc_of, hosmer_lemeshow
-from yavik.core.table import Column, Kind, Table
+from yavik.core.table import Column, DataProblem, Kind, Table
 from yavik.core.table.column import Level
 
+SE_WORDS = {
+    "hc0": "robust standard errors, HC0",
+    "hc1": "robust standard errors, HC1",
+    "cluster": "standard errors by cluster",
+}
 FOLDS = 10
 MOST_FOLDED = 2_000_000
 """Numbers of a design up to which the folds are fitted."""
@@ -54,6 +60,19 @@ class LogisticSpec(BinaryChoice):
         "none",
         json_schema_extra=option("Penalty", {"none": "none: maximum likelihood", "firth": "Firth: penalised likelihood"}, "For few events and for separation.", when={"link": ["logit"]}),
     )  # fmt: skip
+    se: Literal["classical", "hc0", "hc1", "cluster"] = Field(
+        "classical",
+        json_schema_extra=option(
+            "Standard errors",
+            {"classical": "from the model", "hc0": "robust, HC0", "hc1": "robust, HC1", "cluster": "by cluster"},
+        ),
+    )
+    cluster: str | None = Field(
+        None,
+        json_schema_extra=placed(
+            "column", "Clusters", "Rows of one cluster may be alike.", kinds=CLUSTER_KINDS, when={"se": ["cluster"]}
+        ),
+    )
     cutoff: float = Field(
         0.5, gt=0, lt=1, json_schema_extra=amount("Cut-off", "The event is said from this probability on.", min=0.01, max=0.99, step=0.01, slider=True, look=True)
     )  # fmt: skip
@@ -62,7 +81,9 @@ class LogisticSpec(BinaryChoice):
 def compute(table: Table, spec: LogisticSpec, run: Run) -> Answer:
     m = fit_binary(table, spec, run.progress)
     run.progress(0.7, "How well it tells")
-    found = coefficients(m.fitted, spec.per, m.bounds)
+    if spec.penalty == "firth" and spec.se != "classical":
+        raise DataProblem("A penalised fit has its own standard errors; choose no penalty for robust ones.")
+    found = coefficients(m.fitted, spec.per, m.bounds, m.ps)
     by_term = tables.term_tests(m)
     tests = tables.whole_tests(m, spec)
     hl = hosmer_lemeshow(m.model.mu, m.data.y)
@@ -73,7 +94,8 @@ def compute(table: Table, spec: LogisticSpec, run: Run) -> Answer:
     settings = [f"event {m.said}"]
     settings += [tables.LINK_WORDS[spec.link]] if spec.link != "logit" else []
     settings += ["penalised (Firth)"] if spec.penalty == "firth" else []
-    settings += ["profile intervals"] if spec.interval == "profile" else []
+    settings += ["profile intervals"] if m.bounds else []
+    settings += [SE_WORDS[spec.se]] if spec.se != "classical" else []
     settings += [f"{spec.selection} selection"] if spec.selection != "none" else []
     test = tests.get("likelihood_ratio") or tests.get("wald")
     drawable = not m.infinite
@@ -95,6 +117,7 @@ def compute(table: Table, spec: LogisticSpec, run: Run) -> Answer:
             tables.tests_table(tests, hl),
             *(term_pictures(m.fitted, ALL) if drawable and len(m.data.names) > 1 else []),
             *(means_table(m.fitted, 3) if drawable else []),
+            marginal_table(m, spec) if drawable and m.used else None,
             cases_table(m.fitted, spec.predict_at, 3, "Predictions", f"Probability of {m.event}")
             if drawable and m.used
             else None,
@@ -120,12 +143,12 @@ def _path(m: BinaryModel) -> list[Any]:
         return {"auc": share_cell(auc_of(model.mu, m.whole.y > 0.5)[0]) if terms else EMPTY, **criteria(model)}
 
     fit = [("auc", "AUC"), ("aic", "AIC"), ("bic", "BIC")]
-    return path_blocks(m, ("chi2", "χ²"), fit, fit_of, "Score tests to enter, Wald tests to leave.")
+    return path_blocks(m, ("chi2", "χ²"), fit, fit_of, "Score tests to enter, likelihood-ratio tests to leave.")
 
 
 def card(table: Table, spec: LogisticSpec) -> ModelCard:
     m = fit_binary(table, spec)
-    return tables.card(m, spec, coefficients(m.fitted, {}, m.bounds))
+    return tables.card(m, spec, coefficients(m.fitted, {}, m.bounds, m.ps))
 
 
 def _forest(m: BinaryModel, spec: LogisticSpec, found: list[Coefficient]) -> Any:
@@ -171,7 +194,7 @@ def _folds(m: BinaryModel, spec: LogisticSpec, run: Run) -> dict[str, float]:
         if part.y.min() == part.y.max():
             return {}
         if spec.selection != "none":
-            judge = BinaryJudge(m.judge.design, part, m.judge.used, spec.link)
+            judge = BinaryJudge(m.judge.design, part, m.judge.used, spec.link, spec.penalty)
             rounds = walk(judge, m.whole.terms, spec.selection, spec.choose_by, spec.enter, spec.remove)
             columns = judge.columns(rounds[-1].terms)
         take = [*range(d.first), *(c + d.first for c in columns)]
