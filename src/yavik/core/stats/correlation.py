@@ -12,6 +12,10 @@ from yavik.core.stats.groups import Floats
 Kind = Literal["pearson", "spearman", "kendall"]
 
 
+DETERMINED = 1e-10
+"""Share of a column's length below which what is left of it, others held constant, is rounding."""
+
+
 @dataclass(frozen=True)
 class Correlations:
     """Symmetric matrices; NaN where a pair has none. ``n`` counts the rows of each pair."""
@@ -87,12 +91,16 @@ def _matrix(x: Floats, kind: Kind, held: Floats | None) -> Floats:
     if kind == "spearman":
         x = np.column_stack([stats.rankdata(c) for c in x.T])
         held = None if held is None else np.column_stack([stats.rankdata(c) for c in held.T])
+    away = _centred(x)
     if held is not None and held.shape[1]:
-        base = np.column_stack([np.ones(len(x)), held - held.mean(axis=0)])
-        flat = x.std(axis=0) == 0
-        x = x - base @ np.linalg.lstsq(base, x, rcond=None)[0]
-        x[:, flat] = 0
-    away = x - x.mean(axis=0)
+        base = _centred(held)
+        length = np.sqrt((base**2).sum(axis=0))
+        base = base[:, length > 0] / length[length > 0]
+        before = np.sqrt((away**2).sum(axis=0))
+        for _ in range(2):  # twice, so that what is left is free of what was taken out
+            away = away - base @ np.linalg.lstsq(base, away, rcond=None)[0]
+        # A column that the held ones determine leaves rounding behind, which is no correlation.
+        away[:, np.sqrt((away**2).sum(axis=0)) <= DETERMINED * before] = 0
     size = np.sqrt((away**2).sum(axis=0))
     with np.errstate(invalid="ignore", divide="ignore"):
         r = (away.T @ away) / np.outer(size, size)
@@ -100,10 +108,19 @@ def _matrix(x: Floats, kind: Kind, held: Floats | None) -> Floats:
     return np.asarray(np.clip(r, -1, 1))
 
 
+def _centred(x: Floats) -> Floats:
+    """Columns about their means, in two passes, so that an offset costs no digits."""
+    moved = x - x[0]
+    moved = moved - moved.mean(axis=0)
+    return np.asarray(moved - moved.mean(axis=0))
+
+
 def _partial(r: Floats, k: int) -> Floats:
     inverse = np.linalg.pinv(r[k:, k:])
     left = r[:k, :k] - r[:k, k:] @ inverse @ r[k:, :k]
-    d = np.sqrt(np.diag(left))
+    own = np.diag(left).copy()
+    own[own <= DETERMINED] = np.nan  # determined by the held ones
+    d = np.sqrt(own)
     return np.asarray(np.clip(left / np.outer(d, d), -1, 1))
 
 

@@ -24,8 +24,8 @@ def _panels(low: float, high: float, parts: int) -> tuple[Floats, Floats]:
     return x.ravel(), (half[:, None] * WEIGHTS).ravel()
 
 
-def sf(t: Floats, lam: Floats, df: float) -> Floats:
-    """P(max |T| > t) for each t; ``lam`` has one entry per compared group."""
+def sf(t: Floats, lam: Floats, df: float, *, one_sided: bool = False) -> Floats:
+    """P(max |T| > t) for each t, or P(max T > t); ``lam`` has one entry per compared group."""
     z, wz = _panels(-REACH, REACH, 2)
     wz = wz * np.exp(-0.5 * z**2) / np.sqrt(2 * np.pi)
     if df > 1e6:
@@ -37,22 +37,22 @@ def sf(t: Floats, lam: Floats, df: float) -> Floats:
         ws = ws * np.exp(log_f)
     out = np.empty(len(t))
     spare = np.sqrt(1 - lam**2)
-    for i, value in enumerate(np.abs(t)):
+    for i, value in enumerate(t if one_sided else np.abs(t)):
         log_keep = np.zeros((len(s), len(z)))
         for one, rest in zip(lam, spare, strict=True):
             up = special.ndtr(-(value * s[:, None] + one * z) / rest)
             down = special.ndtr(-(value * s[:, None] - one * z) / rest)
             with np.errstate(divide="ignore"):
-                log_keep += np.log1p(-np.minimum(up + down, 1.0))
+                log_keep += np.log1p(-np.minimum(down if one_sided else up + down, 1.0))
         out[i] = ws @ (-np.expm1(log_keep) @ wz)
     return np.clip(out, 0.0, 1.0)
 
 
-def critical(alpha: float, lam: Floats, df: float) -> float:
-    """The |t| that the largest exceeds with chance α."""
+def critical(alpha: float, lam: Floats, df: float, *, one_sided: bool = False) -> float:
+    """The |t| (or t) that the largest exceeds with chance α."""
 
     def gap(t: float) -> float:
-        return float(sf(np.array([t]), lam, df)[0]) - alpha
+        return float(sf(np.array([t]), lam, df, one_sided=one_sided)[0]) - alpha
 
     top = 4.0
     while gap(top) > 0:

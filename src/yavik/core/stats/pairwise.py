@@ -7,6 +7,7 @@ from scipy import special, stats
 
 from yavik.core.stats import many_to_one, studentized_range
 from yavik.core.stats.adjusting import Adjust, adjust
+from yavik.core.stats.direction import Alternative
 from yavik.core.stats.families import Family, Index, of_family
 from yavik.core.stats.groups import Floats, Groups
 from yavik.core.stats.oneway import Ranked
@@ -140,6 +141,26 @@ def nemenyi(g: Groups, ranked: Ranked) -> Pairs:
     found = dunn(g, ranked, "none")
     adjusted = studentized_range.sf(np.abs(found.statistic) * np.sqrt(2), g.k, np.full(len(found.p), 1e7))
     return replace(found, p_adjusted=adjusted)
+
+
+def dunnett_one_sided(found: Pairs, variances: Floats, alpha: float, alternative: Alternative) -> Pairs:
+    """Dunnett's comparisons in one direction, each group minus the control; intervals open at the other end.
+
+    Args:
+        variances: of each group's mean.
+    """
+    lam = np.sqrt(variances[found.b] / (variances[found.a] + variances[found.b]))
+    t = found.statistic if alternative == "greater" else -found.statistic
+    df = np.asarray(found.df)
+    adjusted, reach = np.empty(len(t)), np.empty(len(t))
+    for free in np.unique(df):
+        own = df == free
+        adjusted[own] = many_to_one.sf(t[own], lam, float(free), one_sided=True)
+        reach[own] = many_to_one.critical(alpha, lam, float(free), one_sided=True) * found.se[own]
+    p = np.asarray(stats.t.sf(t, df))
+    ends = np.full(len(t), np.inf)
+    low, high = (found.difference - reach, ends) if alternative == "greater" else (-ends, found.difference + reach)
+    return replace(found, p=p, p_adjusted=adjusted, ci_low=low, ci_high=high)
 
 
 def conover(g: Groups, ranked: Ranked, method: Adjust) -> Pairs:

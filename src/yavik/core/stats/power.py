@@ -6,6 +6,7 @@ import numpy as np
 from scipy import optimize, special, stats
 
 from yavik.core.stats.direction import Alternative
+from yavik.core.stats.groups import Floats
 
 MOST = 10_000_000
 
@@ -19,11 +20,23 @@ def t_power(nc: float, df: float, alpha: float, alternative: Alternative) -> flo
 
 
 def _tail(df: float, nc: float, c: float) -> float:
-    """P(noncentral t > c); far out the library has no value, and there is only one it could be."""
-    if abs(nc) > 37:
-        return 1.0 if nc > 0 else 0.0
-    value = float(special.nctdtr(df, -nc, -c))
-    return value if np.isfinite(value) else float(nc > c)
+    """P(noncentral t > c). Far out, where the library has no value, over the spread that the test may meet."""
+    value = float(special.nctdtr(df, -nc, -c)) if abs(nc) <= 37 else np.nan
+    if np.isfinite(value):
+        return value
+    s, w = _spread_of(df)
+    return float(np.clip(w @ special.ndtr(nc - c * s), 0.0, 1.0))
+
+
+def _spread_of(df: float) -> tuple[Floats, Floats]:
+    """Nodes and weights of the estimated SD over the true one, the root of a χ² over its df."""
+    if df > 1e6:
+        return np.ones(1), np.ones(1)
+    u, w = np.polynomial.legendre.leggauss(400)
+    low, high = np.sqrt(stats.chi2.ppf(1e-14, df) / df), np.sqrt(stats.chi2.isf(1e-14, df) / df)
+    s = low + (u + 1) / 2 * (high - low)
+    log_f = np.log(2.0) + df / 2 * np.log(df / 2) - special.gammaln(df / 2) + (df - 1) * np.log(s) - df * s**2 / 2
+    return s, w * (high - low) / 2 * np.exp(log_f)
 
 
 def two_means(n: float, d: float, ratio: float, alpha: float, alternative: Alternative) -> float:
@@ -58,9 +71,10 @@ def one_way(n: float, f: float, k: int, alpha: float) -> float:
 def _upper_f(df1: float, df2: float, nc: float, alpha: float) -> float:
     c = float(stats.f.isf(alpha, df1, df2))
     below = float(special.ncfdtr(df1, df2, nc, c))
-    return (
-        1 - below if np.isfinite(below) else 1.0
-    )  # far out the library has no value, and there is only one it could be
+    if np.isfinite(below):
+        return 1 - below
+    s, w = _spread_of(df2)
+    return float(np.clip(1 - w @ np.nan_to_num(special.chndtr(c * df1 * s**2, df1, nc), nan=0.0), 0.0, 1.0))
 
 
 def correlation(n: float, r: float, alpha: float, alternative: Alternative) -> float:

@@ -62,6 +62,7 @@ def effects(y: Floats, design: dict[str, Floats], time: str) -> Repeated:
             an intercept is added. Tests are of type III.
         time: what the within factor is called.
     """
+    y = y - y.mean()  # nothing here hangs on where zero is
     n, t = y.shape
     one = np.ones((n, 1))
     x = np.hstack([one, *design.values()])
@@ -90,6 +91,39 @@ def effects(y: Floats, design: dict[str, Floats], time: str) -> Repeated:
     within.insert(0, _effect(time, ss, t - 1, float(np.trace(error_in)), df * (t - 1)))
     fitted = y - (rest_in @ contrasts.T + rest_out / np.sqrt(t))
     return Repeated(between, within, sphericity(error_in, df) if t > 2 else None, y - fitted, df)
+
+
+@dataclass(frozen=True)
+class Times:
+    """Means of the times as the tests take them: groups counting alike, covariates at their mean.
+
+    Args:
+        means: shape (times,).
+        spread: covariance of a subject's values within groups, shape (times, times).
+        share: what of it is the variance of a mean (1/n where nothing else is in the design).
+    """
+
+    means: Floats
+    spread: Floats
+    share: float
+    df: int
+
+    def difference(self, a: int, b: int) -> tuple[float, float]:
+        """Mean difference of two times and its SE."""
+        variance = self.spread[a, a] + self.spread[b, b] - 2 * self.spread[a, b]
+        return float(self.means[a] - self.means[b]), float(np.sqrt(max(variance, 0.0) * self.share))
+
+
+def estimated_times(y: Floats, design: dict[str, Floats]) -> Times:
+    """From the same design as ``effects``."""
+    shift = float(y.mean())
+    x = np.hstack([np.ones((len(y), 1)), *design.values()])
+    rank = int(np.linalg.matrix_rank(x))
+    b = np.linalg.lstsq(x, y - shift, rcond=None)[0]
+    rest = y - shift - x @ b
+    inverse = np.linalg.pinv(x.T @ x, hermitian=True)
+    df = len(y) - rank
+    return Times(b[0] + shift, rest.T @ rest / max(df, 1), float(inverse[0, 0]), df)
 
 
 def _effect(name: str, ss: float, df: float, error: float, error_df: float) -> Effect:

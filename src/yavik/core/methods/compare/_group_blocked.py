@@ -44,6 +44,10 @@ FAMILIES: tuple[Family, ...] = ("tukey", "lsd", "bonferroni", "holm", "sidak", "
 
 
 def blocked(table: Table, spec: CompareGroupsSpec, run: Run) -> Answer:
+    if spec.alternative != "two_sided":
+        raise DataProblem(
+            "Within blocks every comparison looks either way; a direction is for Dunnett's comparisons of independent groups."
+        )
     by_ranks = spec.test in ("friedman", "kruskal_wallis")
     b = read_blocks(table, spec)
     if by_ranks and b.incomplete and b.wide is not None and len(b.wide) > 1 and not b.repeated:

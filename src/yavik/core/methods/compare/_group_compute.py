@@ -10,6 +10,7 @@ from yavik.core.methods.base import Run
 from yavik.core.methods.compare._group_contrasts import Planned, control_of, planned
 from yavik.core.methods.compare._group_spec import CompareGroupsSpec
 from yavik.core.stats import draws, pairwise
+from yavik.core.stats.direction import Alternative
 from yavik.core.stats.draws import Permuted
 from yavik.core.stats.groups import Groups
 from yavik.core.stats.letters import letters_from_pairs
@@ -62,6 +63,8 @@ class Results:
     trend: Trend | None = None
     """Of ordered levels: whether values rise or fall with them."""
     adjust: str = "holm"
+    alternative: Alternative = "two_sided"
+    """Of Dunnett's comparisons; everything else looks either way."""
 
     @property
     def epsilon2(self) -> float:
@@ -193,6 +196,7 @@ def results(data: Grouped, spec: CompareGroupsSpec, test: str, run: Run) -> Resu
         planned(spec, g, pooled=test in ("anova", "permutation"), column=spec.groups),
         jonckheere_terpstra(g) if data.ordered and g.k > 2 and has_values and np.ptp(g.y) > 0 else None,
         spec.adjust,
+        spec.alternative,
     )
 
 
@@ -211,6 +215,21 @@ def _floats(values: Iterable[float]) -> list[float]:
     return [float(v) for v in values]
 
 
+def _one_sided(g: Groups, method: str, spec: CompareGroupsSpec) -> Pairs:
+    """Only comparisons with a control have a direction: each group against it."""
+    if method not in ("dunnett", "dunnett_welch"):
+        raise DataProblem(
+            "A direction is for comparisons with a control: choose Dunnett for the pairs. All other questions here look for differences of any kind.",
+            column=spec.groups,
+        )
+    control = control_of(g.names, spec.control, spec.groups)
+    if method == "dunnett":
+        found = pairwise.pooled(g, "dunnett", spec.alpha, control)
+        return pairwise.dunnett_one_sided(found, 1.0 / g.n, spec.alpha, spec.alternative)
+    found = pairwise.dunnett_welch(g, spec.alpha, control)
+    return pairwise.dunnett_one_sided(found, g.variances / g.n, spec.alpha, spec.alternative)
+
+
 def _pairs(g: Groups, method: str, spec: CompareGroupsSpec, ranked: Ranked | None) -> Pairs:
     if method == "games_howell":
         return pairwise.games_howell(g, spec.alpha)
@@ -225,6 +244,8 @@ def _pairs(g: Groups, method: str, spec: CompareGroupsSpec, ranked: Ranked | Non
         return pairwise.conover(g, ranked, spec.adjust)
     if method == "pairwise_mann_whitney":
         return pairwise.pairwise_mann_whitney(g, spec.adjust)
+    if spec.alternative != "two_sided":
+        return _one_sided(g, method, spec)
     if method == "dunnett":
         return pairwise.pooled(g, "dunnett", spec.alpha, control_of(g.names, spec.control, spec.groups))
     if method == "dunnett_welch":

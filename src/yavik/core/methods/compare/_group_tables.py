@@ -253,12 +253,16 @@ def _pairs_note(r: Results) -> str:
         "snk": "Range by range: pairs may differ only within ranges that do. No intervals; the error of the family is held only where all means are equal.",
         "duncan": "Range by range with a level that grows with the range: more claims, and the error of the family is not held. No intervals.",
         "scheffe": "Holds for every contrast there is, so wide for pairs alone.",
-        "dunnett": "Each group with the control; intervals and p hold for these comparisons together, not for other pairs.",
-        "dunnett_welch": "Each group with the control, each with its own spread and df; intervals and p hold for these comparisons together.",
+        "dunnett": f"{_direction(r)}Each group with the control; intervals and p hold for these comparisons together, not for other pairs.",
+        "dunnett_welch": f"{_direction(r)}Each group with the control, each with its own spread and df; intervals and p hold for these comparisons together.",
         "nemenyi": "Ranks over all groups together; p from the studentised range hold for all pairs together.",
         "conover": "Ranks over all groups together; t by the spread that ranks keep within groups; p adjusted.",
     }.get(r.pair_method, "Intervals and p hold for all pairs together.")
     return extra if r.pair_method in ("snk", "duncan") else f"{extra} Family-wise α = {a}."
+
+
+def _direction(r: Results) -> str:
+    return {"two_sided": "", "less": "One-sided (lower). ", "greater": "One-sided (higher). "}[r.alternative]
 
 
 def effects(r: Results) -> TableBlock:

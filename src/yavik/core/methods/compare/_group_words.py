@@ -21,6 +21,7 @@ from yavik.core.figures.data import Grouped
 from yavik.core.methods.compare._group_compute import BY_RANKS, Results
 from yavik.core.methods.compare._group_contrasts import Planned
 from yavik.core.methods.compare._group_spec import PAIR_WORDS
+from yavik.core.methods.compare._two_words import ends
 
 
 def statistic_spans(r: Results) -> list[Span]:
@@ -120,11 +121,13 @@ def _estimate(r: Results, i: int) -> str:
     difference = float(pairs.difference[i])
     unit = f"\u00a0{r.data.unit}" if r.data.unit else ""
     text = f"{g.names[pairs.a[i]]} is {number(abs(difference), d)}{unit} {'lower' if difference < 0 else 'higher'} than {g.names[pairs.b[i]]}"
-    if pairs.ci_low is None or pairs.ci_high is None or not np.isfinite(pairs.ci_low[i]):
+    if pairs.ci_low is None or pairs.ci_high is None:
         return text
-    ends = (float(pairs.ci_low[i]), float(pairs.ci_high[i]))
-    low, high = (-ends[1], -ends[0]) if difference < 0 else ends
-    return f"{text} ({level_words(r.alpha)} CI {interval(low, high, d)})"
+    both = (float(pairs.ci_low[i]), float(pairs.ci_high[i]))
+    low, high = (-both[1], -both[0]) if difference < 0 else both
+    if np.isnan(low) or (np.isinf(low) and np.isinf(high)):
+        return text
+    return f"{text} ({level_words(r.alpha)} CI {ends(low, high, d)})"
 
 
 def letters_note(r: Results) -> str:

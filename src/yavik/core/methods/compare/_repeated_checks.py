@@ -73,7 +73,9 @@ def subjects_check(s: Subjects) -> Check:
     sizes = [len(y) for _, y in by_group(s)]
     few = min(sizes) < 5
     text = f"{counted(len(s.y), 'subject')} at {len(s.times)} times" + (
-        f", {min(sizes)} to {max(sizes)} a group." if s.group is not None else "."
+        (f", {min(sizes)} in each group." if min(sizes) == max(sizes) else f", {min(sizes)} to {max(sizes)} a group.")
+        if s.group is not None
+        else "."
     )
     return Check(
         id="group_sizes",

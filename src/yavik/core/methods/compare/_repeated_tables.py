@@ -15,6 +15,7 @@ from yavik.core.answers.wording import (
     finer,
     italic,
     level_words,
+    listing,
     num,
     number,
     p_cell,
@@ -31,9 +32,10 @@ from yavik.core.figures.plots import Line, block, profile
 from yavik.core.methods.compare._repeated_data import Subjects, by_group
 from yavik.core.stats.adjusting import adjust
 from yavik.core.stats.groups import Floats
+from yavik.core.stats.linear import coded
 from yavik.core.stats.oneway import FTest
 from yavik.core.stats.pairwise import ranks_within
-from yavik.core.stats.within import Effect, Friedman, Repeated
+from yavik.core.stats.within import Effect, Friedman, Repeated, estimated_times
 from yavik.core.stats.within import friedman as friedman_of
 
 if TYPE_CHECKING:
@@ -80,11 +82,26 @@ def _f(t: FTest) -> list[Span]:
     return say(italic("F"), f"({df(t.df1)}, {df(t.df2)}) = {statistic(t.f)}, ", italic("p"), f" {p_words(t.p)}")
 
 
+def design_of(s: Subjects) -> dict[str, Floats]:
+    """Columns between subjects: groups counting alike, covariates about their mean in their SD."""
+    design = {}
+    if s.group is not None:
+        design[s.group_title] = coded(s.group, len(s.group_names))
+    for i, name in enumerate(s.covariate_titles):
+        away = s.x[:, i] - s.x[:, i].mean()
+        away = away - away.mean()
+        design[name] = (away / (away.std() or 1.0))[:, None]
+    return design
+
+
 def _largest(s: Subjects) -> str:
-    m, d = s.y.mean(axis=0), s.decimals + 1
+    """The means that the test tests."""
+    m, d = estimated_times(s.y, design_of(s)).means, s.decimals + 1
     low, high = int(m.argmin()), int(m.argmax())
     unit = f"\u00a0{s.unit}" if s.unit else ""
-    return f"Means run from {number(float(m[low]), d)}{unit} at {s.times[low]} to {number(float(m[high]), d)}{unit} at {s.times[high]}."
+    sizes = {len(y) for _, y in by_group(s)}
+    how = "Means, groups counting alike," if len(sizes) > 1 else "Means"
+    return f"{how} run from {number(float(m[low]), d)}{unit} at {s.times[low]} to {number(float(m[high]), d)}{unit} at {s.times[high]}."
 
 
 def picture(s: Subjects, spec: RepeatedSpec) -> FigureBlock:
@@ -204,16 +221,17 @@ def pairs(s: Subjects, spec: RepeatedSpec) -> TableBlock | None:
     if t > 20:
         return None
     a, b = np.triu_indices(t, 1)
-    y = s.y if s.group is None else s.y - _group_means(s) + s.y.mean(axis=0)
-    free = len(s.y) - (1 if s.group is None else len(s.group_names))
-    away = y[:, a] - y[:, b]
-    mean = away.mean(axis=0)
-    se = np.sqrt(((away - mean) ** 2).sum(axis=0) / free / len(y))
+    found = estimated_times(s.y, design_of(s))
+    free = found.df
+    mean, se = (
+        np.array(v) for v in zip(*(found.difference(int(i), int(j)) for i, j in zip(a, b, strict=True)), strict=True)
+    )
     with np.errstate(invalid="ignore", divide="ignore"):
-        value = mean / se
+        value = mean / np.where(se > 0, se, np.nan)
     p = np.asarray(2 * stats.t.sf(np.abs(value), free))
-    p = np.where(np.isnan(p), 1.0, p)
-    adjusted = adjust(p, "holm")
+    known = np.isfinite(p)
+    adjusted = np.full(len(p), np.nan)
+    adjusted[known] = adjust(p[known], "holm")
     reach = float(stats.t.isf(spec.alpha / (2 * len(a)), free)) * se
     d, why = s.decimals + 1, "all differences are the same"
     rows = [
@@ -224,8 +242,8 @@ def pairs(s: Subjects, spec: RepeatedSpec) -> TableBlock | None:
             "difference": num(float(mean[i]), d),
             **ci_cells(float(mean[i] - reach[i]), float(mean[i] + reach[i]), d),
             "t": stat(float(value[i]), why),
-            "p": p_cell(float(p[i])),
-            "p_adjusted": p_cell(float(adjusted[i])),
+            "p": p_cell(float(p[i]), why),
+            "p_adjusted": p_cell(float(adjusted[i]), why),
         }
         for i in range(len(a))
     ]
@@ -236,7 +254,8 @@ def pairs(s: Subjects, spec: RepeatedSpec) -> TableBlock | None:
         ("t", "t"),
         ("p_adjusted", "adjusted p"),
     ]
-    note = f"Each pair has the spread of its own differences{', taken within groups' if s.group is not None else ''}; p by Holm, intervals by Bonferroni, {free} df."
+    held = f", {listing([lower(c) for c in s.covariate_titles])} held at the mean" if s.covariate_titles else ""
+    note = f"Each pair has the spread of its own differences{', taken within groups that count alike' if s.group is not None else ''}{held}; p by Holm, intervals by Bonferroni, {free} df."
     return grid(
         "pairs",
         "Every time with every other",
@@ -246,13 +265,6 @@ def pairs(s: Subjects, spec: RepeatedSpec) -> TableBlock | None:
         marked=[i for i in range(len(a)) if adjusted[i] < spec.alpha],
         folded=len(a) > 15,
     )
-
-
-def _group_means(s: Subjects) -> Floats:
-    out = np.empty_like(s.y)
-    for i in range(len(s.group_names)):
-        out[s.group == i] = s.y[s.group == i].mean(axis=0)
-    return out
 
 
 def corrections(r: Repeated) -> TableBlock | None:
@@ -361,7 +373,7 @@ def facts(s: Subjects, r: Repeated, epsilon: float, p: float) -> dict[str, Any]:
         "n": len(s.y),
         "times": s.y.shape[1],
         "epsilon": epsilon,
-        "estimate": float(np.ptp(s.y.mean(axis=0))),
+        "estimate": float(np.ptp(estimated_times(s.y, design_of(s)).means)),
     }
     for i, e in enumerate(r.within):
         name = "within" if i == 0 else f"within:{e.term.split(' × ', 1)[1]}"

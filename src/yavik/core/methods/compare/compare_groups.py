@@ -138,7 +138,15 @@ def _composed(
     return compose(
         headline(r),
         short=f"{what} differ, {plain(marks.p)}" if differ else f"no evidence of a difference, {plain(marks.p)}",
-        settings=[TEST_WORDS[r.test], f"pairs by {PAIR_WORDS[r.pair_method]}"],
+        settings=[
+            TEST_WORDS[r.test],
+            f"pairs by {PAIR_WORDS[r.pair_method]}",
+            *(
+                [f"only whether groups are {'higher' if spec.alternative == 'greater' else 'lower'} than the control"]
+                if spec.alternative != "two_sided"
+                else []
+            ),
+        ],
         facts=tables.facts(r),
         blocks=[
             picture,
@@ -211,7 +219,7 @@ METHOD = Method(
     fit=_fit,
     new_columns=group_columns,
     name=_name,
-    uses=("seed",),
+    uses=("alternative", "seed"),
     keywords=(
         "contrasts",
         "dunnett",

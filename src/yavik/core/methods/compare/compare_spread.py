@@ -122,10 +122,18 @@ def _demand(data: Grouped, spec: CompareSpreadSpec) -> None:
             "Within every group all values are the same: there is no spread to compare.",
             column=spec.response or column,
         )
+    _demand_direction(spec)
     if spec.test == "f" and g.k != 2:
         raise DataProblem(
             f"The F ratio compares two variances; there are {g.k} groups. Take Levene's test about medians.",
             column=column,
+        )
+
+
+def _demand_direction(spec: CompareSpreadSpec) -> None:
+    if spec.alternative != "two_sided" and spec.test not in ("f", "all"):
+        raise DataProblem(
+            "Levene's and Bartlett's tests look either way; a direction needs the F ratio of two groups."
         )
 
 
@@ -149,7 +157,7 @@ def _tests(n: Floats, variances: Floats, spec: CompareSpreadSpec, g: Groups | No
     if g is not None:
         out.append(Tested("levene", "Levene, about means", "F", levene(g, "mean")))
         out.append(Tested("brown_forsythe", "Levene, about medians", "F", levene(g, "median")))
-        out.append(Tested("trimmed", "Levene, about trimmed means", "F", levene_trimmed(g)))
+        out.append(Tested("trimmed", "Levene, about means trimmed by 10 % at each end", "F", levene_trimmed(g)))
     return out
 
 
@@ -269,8 +277,12 @@ def _compose(
         if len(names) <= 4
         else f"{subject} differs by {lower(group)}"
     )
-    if main.id == "f" and spec.ratio != 1:
-        claim = f"the ratio of the SDs of {names[0]} and {names[1]} differs from {number(spec.ratio, 2)}"
+    if main.id == "f" and (spec.ratio != 1 or spec.alternative != "two_sided"):
+        way = {"two_sided": "differs from", "less": "is below", "greater": "is above"}[spec.alternative]
+        claim = f"the ratio of the SDs of {names[0]} and {names[1]} {way} {number(spec.ratio, 2)}"
+        if spec.ratio == 1:
+            side = "smaller" if spec.alternative == "less" else "larger"
+            claim = f"{subject} is {side} in {names[0]} than in {names[1]}"
     start = f"{claim[0].upper()}{claim[1:]}, " if main.p < spec.alpha else f"There is no evidence that {claim}, "
     low, high = int(np.argmin(sd)), int(np.argmax(sd))
     dfs = f"({df(main.df1)}, {df(main.df2)})" if np.isfinite(main.df2) else f"({df(main.df1)})"
@@ -291,7 +303,11 @@ def _compose(
     for t in tests:
         facts |= {f"{t.id}.statistic": t.value, f"{t.id}.p": t.p}
     p = say(italic("p"), f" {p_words(main.p)}")
-    said = "spread differs" if main.p < spec.alpha else "no evidence of a difference"
+    said = {"two_sided": "spread differs", "less": f"smaller in {names[0]}", "greater": f"larger in {names[0]}"}[
+        spec.alternative if main.id == "f" else "two_sided"
+    ]
+    if main.p >= spec.alpha:
+        said = "no evidence of a difference" if said == "spread differs" else f"no evidence of being {said}"
     return compose(
         spans,
         short=f"{said}, {plain(p)}",
@@ -299,7 +315,7 @@ def _compose(
         checks=found,
         rows=rows,
         facts=finite(facts),
-        settings=[main.name],
+        settings=[main.name + ("" if spec.alternative == "two_sided" or main.id != "f" else ", one-sided")],
         marks=Marks(p=p),
     )
 
@@ -310,6 +326,7 @@ def _from_summaries(spec: CompareSpreadSpec) -> Answer:
         raise DataProblem(
             "Levene's tests need the values themselves; from n and SD the F ratio and Bartlett can be had."
         )
+    _demand_direction(spec)
     n, _, variances, names = known(spec.summaries)
     if spec.test == "f" and len(n) != 2:
         raise DataProblem(f"The F ratio compares two variances; {len(n)} samples are typed in.")

@@ -8,6 +8,7 @@ from pydantic import Field
 from yavik.core.answers import Answer
 from yavik.core.answers.make import compose
 from yavik.core.answers.wording import italic, p_words, plain, say
+from yavik.core.figures.caption import lower
 from yavik.core.figures.describe import GROUPS, VALUES
 from yavik.core.methods.base import Aim, Layout, Method, Run, Spec, option, slot
 from yavik.core.methods.compare import _repeated_tables as tables
@@ -16,7 +17,6 @@ from yavik.core.methods.compare._repeated_checks import complete, subjects_check
 from yavik.core.methods.compare._repeated_data import Subjects, read_long, read_wide
 from yavik.core.methods.compare._repeated_page import PAGE
 from yavik.core.methods.shared import residual_pictures
-from yavik.core.stats.linear import coded
 from yavik.core.stats.within import effects, friedman
 from yavik.core.table import DataProblem, Kind, Table
 
@@ -70,11 +70,7 @@ def compute(table: Table, spec: RepeatedSpec, run: Run) -> Answer:
     run.progress(0.4, "Testing")
     if spec.test == "friedman":
         return _by_ranks(s, spec)
-    design = {}
-    if s.group is not None:
-        design[s.group_title] = coded(s.group, len(s.group_names))
-    for i, name in enumerate(s.covariate_titles):
-        design[name] = (s.x[:, i] - s.x[:, i].mean())[:, None]
+    design = tables.design_of(s)
     found = effects(s.y, design, s.time_title)
     epsilon, how = tables.correction(spec, found)
     spans, p, what = tables.headline(s, spec, found, epsilon)
@@ -128,6 +124,11 @@ def _by_ranks(s: Subjects, spec: RepeatedSpec) -> Answer:
             "Friedman's test knows no covariates; take them out of the sentence.", column=spec.covariates[0]
         )
     found = friedman(s.y)
+    if not np.isfinite(found.p):
+        raise DataProblem(
+            f"Within every subject all values of {lower(s.value)} are the same: they cannot be ranked.",
+            column=spec.response or spec.columns[0],
+        )
     p = say(italic("p"), f" {p_words(found.p)}")
     return compose(
         tables.rank_headline(s, spec, found),

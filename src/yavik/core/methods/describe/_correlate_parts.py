@@ -10,6 +10,7 @@ from yavik.core.answers import Cell, Check, FigureBlock, NoteBlock, Remedy, Tabl
 from yavik.core.answers.make import EMPTY, ci_head, grid, share_cell, share_ci
 from yavik.core.answers.wording import (
     counted,
+    fixed,
     listing,
     missing,
     num,
@@ -17,7 +18,6 @@ from yavik.core.answers.wording import (
     p_cell,
     p_words,
     share,
-    significant,
     whole,
     word,
 )
@@ -194,9 +194,7 @@ def _line_table(r: Results, use: Any) -> TableBlock | None:
             cells = {"term": missing(why), "r2": missing(why), "sd": missing(why)}
         else:
             sign = "+" if line.slope >= 0 else "−"
-            equation = (
-                f"{y_name} = {significant(line.intercept, 4)} {sign} {significant(abs(line.slope), 4)} × {x_name}"
-            )
+            equation = f"{y_name} = {_digits(r, y, line.intercept, 1.0)} {sign} {_digits(r, y, abs(line.slope), float(np.abs(x).max()))} × {x_name}"
             cells = {
                 "term": word(equation),
                 "r2": share_cell(line.r2),
@@ -210,6 +208,13 @@ def _line_table(r: Results, use: Any) -> TableBlock | None:
     columns = [*first, ("term", "Equation<"), ("r2", "R²"), ("sd", f"Residual SD{unit}")]
     title = "The line" if not r.spec.lines_by else "A line for each"
     return grid("fit", title, columns, rows, note="Least squares of the second column on the first.")
+
+
+def _digits(r: Results, y: Any, b: float, largest: float) -> str:
+    """As many digits as reproduce the line to the second column's own precision."""
+    spread = float(np.std(y)) or 1.0
+    wanted = min(0.5 * 10.0 ** -(r.columns[1].decimals + 1), spread / 1000) / 2
+    return fixed(b, int(np.clip(np.ceil(-np.log10(wanted / max(largest, 1e-300))), 0, 40)))
 
 
 def _same_thing(r: Results) -> NoteBlock | None:

@@ -8,9 +8,19 @@ from pydantic import Field
 from yavik.core.answers import Answer, RowsUsed, Span
 from yavik.core.answers.answer import LeftOut
 from yavik.core.answers.make import compose
-from yavik.core.answers.wording import counted, italic, level_words, listing, number, p_words, plain, say, share
+from yavik.core.answers.wording import (
+    alpha_words,
+    counted,
+    italic,
+    level_words,
+    listing,
+    p_words,
+    plain,
+    say,
+    share,
+)
 from yavik.core.figures.caption import lower
-from yavik.core.methods.base import Aim, Alternative, Layout, Method, Run, Spec, option, placed, slot
+from yavik.core.methods.base import Aim, Layout, Method, Run, Spec, option, placed, slot
 from yavik.core.methods.describe import _correlate_parts as parts
 from yavik.core.methods.describe._correlate_page import PAGE
 from yavik.core.stats.adjusting import adjust
@@ -137,16 +147,30 @@ def _headline(r: Results) -> tuple[list[Span], str]:
     if len(r.names) == 2:
         value, p = float(r.found.r[0, 1]), float(r.p[0, 1])
         a, b = lower(r.names[0]), lower(r.names[1])
-        way = _way(r.spec.alternative, value)
+        way = _way(value) if r.spec.alternative == "two_sided" else ""
+        claim = {
+            "two_sided": "go together",
+            "greater": "rise together",
+            "less": "run against each other",
+        }[r.spec.alternative]
         start = (
-            f"{r.names[0]} and {b} go together{way}{holding}, "
+            f"{r.names[0]} and {b} {claim}{way}{holding}, "
             if p < r.alpha
-            else f"There is no evidence that {a} and {b} go together{holding}, "
+            else f"There is no evidence that {a} and {b} {claim}{holding}, "
         )
         low, high = float(r.found.low[0, 1]), float(r.found.high[0, 1])
-        ci = f" ({level_words(r.alpha)} CI {share(low)} to {share(high)})" if np.isfinite(low) else ""
+        ends = ""
+        if np.isfinite(low):
+            two = f"{share(low)} to {share(high)}"
+            ends = {"two_sided": two, "greater": f"above {share(low)}", "less": f"below {share(high)}"}[
+                r.spec.alternative
+            ]
+        ci = f" ({level_words(r.alpha)} CI {ends})" if ends else ""
         spans = say(start, italic(r.letter), f"\u00a0=\u00a0{share(value)}{ci}, ", italic("p"), f" {p_words(p)}.")
-        return spans, f"{r.letter} = {share(value)}, {plain(say(italic('p'), f' {p_words(p)}'))}"
+        side = {"two_sided": "", "greater": " (one-sided, rising)", "less": " (one-sided, falling)"}[
+            r.spec.alternative
+        ]
+        return spans, f"{r.letter} = {share(value)}{side}, {plain(say(italic('p'), f' {p_words(p)}'))}"
     known = [(i, j) for i, j in r.pairs if np.isfinite(r.found.r[i, j])]
     marked = [(i, j) for i, j in known if r.p[i, j] < r.alpha]
     i, j = max(known, key=lambda ij: abs(r.found.r[ij]))
@@ -157,14 +181,17 @@ def _headline(r: Results) -> tuple[list[Span], str]:
         else ""
     )
     spans = say(
-        f"{len(marked)} of {len(known)} pairs go together at α = {number(r.alpha, 2).removeprefix('0')}{adjusted}{holding}. {tail}",
+        f"{len(marked)} of {len(known)} pairs {PAIRS[r.spec.alternative]} at α = {alpha_words(r.alpha)}{adjusted}{holding}. {tail}",
         italic(r.letter),
         f" = {share(float(r.found.r[i, j]))}.",
     )
-    return spans, f"{len(marked)} of {len(known)} pairs go together"
+    return spans, f"{len(marked)} of {len(known)} pairs {PAIRS[r.spec.alternative]}"
 
 
-def _way(alternative: Alternative, value: float) -> str:
+PAIRS = {"two_sided": "go together", "greater": "rise together", "less": "run against each other"}
+
+
+def _way(value: float) -> str:
     return ", the more of one the more of the other" if value > 0 else ", the more of one the less of the other"
 
 

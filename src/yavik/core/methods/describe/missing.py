@@ -237,7 +237,7 @@ def _chance(going: list[dict[str, Cell]], marked: list[dict[str, Cell]], lacking
         return Check(
             **base,
             verdict=Verdict.holds,
-            text=f"Rows with and without empty cells do not differ in the other columns (lowest adjusted p {p_words(lowest)}). What is empty may still go with what is not known.",
+            text=f"Rows with and without empty cells cannot be told apart by the other columns (lowest adjusted p {p_words(lowest)}). What is empty may still go with what is not known.",
         )
     pairs = listing([f"{m['column'].s} with {m['other'].s}" for m in marked], 3)
     return Check(

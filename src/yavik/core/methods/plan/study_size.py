@@ -41,8 +41,16 @@ class StudySizeSpec(Spec):
     design: Literal[
         "two_means", "paired_means", "one_mean", "two_proportions", "one_way", "correlation", "chi_square"
     ] = Field("two_means", json_schema_extra=option("To be compared", DESIGNS))
-    find: Literal["n", "effect"] = Field(
-        "n", json_schema_extra=option("Asked for", {"n": "how many rows", "effect": "the smallest difference seen"})
+    find: Literal["n", "effect", "power"] = Field(
+        "n",
+        json_schema_extra=option(
+            "Asked for",
+            {
+                "n": "how many rows",
+                "effect": "the smallest difference seen",
+                "power": "the power of a given size and difference",
+            },
+        ),
     )
     column: str | None = Field(None, title="Measurement", json_schema_extra=slot(VALUES, "a measure already at hand"))
     difference: float = Field(
@@ -52,7 +60,7 @@ class StudySizeSpec(Spec):
             "Difference that matters",
             "In the measurement's unit, or in SDs where no SD is known.",
             step="any",
-            when={"design": MEANS, "find": ["n"]},
+            when={"design": MEANS, "find": ["n", "power"]},
         ),
     )
     sd: float | None = Field(
@@ -79,7 +87,12 @@ class StudySizeSpec(Spec):
         gt=0,
         lt=1,
         json_schema_extra=amount(
-            "Share in the second", "", min=0, max=1, step=0.01, when={"design": ["two_proportions"], "find": ["n"]}
+            "Share in the second",
+            "",
+            min=0,
+            max=1,
+            step=0.01,
+            when={"design": ["two_proportions"], "find": ["n", "power"]},
         ),
     )
     groups: int = Field(
@@ -93,7 +106,7 @@ class StudySizeSpec(Spec):
             "Effect that matters",
             "r of a correlation; f of several means (SD of the means over SD within); w of a table of counts.",
             step=0.05,
-            when={"design": ["one_way", "correlation", "chi_square"], "find": ["n"]},
+            when={"design": ["one_way", "correlation", "chi_square"], "find": ["n", "power"]},
         ),
     )
     df: int = Field(
@@ -133,7 +146,7 @@ class StudySizeSpec(Spec):
             min=3,
             max=10000000,
             step=1,
-            when={"find": ["effect"]},
+            when={"find": ["effect", "power"]},
         ),
     )
 
@@ -147,15 +160,21 @@ def compute(table: Table, spec: StudySizeSpec, run: Run) -> Answer:
     sd, source = _sd(table, spec)
     of, effect, unit = _power(spec, sd, table.column(spec.column).unit if spec.column else None)
     least = {"correlation": 4, "chi_square": spec.df + 2}.get(spec.design, 2)
-    if spec.find == "n":
+    if spec.find == "power":
+        n, found = spec.n, effect
+        if n < least:
+            raise DataProblem(f"This design needs at least {least} rows.")
+        headline = _power_words(spec, n, of(n, found), unit)
+        short = f"power {number(of(n, found), 3)}"
+    elif spec.find == "n":
         if effect == 0:
             raise DataProblem("A difference of nothing can never be found: type one that matters.")
-        n = power.smallest_n(lambda k: of(k, effect), spec.power, least)
-        if n is None:
+        needed = power.smallest_n(lambda k: of(k, effect), spec.power, least)
+        if needed is None:
             raise DataProblem(
                 "More than ten million rows would be needed. The difference is too small beside the scatter."
             )
-        found = effect
+        n, found = needed, effect
         headline = _rows_words(spec, n, unit)
         short = f"{n} {PER[spec.design]}"
     else:
@@ -168,6 +187,9 @@ def compute(table: Table, spec: StudySizeSpec, run: Run) -> Answer:
             else (1 - 1e-6 - spec.share if spec.design == "two_proportions" else 100.0)
         )
         smallest = power.smallest_effect(lambda e: of(n, e), spec.power, 1e-6, top)
+        if smallest is None and spec.design == "two_proportions":  # upwards there is no room; downwards there may be
+            down = power.smallest_effect(lambda e: of(n, -e), spec.power, 1e-6, spec.share - 1e-6)
+            smallest = -down if down is not None else None
         if smallest is None:
             raise DataProblem(
                 f"With {n} {PER[spec.design]} no difference, however large, would be found that surely."
@@ -182,7 +204,11 @@ def compute(table: Table, spec: StudySizeSpec, run: Run) -> Answer:
     return compose(
         headline,
         short=short,
-        settings=[DESIGNS[spec.design], *([source] if spec.design in MEANS else [])],
+        settings=[
+            DESIGNS[spec.design],
+            *([source] if spec.design in MEANS else []),
+            *([_side(spec).removeprefix(", ")] if spec.alternative != "two_sided" else []),
+        ],
         blocks=[
             block("figure", "Power over the size of the study", _curve(spec, of, found, n, reached, least)),
             grid(
@@ -258,7 +284,7 @@ def _rows_words(spec: StudySizeSpec, n: int, unit: str) -> list[Span]:
     return say(
         "To find ",
         _what(spec, unit),
-        f" with a power of {_plain(spec.power)} at α = {_alpha(spec)}, ",
+        f" with a power of {_plain(spec.power)} at α = {_alpha(spec)}{_side(spec)}, ",
         bold(f"{n} {PER[spec.design]}"),
         f" are needed{tail}.",
     )
@@ -272,10 +298,23 @@ def _effect_words(spec: StudySizeSpec, n: int, effect: float, unit: str) -> list
     else:
         what = f"{unit} = {number(effect, 2)}"
     return say(
-        f"With {n} {PER[spec.design]} the smallest effect found with a power of {_plain(spec.power)} at α = {_alpha(spec)} is ",
+        f"With {n} {PER[spec.design]} the smallest effect found with a power of {_plain(spec.power)} at α = {_alpha(spec)}{_side(spec)} is ",
         bold(what),
         ".",
     )
+
+
+def _power_words(spec: StudySizeSpec, n: int, reached: float, unit: str) -> list[Span]:
+    return say(
+        f"With {n} {PER[spec.design]} {_what(spec, unit)} is found with a power of ",
+        bold(number(reached, 3) if reached < 0.9995 else "more than .999"),
+        f" at α = {_alpha(spec)}{_side(spec)}.",
+    )
+
+
+def _side(spec: StudySizeSpec) -> str:
+    """Which way a one-sided test looks."""
+    return {"two_sided": "", "less": ", one-sided (less)", "greater": ", one-sided (greater)"}[spec.alternative]
 
 
 def _axis(spec: StudySizeSpec) -> str:
