@@ -99,7 +99,7 @@ def test_the_grid_finds_filters_sorts_and_edits(demo: Page) -> None:
 def test_summary_by_group_and_patterns(demo: Page) -> None:
     demo.get_by_role("navigation", name="Contents").get_by_role("link", name=re.compile("^Room trial")).click()
     demo.get_by_role("button", name="Summary").click()
-    expect(demo.get_by_role("region", name="Patterns of empty cells")).to_contain_text("95.4 %")
+    expect(demo.get_by_role("region", name="Patterns of empty cells")).to_contain_text("95.4%")
     demo.get_by_label("For each level of").select_option("room")
     expect(demo.get_by_role("table", name="minutes in each group")).to_contain_text("48.17 ± 10.27")
 

@@ -82,7 +82,7 @@ def test_shares_are_as_high_as_their_rows_are_many() -> None:
     tall = {v["row"]: v["low"] - v["top"] for v in shown}
     assert tall["many"] == pytest.approx(5 * tall["few"])
     assert sum(v["b"] - v["a"] for v in shown if v["row"] == "many") == pytest.approx(100)
-    assert json.dumps(shown).count("80.0 %") == 1
+    assert json.dumps(shown).count("80.0%") == 1
 
 
 def test_a_quantile_line_goes_through_the_quartiles() -> None:

@@ -157,8 +157,8 @@ def test_groups_are_described_in_words(table: Table) -> None:
     lines = by_group(table, "lux", "room")
     assert [(g.group, g.n, g.empty) for g in lines] == [("Alcove", 3, 1), ("Gallery", 2, 0)]
     assert lines[1].said == "300.0 ± 14.1" and lines[1].mean == 300
-    assert by_group(table, "note", "room")[1].said in ("1 filled", "x 100 %")
-    assert by_group(table, "room", "room")[0].said == "Alcove 100 %"
+    assert by_group(table, "note", "room")[1].said in ("1 filled", "x 100%")
+    assert by_group(table, "room", "room")[0].said == "Alcove 100%"
     assert groupable(table)[0] == "room"
 
 
@@ -166,7 +166,7 @@ def test_patterns_count_every_row_once(table: Table) -> None:
     found = patterns(table)
     assert found.complete == 3 and found.rows == 6 and sum(p.rows for p in found.patterns) == 6
     assert {tuple(p.columns) for p in found.patterns} == {(), ("lux",), ("day",), ("note",)}
-    assert found.patterns[0].columns == [] and found.patterns[0].share == "50.0 %"
+    assert found.patterns[0].columns == [] and found.patterns[0].share == "50.0%"
 
 
 @settings(deadline=None)

@@ -5,6 +5,7 @@ from typing import Annotated, Any, Literal
 import pyarrow as pa
 from pydantic import BaseModel, Field
 
+from yavik.core.answers.wording import counted
 from yavik.core.files.formats import read
 from yavik.core.files.options import ReadOptions
 from yavik.core.methods import Run, parse_spec
@@ -76,7 +77,7 @@ def _read_file(store: Store, d: ReadFile, run: Run) -> dict[str, Any]:
             table, notices = read(path, d.options, lambda part, what: run.progress(part * 0.7, what))
         run.progress(0.75, "Storing the columns")
         size = (
-            f"{table.n_rows:,} rows, {len(table.columns)} columns".replace(",", " ", 1)
+            f"{counted(table.n_rows, 'row')}, {counted(len(table.columns), 'column')}"
             if table.n_rows >= 1000
             else f"{table.n_rows} rows, {len(table.columns)} columns"
         )

@@ -95,7 +95,7 @@ function Working() {
   return (
     <span className="flex min-w-0 shrink items-center gap-2 text-sm" role="status">
       <span className="loading loading-spinner loading-xs text-primary" aria-hidden="true" />
-      <span className="truncate">{job.title}, {Math.round(job.part * 100)} %</span>
+      <span className="truncate">{job.title}, {Math.round(job.part * 100)}%</span>
       <button type="button" className="link-quiet" onClick={() => void take(api.DELETE("/api/jobs/{job_id}", { params: { path: { job_id: job.id } } })).catch(sayProblem)}>Stop</button>
     </span>
   );

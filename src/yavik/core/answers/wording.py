@@ -28,9 +28,11 @@ def grouped(n: int) -> str:
 
 
 def number(x: float, decimals: int) -> str:
-    """Fixed decimals; very large and very small sizes as a power of ten."""
-    if _there(x) != 0 and (abs(x) >= 1e7 or (abs(x) < 0.5 * 10.0**-decimals and abs(x) < 1e-4)):
-        return significant(x, 4)
+    """Fixed decimals, with all digits that a double carries; very large and very small sizes as a power of ten."""
+    if _there(x) != 0 and (abs(x) >= 1e15 or (abs(x) < 0.5 * 10.0**-decimals and abs(x) < 1e-4)):
+        return significant(x, 6 if abs(x) >= 1e15 else 4)
+    if abs(x) >= 1e7:  # no more digits than a double has to give
+        decimals = min(decimals, max(0, 15 - math.floor(math.log10(abs(x))) - 1))
     text = f"{x:,.{decimals}f}" if abs(x) >= 10_000 else f"{x:.{decimals}f}"
     if float(text.replace(",", "")) == 0:
         text = text.lstrip("-")
@@ -56,6 +58,8 @@ def significant(x: float, digits: int = 3) -> str:
     if _there(x) == 0:
         return "0"
     power = math.floor(math.log10(abs(x)))
+    if abs(round(x / 10.0**power, digits - 1)) >= 10:  # 9.9996 is 10.00, a power higher
+        power += 1
     if -5 < power < 7:
         return (
             number(x, max(0, digits - 1 - power)) if power > -4 else f"{x:.{digits - 1 - power}f}".replace("-", "−")
@@ -106,13 +110,13 @@ def share_fine(x: float) -> str:
 
 
 def percent(x: float) -> str:
-    return f"{100 * _there(x):.1f} %"
+    return f"{100 * _there(x):.1f}%"
 
 
 def percent_fine(x: float, gap: float) -> str:
     """A share in per cent with as many decimals as a gap to another needs to be seen."""
     digits = max(1, int(1 - math.floor(math.log10(max(abs(_there(gap)) * 100, 1e-12)))))
-    return f"{100 * _there(x):.{min(digits, 8)}f} %"
+    return f"{100 * _there(x):.{min(digits, 8)}f}%"
 
 
 def interval(low: float, high: float, decimals: int) -> str:

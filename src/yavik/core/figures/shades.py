@@ -97,7 +97,7 @@ def shares(rows: Sequence[str], columns: Sequence[str], counts: Any, row_title: 
                         "row": name,
                         "level": column,
                         "n": int(counts[i, j]),
-                        "share": f"{part:.1f} %",
+                        "share": f"{part:.1f}%",
                     }
                 )
             left += part

@@ -43,5 +43,5 @@ def _likeness(a: Column, b: Column) -> tuple[float, str]:
             return 2.0, "same label"
         score = SequenceMatcher(None, a.label.casefold(), b.label.casefold()).ratio()
         if score >= ALIKE:
-            return score, f"labels {round(100 * score)} % alike"
+            return score, f"labels {round(100 * score)}% alike"
     return 0.0, ""

@@ -68,7 +68,7 @@ def by_group(table: Table, name: str, by: str) -> list[GroupLine]:
             own_codes = table.codes(name)
             counts = np.bincount(own_codes.codes[full], minlength=len(own_codes.levels))
             order = np.argsort(-counts, kind="stable")[:3]
-            shares = [f"{own_codes.levels[i]} {round(100 * counts[i] / n)} %" for i in order.tolist() if counts[i]]
+            shares = [f"{own_codes.levels[i]} {round(100 * counts[i] / n)}%" for i in order.tolist() if counts[i]]
             line = line.model_copy(update={"said": ", ".join(shares)})
         elif n:
             line = line.model_copy(update={"said": f"{n} filled"})
@@ -89,7 +89,7 @@ def patterns(table: Table) -> Patterns:
         Pattern(
             columns=[n for i, n in enumerate(columns) if int(found[k]) >> i & 1],
             rows=int(sizes[k]),
-            share=f"{100 * sizes[k] / max(1, table.n_rows):.1f} %",
+            share=f"{100 * sizes[k] / max(1, table.n_rows):.1f}%",
         )
         for k in order.tolist()[:MOST_PATTERNS]
     ]

@@ -143,7 +143,10 @@ class Table:
         rank[order] = np.arange(len(order), dtype=np.int32)
         rank[-1] = -1  # null codes are −1 and pick this last place
         codes = rank[encoded.indices.fill_null(-1).to_numpy(zero_copy_only=False)]
-        return Codes(codes, tuple(str(v) for v in values.take(pa.array(order)).to_pylist()))
+        words = values.take(pa.array(order)).to_pylist()
+        if column.kind is Kind.date:
+            return Codes(codes, tuple(date_text(v) for v in words))
+        return Codes(codes, tuple(str(v) for v in words))
 
     def texts(self, name: str) -> list[str | None]:
         """Cells as shown: level words, dates as ISO, numbers as written. For windows, not for computing."""

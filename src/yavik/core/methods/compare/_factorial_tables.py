@@ -20,6 +20,7 @@ from yavik.core.answers.wording import (
     number,
     p_cell,
     say,
+    share,
     stat,
     whole,
     word,
@@ -137,7 +138,7 @@ def anova(f: Factorial, spec: FactorialSpec, tests: Tests) -> TableBlock:
     ]
     r2 = 1 - f.model.rss / f.model.total
     adjusted = 1 - (1 - r2) * (len(f.y) - 1) / f.model.df
-    note = f"Sums of squares of type {spec.sums_of_squares.upper()}. R² {number(r2, 2).removeprefix('0')}, adjusted {number(adjusted, 2).removeprefix('0')}; residual SD {number(float(np.sqrt(f.model.mse)), f.decimals + 1)}{_unit(f).replace('(', '').replace(')', '')}."
+    note = f"Sums of squares of type {spec.sums_of_squares.upper()}. R² {share(r2)}, adjusted {share(adjusted)}; residual SD {number(float(np.sqrt(f.model.mse)), f.decimals + 1)}{_unit(f).replace('(', '').replace(')', '')}."
     return grid("anova", "Tests of the terms", columns, rows, note=note)
 
 

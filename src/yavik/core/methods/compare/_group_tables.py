@@ -243,7 +243,7 @@ def _pairs_note(r: Results) -> str:
             return (
                 f"{how}, not adjusted: over {m} independent pairs the chance of a false claim could reach {family}."
             )
-        return f"{how}; p raised so that of the pairs marked no more than {100 * r.alpha:g} % are expected to be false claims. The chance of any false claim is not held."
+        return f"{how}; p raised so that of the pairs marked no more than {100 * r.alpha:g}% are expected to be false claims. The chance of any false claim is not held."
     extra = {
         "games_howell": "Each pair has its own spread and df; intervals and p hold for all pairs together.",
         "tukey": "One pooled spread; intervals and p hold for all pairs together.",

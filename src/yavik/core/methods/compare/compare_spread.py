@@ -157,7 +157,7 @@ def _tests(n: Floats, variances: Floats, spec: CompareSpreadSpec, g: Groups | No
     if g is not None:
         out.append(Tested("levene", "Levene, about means", "F", levene(g, "mean")))
         out.append(Tested("brown_forsythe", "Levene, about medians", "F", levene(g, "median")))
-        out.append(Tested("trimmed", "Levene, about means trimmed by 10 % at each end", "F", levene_trimmed(g)))
+        out.append(Tested("trimmed", "Levene, about means trimmed by 10% at each end", "F", levene_trimmed(g)))
     return out
 
 

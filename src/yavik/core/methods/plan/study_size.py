@@ -9,7 +9,18 @@ from pydantic import Field
 
 from yavik.core.answers import Answer, Check, RowsUsed, Span, Verdict
 from yavik.core.answers.make import compose, grid
-from yavik.core.answers.wording import bold, counted, missing, num, number, percent, say, significant, whole
+from yavik.core.answers.wording import (
+    alpha_words,
+    bold,
+    counted,
+    missing,
+    num,
+    number,
+    percent,
+    say,
+    significant,
+    whole,
+)
 from yavik.core.figures.describe import VALUES
 from yavik.core.figures.plots import block, curve
 from yavik.core.methods.base import Aim, Layout, Method, Page, Run, Spec, amount, option, slot
@@ -323,7 +334,7 @@ def _axis(spec: StudySizeSpec) -> str:
 
 
 def _alpha(spec: StudySizeSpec) -> str:
-    return f"{spec.alpha:g}".removeprefix("0")
+    return alpha_words(spec.alpha)
 
 
 def _plain(x: float) -> str:

@@ -6,10 +6,10 @@ import numpy as np
 import pyarrow as pa
 from pydantic import Field
 
-from yavik.core.answers import Answer, NoteBlock, TableBlock
+from yavik.core.answers import Answer, Cell, NoteBlock, TableBlock
 from yavik.core.answers.make import EMPTY, compose, grid
 from yavik.core.answers.model_card import ModelCard, Variant
-from yavik.core.answers.wording import grouped, listing, num, number, p_cell, share, stat, word
+from yavik.core.answers.wording import cell, grouped, listing, missing, number, p_cell, share, share_fine, stat, word
 from yavik.core.figures.describe import VALUES
 from yavik.core.figures.plots import Cloud, block, scatter, thin
 from yavik.core.methods.base import Aim, Layout, Method, Run, option, placed, slot
@@ -117,6 +117,11 @@ def compute(table: Table, spec: LinearSpec, run: Run) -> Answer:
     )
 
 
+def _r2(value: float) -> Cell:
+    """Three digits without the leading zero, as everywhere where models are told apart."""
+    return cell(value, share_fine(value)) if np.isfinite(value) else missing("nothing is left over to judge by")
+
+
 FIT = [("r2", "R²"), ("adjusted_r2", "Adjusted"), ("aic", "AIC"), ("bic", "BIC")]
 
 
@@ -127,8 +132,8 @@ def _path(m: LinearFit, spec: LinearSpec) -> list[Any]:
 
     def fit_of(terms: Any, before: Any = None) -> dict[str, Any]:
         model = m.judge.model(terms)
-        change = EMPTY if before is None else num(model.r2 - m.judge.model(before).r2, 3)
-        return {"r2": num(model.r2, 3), "change": change, "adjusted_r2": num(model.adjusted_r2, 3), **criteria(model)}
+        change = EMPTY if before is None else _r2(model.r2 - m.judge.model(before).r2)
+        return {"r2": _r2(model.r2), "change": change, "adjusted_r2": _r2(model.adjusted_r2), **criteria(model)}
 
     if not m.subsets:
         return path_blocks(m, ("f", "F"), [FIT[0], ("change", "Change"), *FIT[1:]], fit_of)
