@@ -132,25 +132,29 @@ def answer(args: argparse.Namespace) -> int:
 
 
 def rerun(path: Path) -> int:
-    """Prints each question with 'same' or its differences. Exit code 0 when all is the same, 1 when not, 2 for a file
+    """Prints each table, question and figure with 'same' or its differences, and files that were changed. Exit code 0 when all is the same, 1 when not, 2 for a file
     that is no packed study."""
     from yavik.core.table import DataProblem
-    from yavik.engine.packing import compare
+    from yavik.engine.rerunning import compare
 
     try:
         path.stat()
         found = compare(path)
     except (DataProblem, OSError) as trouble:
         return refuse(trouble.message if isinstance(trouble, DataProblem) else f"{path}: {trouble.strerror}.")
-    for name, differences in found:
+    for name, differences in found.parts:
         print(f"{name}: {'same' if not differences else f'{len(differences)} differences'}")
         for line in differences[:20]:
             print(f"  {line}")
-    changed = sum(bool(d) for _, d in found)
+    for line in [*found.files, *found.notes]:
+        print(line)
+    changed = sum(bool(d) for _, d in found.parts)
     print(
-        f"{len(found)} answers computed anew: {'every number is the same' if not changed else f'{changed} differ'}."
+        f"{len(found.parts)} tables, answers and figures computed anew: "
+        f"{'every number is the same' if not changed else f'{changed} differ'}."
+        + (f" {len(found.files)} files are not as they were packed." if found.files else "")
     )
-    return 1 if changed else 0
+    return 1 if changed or found.files else 0
 
 
 def read_table(path: Path, dictionary: list[dict[str, Any]]) -> Any:
@@ -158,10 +162,11 @@ def read_table(path: Path, dictionary: list[dict[str, Any]]) -> Any:
     from yavik.core.files.formats import open_file
     from yavik.core.steps import parse_step
     from yavik.core.table import DataProblem
+    from yavik.core.table.texts import keepable
 
     path.stat()
     table, _ = open_file(path, path.name)
-    for entry in dictionary:
+    for entry in keepable(dictionary):
         name = entry.get("name")
         if not name:
             raise DataProblem("Every entry of the dictionary needs the name of a column.")

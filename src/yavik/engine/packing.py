@@ -1,10 +1,6 @@
 """A study in one zip and back: a data package of its tables, the files as brought, study.json, and a script."""
 
-import json
-import shutil
-import subprocess
-import sys
-import tempfile
+import hashlib
 import zipfile
 from pathlib import Path
 from typing import Any
@@ -17,17 +13,18 @@ from yavik.core.files.archive import safe_zip
 from yavik.core.files.options import ReadOptions
 from yavik.core.methods import Run
 from yavik.core.script import ScriptFigure, ScriptQuestion, ScriptReport, ScriptStudy, ScriptTable, study_script
+from yavik.core.steps import parse_step
 from yavik.core.table import DataProblem, Table
+from yavik.core.table.texts import keepable
 from yavik.engine.tasks import ReadFile, carry_out
 from yavik.store import Store
-from yavik.store.bodies import FigureBody, QuestionBody, ReportBody, StyleBody, TableBody
+from yavik.store.bodies import FigureBody, PathBody, QuestionBody, ReportBody, StyleBody, TableBody
 from yavik.store.items import renamed
 from yavik.store.models import Item, Study, new_id
-from yavik.store.tables import read_by
+from yavik.store.tables import CIRCLE, read_by
 
 WHAT = "a packed study"
 ROUND = ("key", "spec", "card", "name")
-KINDS = ("table", "question", "figure", "report", "path", "style")
 
 
 class PackedItem(BaseModel):
@@ -44,17 +41,21 @@ class PackedItem(BaseModel):
     """Of a figure: what it showed, to compare with as well."""
     trail: list[dict[str, Any]] = []
     """Of a model: the rounds it has had."""
+    data: str | None = None
+    """Of a table: the path of its cells, as prepared, in the zip."""
 
 
 class PackedStudy(BaseModel):
     yavik: str
     name: str
     items: list[PackedItem]
+    sums: dict[str, str] = {}
+    """The SHA-256 of every other file of the zip, by its path: what was changed on the way is seen."""
 
 
 def pack(store: Store, study: Study, path: Path) -> None:
     """Writes the zip. Raises DataProblem when a table cannot be worked out."""
-    items = [i for i in store.items.items(study.id) if i.type in KINDS]
+    items = [i for i in store.items.items(study.id) if i.type in BODIES]
     files: dict[str, str] = {}
     packed, tables = [], []
     with zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as archive:
@@ -71,10 +72,22 @@ def pack(store: Store, study: Study, path: Path) -> None:
             if item.type == "figure" and (key := store.shown(item.id)):
                 entry.drawing = store.result(key)
             packed.append(entry)
-        package.add_tables(archive, study.name, tables)
-        found = PackedStudy(yavik=__version__, name=study.name, items=packed)
-        archive.writestr("study.json", found.model_dump_json(indent=1))
+        paths = package.add_tables(archive, study.name, tables)
+        for entry, data in zip((e for e in packed if e.type == "table"), paths, strict=True):
+            entry.data = data
         archive.writestr("study.py", script_of(study.name, packed))
+        found = PackedStudy(yavik=__version__, name=study.name, items=packed, sums=sums_of(archive))
+        archive.writestr("study.json", found.model_dump_json(indent=1))
+
+
+def sums_of(archive: zipfile.ZipFile) -> dict[str, str]:
+    """The SHA-256 of every file but study.json, which holds them."""
+    found = {}
+    for name in archive.namelist():
+        if name != "study.json":
+            with archive.open(name) as source:
+                found[name] = hashlib.file_digest(source, "sha256").hexdigest()  # type: ignore[arg-type]
+    return found
 
 
 def _table(store: Store, body: TableBody) -> Table:
@@ -148,16 +161,55 @@ def read_packed(archive: zipfile.ZipFile) -> PackedStudy:
         ) from trouble
 
 
+BODIES: dict[str, type[BaseModel]] = {
+    "table": TableBody,
+    "question": QuestionBody,
+    "figure": FigureBody,
+    "report": ReportBody,
+    "style": StyleBody,
+    "path": PathBody,
+}
+
+
+def demand_sound(packed: PackedStudy) -> None:
+    """Raises DataProblem for an entry that Yavik could not have written, and for tables made from each other in a circle:
+    one bad entry is refused at the door and does not close a study later."""
+    reads: dict[str, list[str]] = {}
+    for item in packed.items:
+        if item.type not in BODIES:
+            continue
+        try:
+            body = BODIES[item.type].model_validate(keepable(item.body))
+        except (ValidationError, RecursionError) as trouble:
+            raise DataProblem(
+                f"This packed study is damaged: {item.type} “{item.name[:60]}” cannot be read."
+            ) from trouble
+        for step in getattr(body, "steps", []):
+            parse_step(step)
+        if isinstance(body, TableBody):
+            reads[item.id] = read_by(body)
+    for first in reads:
+        waiting, seen = list(reads[first]), set[str]()
+        while waiting:
+            other = waiting.pop()
+            if other == first:
+                raise DataProblem(CIRCLE)
+            if other not in seen:
+                seen.add(other)
+                waiting += reads.get(other, [])
+
+
 def unpack(store: Store, path: Path) -> Study:
     """A new study from a packed one; tables are worked out from their files. Raises DataProblem."""
     with safe_zip(path, WHAT) as archive:
         packed = read_packed(archive)
+        demand_sound(packed)
         study = store.items.new_study(packed.name)
         try:
             ids = {i.id: new_id() for i in packed.items}
             uploads: dict[str, str] = {}
             for entry in packed.items:
-                if entry.type not in KINDS:
+                if entry.type not in BODIES:
                     continue
                 body = renamed(entry.body, ids)
                 if entry.type == "table" and entry.file:
@@ -200,80 +252,3 @@ def _add(store: Store, study: Study, item_id: str, entry: PackedItem, body: dict
     store.items.put(
         Item(id=item_id, study_id=study.id, type=entry.type, name=entry.name[:200], body=body, deleted=False)
     )
-
-
-LONGEST_RUN = 3600
-
-
-def compare(path: Path) -> list[tuple[str, list[str]]]:
-    """Runs the study's script on its files, in a process of its own, and compares every answer and figure with what the
-    packed study holds. The script is written anew from study.json: what a zip brings is never run. Raises DataProblem.
-
-    Returns:
-        For each question and figure that had something to show its name and where the new one differs.
-    """
-    with safe_zip(path, WHAT) as archive, tempfile.TemporaryDirectory(prefix="yavik-") as folder:
-        packed = read_packed(archive)
-        for name in {i.file for i in packed.items if i.file}:
-            target = Path(folder) / _inside(name)
-            target.parent.mkdir(parents=True, exist_ok=True)
-            with archive.open(name) as source, target.open("wb") as copy:
-                shutil.copyfileobj(source, copy)
-        found = _run_script(Path(folder), script_of(packed.name, packed.items))
-    out = []
-    for item in packed.items:
-        if item.type == "question" and item.answer is not None:
-            new = found["answers"].get(item.id)
-            why = [f"cannot be computed: {found['problems'].get(item.name, 'its table is missing')}"]
-            out.append((item.name, differences(item.answer, new) if new else why))
-        if item.type == "figure" and item.drawing is not None:
-            drawn = found["drawings"].get(item.id)
-            why = [f"cannot be drawn: {found['problems'].get(item.name, 'its table is missing')}"]
-            out.append((f"{item.name} (figure)", differences(item.drawing["vega"], drawn["vega"]) if drawn else why))
-    return out
-
-
-def _inside(name: str) -> Path:
-    """A path of the zip that cannot lead out of the folder. Raises DataProblem."""
-    found = Path(name)
-    if found.is_absolute() or ".." in found.parts:
-        raise DataProblem(f"{name} of this packed study leads out of it; it was not run.")
-    return found
-
-
-def _run_script(folder: Path, script: str) -> dict[str, Any]:
-    (folder / "study.py").write_text(script, encoding="utf-8")
-    done = subprocess.run(
-        [sys.executable, "study.py", "results"],
-        cwd=folder,
-        capture_output=True,
-        text=True,
-        timeout=LONGEST_RUN,
-        check=False,
-    )
-    if done.returncode:
-        raise DataProblem(f"The script of this study stopped: {done.stderr.strip().splitlines()[-1][:300]}")
-    found: dict[str, Any] = json.loads((folder / "results" / "results.json").read_text(encoding="utf-8"))
-    return found
-
-
-def differences(before: Any, after: Any, place: str = "") -> list[str]:
-    """Where two answers differ: every number and text by its place. Times and versions are not looked at."""
-    if isinstance(before, dict) and isinstance(after, dict):
-        keys = sorted(set(before) | set(after))
-        return [
-            d
-            for k in keys
-            if k not in ("version", "drawing")
-            for d in differences(before.get(k), after.get(k), f"{place}.{k}" if place else k)
-        ]
-    if isinstance(before, list) and isinstance(after, list):
-        if len(before) != len(after):
-            return [f"{place}: {len(before)} entries before, {len(after)} now"]
-        return [
-            d for i, (a, b) in enumerate(zip(before, after, strict=True)) for d in differences(a, b, f"{place}[{i}]")
-        ]
-    if isinstance(before, float) and isinstance(after, float):
-        close = before == after or abs(before - after) <= 1e-9 * max(abs(before), abs(after))
-        return [] if close else [f"{place}: {before!r} before, {after!r} now"]
-    return [] if before == after else [f"{place}: {json.dumps(before)[:60]} before, {json.dumps(after)[:60]} now"]

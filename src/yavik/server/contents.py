@@ -1,5 +1,7 @@
 """The contents of a study: every entry with one line that says what it says now."""
 
+import logging
+
 from sqlalchemy import func, select
 
 from yavik.core.answers.wording import counted, listing
@@ -14,6 +16,7 @@ from yavik.server.tables_view import body_of, needs_job
 from yavik.store import Store
 from yavik.store.models import Change, Item, Study
 
+log = logging.getLogger("yavik.server")
 SHOWN = ("table", "question", "figure", "report")
 
 
@@ -52,10 +55,14 @@ def contents_of(store: Store, study: Study) -> Contents:
 
 
 def entry(store: Store, item: Item) -> Entry:
-    line, old, table = {"table": _table, "question": _question, "figure": _figure, "report": _report}[item.type](
-        store, item
-    )
-    method = question_body(item).method if item.type == "question" else None
+    """One that cannot be read says so: the others, and the study, stay open."""
+    lines = {"table": _table, "question": _question, "figure": _figure, "report": _report}
+    try:
+        line, old, table = lines[item.type](store, item)
+        method = question_body(item).method if item.type == "question" else None
+    except Exception:
+        log.exception("an entry cannot be read: %s %s", item.type, item.id)
+        line, old, table, method = "cannot be opened: delete it, or go back in the history", False, None, None
     return Entry(id=item.id, type=item.type, name=item.name, line=line, out_of_date=old, table=table, method=method)
 
 

@@ -1,5 +1,7 @@
 """Figures as the interface sees them: drawn from the present table, with marks from a renewed answer."""
 
+from pydantic import ValidationError
+
 from yavik.core.answers import Answer, Marks
 from yavik.core.answers.lending import lent_marks
 from yavik.core.figures import Drawing, Figure, Lent, Style, answer_figure, draw_figure, is_ready, reads
@@ -85,6 +87,18 @@ def renewed(store: Store, engine: Engine, study_id: str, question: Item) -> Answ
     root = store.tables.root(table)
     ask = Ask(root=root, steps=table.steps, link=table.link, method=asked.method, spec=asked.spec, item=question.id)
     return Answer.model_validate(store.result(engine.do(ask)["key"]))
+
+
+def bring_up_to_date(store: Store, engine: Engine, study_id: str) -> None:
+    """Answers every question and draws every figure that can be, so that what is packed can be compared with later."""
+    for item in store.items.items(study_id):
+        try:
+            if item.type == "question":
+                renewed(store, engine, study_id, item)
+            elif item.type == "figure":
+                drawn(store, engine, item)
+        except (DataProblem, LookupError, ValidationError):
+            continue  # it shows why on its own page, and rerun names it as not compared
 
 
 def figure_key(store: Store, item: Item) -> str | None:

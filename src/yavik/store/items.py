@@ -7,6 +7,7 @@ from typing import Any
 from sqlalchemy import Engine, func, select, update
 from sqlalchemy.orm import Session
 
+from yavik.core.table.texts import cleaned, keepable
 from yavik.store.models import Change, Item, Shown, Study, TrailRound, Upload, new_id, now
 
 TOGETHER = timedelta(seconds=20)
@@ -48,6 +49,7 @@ class Items:
             return study
 
     def set_study(self, study_id: str, **values: Any) -> Study:
+        values = keepable(values)
         with self.session() as s, s.begin():
             s.execute(update(Study).where(Study.id == study_id).values(**values, touched=now()))
         return self.study(study_id, deleted=True)
@@ -314,7 +316,7 @@ class Items:
             change = s.get(Change, change_id)
             if change is None or change.study_id != study_id:
                 raise LookupError(str(change_id))
-            change.moment = name
+            change.moment = cleaned(name) if name else name
 
     def changes(self, study_id: str, most: int = 100) -> list[Change]:
         with self.session() as s:

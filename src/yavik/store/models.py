@@ -5,7 +5,9 @@ from typing import Any
 from uuid import uuid4
 
 from sqlalchemy import JSON, Float, ForeignKey, Index, LargeBinary, String, UniqueConstraint
-from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, validates
+
+from yavik.core.table.texts import cleaned, keepable
 
 
 def now() -> datetime:
@@ -29,6 +31,10 @@ class Study(Base):
     deleted: Mapped[datetime | None] = mapped_column(default=None)
     demo: Mapped[bool] = mapped_column(default=False)
 
+    @validates("name")
+    def _name(self, _key: str, value: str) -> str:
+        return cleaned(value)
+
 
 class Item(Base):
     """A table, question, figure or report: a name and a typed description as JSON."""
@@ -41,6 +47,11 @@ class Item(Base):
     position: Mapped[float] = mapped_column(Float, default=0.0)
     body: Mapped[dict[str, Any]] = mapped_column(JSON)
     deleted: Mapped[bool] = mapped_column(default=False)
+
+    @validates("name", "body")
+    def _kept(self, _key: str, value: Any) -> Any:
+        """Whatever way an entry comes, nothing is kept that a page, a document or a renderer cannot hold."""
+        return keepable(value)
 
 
 class Change(Base):

@@ -10,6 +10,7 @@ from sqlalchemy.orm import Session
 
 from yavik.core.table import Column
 from yavik.core.table import profile as profiles
+from yavik.core.table.texts import cleaned_deep
 from yavik.store.columns import ColumnStore
 from yavik.store.database import connect, migrate
 from yavik.store.files import Files
@@ -59,7 +60,8 @@ class Store:
 
     def result(self, key: str) -> dict[str, Any] | None:
         with Session(self.engine) as session:
-            return session.scalar(select(Result.data).where(Result.key == key))
+            found = session.scalar(select(Result.data).where(Result.key == key))
+        return cleaned_deep(found) if found is not None else None
 
     def short(self, key: str) -> str | None:
         """The few words of an answer for the contents, without reading all of it."""

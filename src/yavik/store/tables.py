@@ -3,6 +3,8 @@
 import threading
 from collections.abc import Iterable
 
+from pydantic import ValidationError
+
 from yavik.core.methods.registry import new_columns
 from yavik.core.steps.base import Around, Effect, Other
 from yavik.core.table import DataProblem
@@ -107,10 +109,16 @@ class Tables:
     def made_from(self, study_id: str, table_id: str) -> list[str]:
         """Names of the tables that read this one: to be said before it is deleted."""
         return [
-            i.name
-            for i in self.items.items(study_id)
-            if i.type == "table" and table_id in read_by(TableBody.model_validate(i.body))
+            i.name for i in self.items.items(study_id) if i.type == "table" and table_id in _read_by_stored(i.body)
         ]
+
+
+def _read_by_stored(body: dict[str, object]) -> list[str]:
+    """What a kept body reads; nothing where it is damaged: its own entry says so."""
+    try:
+        return read_by(TableBody.model_validate(body))
+    except ValidationError:
+        return []
 
 
 def read_by(body: TableBody) -> list[str]:

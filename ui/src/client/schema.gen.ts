@@ -1204,6 +1204,13 @@ export interface components {
         /** About */
         About: {
             design?: components["schemas"]["Design"] | null;
+            /**
+             * Filtered Out
+             * @default {}
+             */
+            filtered_out: {
+                [key: string]: string[];
+            };
             panel?: components["schemas"]["Panel"] | null;
         };
         /** AddToReport */
@@ -2442,6 +2449,11 @@ export interface components {
             estimates: components["schemas"]["Estimate"][];
             /** Fit */
             fit: components["schemas"]["FitLine"][];
+            /**
+             * Intercept
+             * @default true
+             */
+            intercept: boolean;
             /** Kind */
             kind: string;
             /** Log Likelihood */
@@ -2450,6 +2462,11 @@ export interface components {
             n: number;
             /** Parameters */
             parameters: number;
+            /**
+             * Penalised
+             * @default false
+             */
+            penalised: boolean;
             /** Response */
             response: string;
             /** Rows */

@@ -7,27 +7,32 @@ from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
+from yavik.core.figures.renderer import RENDERER
+from yavik.core.table.texts import cleaned, cleaned_deep
+
+ODD = re.compile(r"\\u00[01][0-9a-f]|\\u007f|\\uf(?:dd|de|ff)|\\ud[89a-f]")
+"""What may stand for a character that is none, in JSON text."""
 FONTS = Path(__file__).with_name("fonts")
 SIZE = re.compile(r'<svg[^>]* width="([\d.]+)" height="([\d.]+)"')
 
 
-@lru_cache(maxsize=1)
-def _converter() -> Any:
-    import vl_convert
+def _fonts() -> list[str]:
+    return [str(FONTS)] if FONTS.is_dir() else []
 
-    if FONTS.is_dir():
-        vl_convert.register_font_directory(str(FONTS))
-    return vl_convert
+
+def _text(vega: dict[str, Any]) -> str:
+    """The drawing as JSON, without characters that would end the renderer."""
+    text = json.dumps(vega, sort_keys=True)
+    return json.dumps(cleaned_deep(vega), sort_keys=True) if ODD.search(text) else text
 
 
 @lru_cache(maxsize=256)
 def _svg(vega: str) -> str:
-    text: str = _converter().vegalite_to_svg(vega, allowed_base_urls=[])
-    return text
+    return RENDERER.ask({"what": "svg", "vega": vega, "fonts": _fonts()}).decode()
 
 
 def svg(vega: dict[str, Any]) -> str:
-    return _svg(json.dumps(vega, sort_keys=True))
+    return _svg(_text(vega))
 
 
 def size_of(vega: dict[str, Any]) -> tuple[float, float]:
@@ -44,19 +49,18 @@ def width_mm(vega: dict[str, Any]) -> float:
 @lru_cache(maxsize=64)
 def _png(vega: str, dpi: int) -> bytes:
     paper = {**json.loads(vega), "background": "white"}
-    data: bytes = _converter().vegalite_to_png(json.dumps(paper), scale=72 / 96, ppi=dpi, allowed_base_urls=[])
-    return data
+    request = {"what": "png", "vega": json.dumps(paper), "scale": 72 / 96, "ppi": dpi, "fonts": _fonts()}
+    return RENDERER.ask(request)
 
 
 def png(vega: dict[str, Any], dpi: int = 300) -> bytes:
     """Pixels so that the figure has its size in mm at ``dpi`` (drawings are laid out at 96 per inch)."""
-    return _png(json.dumps(vega, sort_keys=True), dpi)
+    return _png(_text(vega), dpi)
 
 
 def pdf(vega: dict[str, Any], title: str, alt: str = "") -> bytes:
     """One page of the figure's size, lines as lines, type as type: the faces are embedded."""
-    import typst
-
+    title, alt = cleaned(title), cleaned(alt)
     width, height = (v * 72 / 96 for v in size_of(vega))
     with tempfile.TemporaryDirectory(prefix="yavik-") as folder:
         root = Path(folder)
@@ -66,6 +70,9 @@ def pdf(vega: dict[str, Any], title: str, alt: str = "") -> bytes:
             f'#image("figure.svg", width: 100%, alt: {json.dumps(alt, ensure_ascii=False)})'
         )
         (root / "main.typ").write_text(source, encoding="utf-8")
-        fonts = [str(FONTS)] if FONTS.is_dir() else []
-        data: bytes = typst.compile(str(root / "main.typ"), root=str(root), font_paths=fonts)
-        return data
+        return page(root / "main.typ", root)
+
+
+def page(main: Path, root: Path) -> bytes:
+    """A document of Typst as PDF, set in the drawing process. Raises DataProblem."""
+    return RENDERER.ask({"what": "page", "main": str(main), "root": str(root), "fonts": _fonts()})

@@ -17,6 +17,24 @@ from yavik.core.table.infer import infer
 from yavik.core.table.table import make_table
 
 MOST_COLUMNS = 20_000
+MOST_CELLS = 60_000_000
+"""Cells of a sheet or of records, also empty ones, up to which rows are built."""
+SPARSE_CELLS = 3_000_000
+"""Beyond so many cells at least one in two hundred must be filled: what is emptier is no table, but a stray cell."""
+
+
+def demand_cells(rows: int, columns: int, filled: int | None = None) -> None:
+    """Raises DataProblem before more cells are built than a table from rows can have, or nearly none of them filled."""
+    cells = rows * columns
+    sparse = filled is not None and cells > SPARSE_CELLS and filled * 200 < cells
+    if cells > MOST_CELLS or sparse:
+        why = f", and only {filled} of them are filled" if sparse else ""
+        raise DataProblem(
+            f"The cells span {rows} rows and {columns} columns{why}. Choose the block of cells that holds the table, "
+            "or save it as CSV or Parquet."
+        )
+
+
 LEADING_ZERO = r"^[+-]?0\d"
 
 
@@ -27,6 +45,7 @@ def table_from_rows(rows: list[Sequence[Any]], names: list[str], options: ReadOp
         raise DataProblem("There are no filled cells here.")
     if width > MOST_COLUMNS:
         raise DataProblem(f"The file has {width} columns; a table can have {MOST_COLUMNS}.")
+    demand_cells(len(rows), width)
     names, notices = unique_names([*names, *[""] * (width - len(names))])
     if not rows:
         notices.append(Notice(text="The file has column names but no rows."))

@@ -28,7 +28,7 @@ def write(table: Table, path: Path, *, values: bool = False, delimiter: str = ",
 
 
 def write_to(table: Table, out: BinaryIO, *, values: bool = False, delimiter: str = ",") -> None:
-    names = pa.array([_guarded_word(n) for n in table.names])
+    names = pa.array([guarded_word(n) for n in table.names])
     out.write(delimiter.join(_quoted(n) for n in names.to_pylist()).encode() + b"\n")
     arrays = [_texts(c, a, values) for c, a in zip(table.columns, table.arrays, strict=True)]
     if table.n_rows and arrays:
@@ -45,7 +45,7 @@ def _quoted(word: str) -> str:
     return '"' + word.replace('"', '""') + '"'
 
 
-def _guarded_word(word: str) -> str:
+def guarded_word(word: str) -> str:
     return GUARD + word if re.match(RUNS, word) and not re.match(NUMBER, word) else word
 
 
@@ -56,7 +56,7 @@ def _texts(column: Column, array: Any, values: bool) -> Any:
     if column.kind is Kind.date:
         return pc.replace_substring_regex(pc.cast(array, pa.large_string()), r"( 00:00:00)?\.0+$", "")
     if column.kind in CODED:
-        words = [_guarded_word(lv.value if values else lv.words) for lv in column.levels]
+        words = [guarded_word(lv.value if values else lv.words) for lv in column.levels]
         return pa.DictionaryArray.from_arrays(array.indices, pa.array(words, pa.large_string())).dictionary_decode()
     runs = pc.and_(pc.match_substring_regex(array, RUNS), pc.invert(pc.match_substring_regex(array, NUMBER)))
     if not pc.any(runs).as_py():

@@ -11,6 +11,7 @@ from xml.sax.saxutils import escape, quoteattr
 from lxml import etree
 
 from yavik.core.files.archive import safe_zip
+from yavik.core.files.cells import MOST_CELLS
 from yavik.core.files.dictionary import HEAD, SHEET, as_written, columns_from_rows, dictionary_rows, restored
 from yavik.core.files.options import Notice, ReadOptions
 from yavik.core.files.sheets import Area, Sheet, area_of, chosen_sheet, table_from_sheet
@@ -21,7 +22,8 @@ WHAT = "an OpenDocument spreadsheet"
 OFFICE = "{urn:oasis:names:tc:opendocument:xmlns:office:1.0}"
 TABLE = "{urn:oasis:names:tc:opendocument:xmlns:table:1.0}"
 TEXT = "{urn:oasis:names:tc:opendocument:xmlns:text:1.0}"
-MOST_CELLS = 200_000_000
+MOST_LETTERS = 32_767
+"""A sheet's cell holds no more."""
 
 
 def sheet_names(path: Path) -> list[str]:
@@ -97,26 +99,34 @@ def _add_row(sheet: Sheet, node: Any) -> int:
     for cell in node:
         if cell.tag not in (f"{TABLE}table-cell", f"{TABLE}covered-table-cell"):
             continue
-        times = int(cell.get(f"{TABLE}number-columns-repeated") or 1)
+        times = _times(cell, f"{TABLE}number-columns-repeated")
         value = _value(cell)
         if value is None and times > 1000:
             break  # the empty rest of the sheet's width
         across, down = (
-            int(cell.get(f"{TABLE}number-columns-spanned") or 1),
-            int(cell.get(f"{TABLE}number-rows-spanned") or 1),
+            _times(cell, f"{TABLE}number-columns-spanned"),
+            _times(cell, f"{TABLE}number-rows-spanned"),
         )
         if across > 1 or down > 1:
             sheet.merged.append((at, len(row), at + down - 1, len(row) + across - 1))
         row += [value] * min(times, 20_000)
     while row and row[-1] is None:
         row.pop()
-    repeat = int(node.get(f"{TABLE}number-rows-repeated") or 1)
+    repeat = _times(node, f"{TABLE}number-rows-repeated")
     if not row and repeat > 1000:
         return 0  # the empty rest of the sheet's length
     if repeat > MOST_ROWS:
         raise DataProblem("This sheet repeats rows beyond any real table; it is not opened.")
+    if len(sheet.rows) + repeat > MOST_ROWS or len(row) * (len(sheet.rows) + repeat) > MOST_CELLS:
+        raise DataProblem("This sheet repeats rows beyond any real table; it is not opened.")
     sheet.rows += [row] * repeat
     return max(1, len(row)) * repeat
+
+
+def _times(node: Any, what: str) -> int:
+    """A count that the file gives; it is not to be trusted with more digits than any sheet needs."""
+    text = node.get(what) or "1"
+    return max(1, int(text)) if text.isdigit() and len(text) < 10 else 1
 
 
 def _value(cell: Any) -> Any:
@@ -145,12 +155,12 @@ def _spaced(node: Any) -> str:
     out = node.text or ""
     for child in node:
         out += (
-            " " * int(child.get(f"{TEXT}c") or 1)
+            " " * min(_times(child, f"{TEXT}c"), MOST_LETTERS)
             if child.tag == f"{TEXT}s"
             else ("\t" if child.tag == f"{TEXT}tab" else "".join(child.itertext()))
         )
         out += child.tail or ""
-    return out
+    return out[:MOST_LETTERS]
 
 
 HEADER = (

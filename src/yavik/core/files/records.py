@@ -5,7 +5,7 @@ import math
 from pathlib import Path
 from typing import Any
 
-from yavik.core.files.cells import table_from_columns
+from yavik.core.files.cells import demand_cells, table_from_columns
 from yavik.core.files.naming import unique_names
 from yavik.core.files.options import Notice, ReadOptions
 from yavik.core.table import CODED, NUMERIC, DataProblem, Kind, Table
@@ -30,6 +30,7 @@ def read(path: Path, options: ReadOptions, most: int | None = None) -> tuple[Tab
     if isinstance(records, dict):
         names, notices = unique_names(list(records))
         height = max((len(v) for v in records.values()), default=0)
+        demand_cells(height, len(records), sum(len(v) for v in records.values()))
         columns = [[*v, *[None] * (height - len(v))] for v in records.values()]
         return table_from_columns(names, [_finite(c[:most]) for c in columns], options, notices)
     rows = [_flat(r) for r in records[:most]]
@@ -38,6 +39,7 @@ def read(path: Path, options: ReadOptions, most: int | None = None) -> tuple[Tab
         raise DataProblem("There are no records with names and values in this file.")
     if len(keys) > MOST_KEYS:
         raise DataProblem(f"The records have {len(keys)} different names; a table can have {MOST_KEYS} columns.")
+    demand_cells(len(rows), len(keys), sum(len(r) for r in rows))
     names, notices = unique_names(keys)
     lacking = sum(len(r) < len(keys) for r in rows)
     if lacking:
@@ -50,7 +52,7 @@ def read(path: Path, options: ReadOptions, most: int | None = None) -> tuple[Tab
 def _parsed(text: str) -> Any:
     """A list of records, or an object of columns."""
     try:
-        found = json.loads(text)
+        found = json.loads(text, parse_int=_integer)
     except RecursionError:
         raise DataProblem("This JSON is nested too deeply to be a table.") from None
     except ValueError as trouble:
@@ -71,6 +73,11 @@ def _parsed(text: str) -> Any:
     raise DataProblem("This JSON holds a single value, not records.")
 
 
+def _integer(digits: str) -> int | float:
+    """A whole number; one of more digits than a double can tell apart is a float, one beyond them all a text's size."""
+    return int(digits) if len(digits) < 19 else float(digits[:400])
+
+
 def _records(found: list[Any]) -> list[dict[str, Any]]:
     if found and all(isinstance(r, list) for r in found):
         head = [str(v) for v in found[0]]
@@ -87,7 +94,7 @@ def _lines(text: str) -> list[dict[str, Any]] | None:
         if not line.strip():
             continue
         try:
-            record = json.loads(line)
+            record = json.loads(line, parse_int=_integer)
         except (ValueError, RecursionError):
             if number == 1:
                 return None

@@ -5,7 +5,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
-from yavik.core.files.cells import looks_like_header, table_from_rows
+from yavik.core.files.cells import SPARSE_CELLS, demand_cells, looks_like_header, table_from_rows
 from yavik.core.files.options import Notice, ReadOptions
 from yavik.core.table import DataProblem, Table
 
@@ -58,6 +58,8 @@ def table_from_sheet(sheet: Sheet, options: ReadOptions) -> tuple[Table, list[No
     if across:
         rows = [r[across:] for r in rows]
     width = max(_last_filled(r) for r in rows)
+    if len(rows) * width > SPARSE_CELLS:
+        demand_cells(len(rows), width, sum(_filled(v) for r in rows for v in r))
     rows = [r[:width] for r in rows]
     merged = [(t - down, lf - across, b - down, r - across) for t, lf, b, r in sheet.merged]
     notices: list[Notice] = []

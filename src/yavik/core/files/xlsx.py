@@ -8,6 +8,7 @@ from typing import Any, BinaryIO
 from xml.etree.ElementTree import ParseError
 
 from yavik.core.files.archive import safe_zip
+from yavik.core.files.cells import demand_cells
 from yavik.core.files.dictionary import HEAD, SHEET, as_written, columns_from_rows, dictionary_rows, restored
 from yavik.core.files.options import Notice, Progress, ReadOptions
 from yavik.core.files.sheets import Area, Sheet, area_of, chosen_sheet, column_number, table_from_sheet
@@ -77,16 +78,31 @@ def _damaged() -> DataProblem:
     return DataProblem("This file cannot be opened as a workbook: it is damaged or incomplete.")
 
 
+def _without_rest(row: Any) -> Any:
+    """A row up to its last filled cell: the empty rest of a sheet's width is not kept."""
+    last = len(row)
+    while last and row[last - 1] is None:
+        last -= 1
+    return row[:last]
+
+
 def _rows(page: Any, area: Area, most: int | None, progress: Progress | None) -> list[Any]:
     page.reset_dimensions()  # what the file says of its size is not to be trusted
     bottom = area.bottom
     if most is not None:
         bottom = min(bottom or MOST_ROWS, area.top + most - 1)
-    rows = []
+    rows: list[Any] = []
+    widest = built = filled = 0
     for row in page.iter_rows(
         min_row=area.top, max_row=bottom, min_col=area.left, max_col=area.right, values_only=True
     ):
+        row = _without_rest(row)
         rows.append(row)
+        built += len(row)
+        if len(row) > 500:
+            filled += sum(v is not None for v in row)
+            widest = max(widest, len(row))
+            demand_cells(built // widest + 1, widest, filled if filled * 200 < built else None)
         if progress and len(rows) % 2000 == 0:
             progress(min(0.8, len(rows) / (len(rows) + 50_000)), f"{len(rows)} rows read")
         if most is not None and len(rows) >= most:

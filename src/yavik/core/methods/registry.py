@@ -19,6 +19,7 @@ from yavik.core.methods.base import AIMS, Method, Run
 from yavik.core.methods.repeat import for_each, with_and_without
 from yavik.core.steps.expressions import rows_where
 from yavik.core.table import Column, DataProblem, Kind, Table
+from yavik.core.table.texts import keepable
 
 
 @lru_cache(maxsize=1)
@@ -80,7 +81,7 @@ def answer(method: str, table: Table, data: dict[str, Any], run: Run | None = No
         DataProblem: what about the data or the spec stops it.
     """
     m, run = get(method), run or Run()
-    spec = parse_spec(method, data)
+    spec = parse_spec(method, keepable(data))
     for name in m.columns(spec):
         table.index(name)
     if not m.ready(spec):

@@ -4,7 +4,7 @@ import tempfile
 from pathlib import Path
 
 from yavik.core.answers import TableBlock
-from yavik.core.figures.images import FONTS, size_of, svg
+from yavik.core.figures.images import page, size_of, svg
 from yavik.core.report.assemble import (
     Document,
     Footnote,
@@ -61,8 +61,6 @@ def spans(found: list[Run]) -> str:
 
 
 def write_pdf(document: Document, tell: Tell = silent) -> bytes:
-    import typst
-
     with tempfile.TemporaryDirectory(prefix="yavik-") as folder:
         root = Path(folder)
         source = [_head(document.look), f"#set document(title: {quoted(document.title)})"]
@@ -70,9 +68,7 @@ def write_pdf(document: Document, tell: Tell = silent) -> bytes:
             tell(0.7 * i / max(1, len(document.parts)))
             source.append(_part(part, root, document.look))
         (root / "main.typ").write_text("\n".join(source), encoding="utf-8")
-        fonts = [str(FONTS)] if FONTS.is_dir() else []
-        data: bytes = typst.compile(str(root / "main.typ"), root=str(root), font_paths=fonts)
-        return data
+        return page(root / "main.typ", root)
 
 
 def _head(look: ReportLook) -> str:

@@ -13,6 +13,7 @@ from yavik.core.answers.wording import plain
 from yavik.core.figures import Drawing, Figure, Style, answer_figure, draw_figure
 from yavik.core.figures.images import svg
 from yavik.core.figures.lends import lent
+from yavik.core.files.csv_out import write_to
 from yavik.core.files.formats import read
 from yavik.core.files.options import ReadOptions
 from yavik.core.methods import answer
@@ -51,11 +52,16 @@ class Study:
 
     def table(self, key: str, name: str, *, file: str | None = None, link: str | None = None, options: Json | None = None, steps: list[Json] | None = None) -> None:  # fmt: skip
         """Reads a file of the study, or begins with another table, and takes the steps."""
-        if file:
-            source, _ = read(self.folder / file, ReadOptions.model_validate(options or {}))
-            came = Path(file).name
-        else:
-            source, came = self.tables[link or ""], f"the table {self.names[link or '']}"
+        try:
+            if file:
+                source, _ = read(self.folder / file, ReadOptions.model_validate(options or {}))
+                came = Path(file).name
+            else:
+                source, came = self._made(link or ""), f"the table {self.names[link or '']}"
+        except DataProblem as problem:
+            self.problems[name] = problem.message
+            print(f"{name}\n  cannot be prepared: {problem.message}")
+            return
         around = Around({k: Other(self.names[k], t) for k, t in self.tables.items()}, new_columns)
         done = apply_path(source, [new_step(s) for s in steps or []], around)
         print(f"{name}: {done.table.n_rows} rows, {len(done.table.columns)} columns")
@@ -67,7 +73,7 @@ class Study:
         """Asks and keeps the answer, or the reason why there is none."""
         self.asked[key] = (name, table, spec)
         try:
-            self.answers[key] = answer(method, self.tables[table], spec)
+            self.answers[key] = answer(method, self._made(table), spec)
             print(f"{name}\n  {self.answers[key].headline}")
         except DataProblem as problem:
             self.problems[name] = problem.message
@@ -94,7 +100,12 @@ class Study:
         if figure.marks_from in self.answers:
             name, of, spec = self.asked[figure.marks_from]
             found = lent(figure, name, spec, self.answers[figure.marks_from]) if of == table else None
-        return draw_figure(figure, self.tables[table], found, self.kept)
+        return draw_figure(figure, self._made(table), found, self.kept)
+
+    def _made(self, table: str) -> Table:
+        if table not in self.tables:
+            raise DataProblem("its table could not be prepared")
+        return self.tables[table]
 
     def report(self, key: str, name: str, doc: Json, look: Json) -> None:
         parsed, setting = Node.model_validate(doc), ReportLook.model_validate(look)
@@ -126,7 +137,7 @@ class Study:
         return Appendix(tables, asked)
 
     def save(self, folder: Path) -> None:
-        """Answers and drawings as JSON, figures as SVG, reports in every kind of file."""
+        """Tables as CSV, answers and drawings as JSON, figures as SVG, reports in every kind of file."""
         folder.mkdir(parents=True, exist_ok=True)
         found = {
             "answers": {k: a.model_dump(mode="json") for k, a in self.answers.items()},
@@ -136,6 +147,10 @@ class Study:
             "problems": self.problems,
         }
         (folder / "results.json").write_text(json.dumps(found, ensure_ascii=False), encoding="utf-8")
+        (folder / "tables").mkdir(exist_ok=True)
+        for key, table in self.tables.items():
+            with (folder / "tables" / f"{key}.csv").open("wb") as out:
+                write_to(table, out, values=True)
         for key, drawing in self.drawings.items():
             (folder / f"figure-{slug(self.figures[key][0])}-{key}.svg").write_text(
                 svg(drawing.vega), encoding="utf-8"

@@ -1,5 +1,6 @@
 """The path: the list of steps from the file to the present table, replayed in order."""
 
+import logging
 from dataclasses import dataclass
 from typing import Annotated, Any
 
@@ -27,6 +28,8 @@ from yavik.core.steps.together import Append, Join
 from yavik.core.steps.values_anew import Bin, Dummies, EditCells, Recode
 from yavik.core.steps.waves import JoinWaves, SurveyDesign
 from yavik.core.table import DataProblem, Table
+
+log = logging.getLogger("yavik.steps")
 
 STEP_CLASSES: tuple[type[Step], ...] = (
     KeepRows,
@@ -150,15 +153,13 @@ def apply_step(table: Table, step: Step, around: Around = ALONE) -> tuple[Table,
     try:
         done = step.apply(table, around)
     except DataProblem as problem:
-        return table, Effect(
-            title=step.title(),
-            said="cannot be done",
-            rows_in=table.n_rows,
-            rows_out=table.n_rows,
-            problem=problem.message,
-            column=problem.column,
-            position=problem.position,
-        )
+        return table, _not_done(table, step, problem)
+    except MemoryError:
+        raise
+    except Exception as trouble:
+        log.exception("a step failed: %s", step.title())
+        why = f"This step stopped for a reason that Yavik did not foresee ({type(trouble).__name__}). Change it or take it out."
+        return table, _not_done(table, step, DataProblem(why))
     after = done.table
     forgotten: list[str] = []
     if after.about is not table.about or after.columns is not table.columns:
@@ -174,6 +175,18 @@ def apply_step(table: Table, step: Step, around: Around = ALONE) -> tuple[Table,
         broken=done.broken,
     )
     return after, effect
+
+
+def _not_done(table: Table, step: Step, problem: DataProblem) -> Effect:
+    return Effect(
+        title=step.title(),
+        said="cannot be done",
+        rows_in=table.n_rows,
+        rows_out=table.n_rows,
+        problem=problem.message,
+        column=problem.column,
+        position=problem.position,
+    )
 
 
 def apply_path(table: Table, steps: list[Any], around: Around = ALONE) -> Applied:

@@ -164,7 +164,7 @@ class Sample(Step):
     step: Literal["sample"] = "sample"
     rows: int = ask("number", "Rows", ge=1)
     by: list[str] = ask("columns", "That many within each", [], kinds=GROUPING)
-    seed: int = ask("number", "Seed", 1)
+    seed: int = ask("number", "Seed", 1, ge=0, le=2**63 - 1)
     words = "Take {rows} random rows"
     help = "Draws rows without putting them back. The seed makes the draw repeatable."
     family = "Rows"

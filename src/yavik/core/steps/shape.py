@@ -28,7 +28,8 @@ from yavik.core.table.table import make_table
 
 MOST_ROWS = 200_000_000
 MOST_COLUMNS = 20_000
-NUMBER = re.compile(r"(\d+(?:\.\d+)?)\D*$")
+NUMBER = re.compile(r"\d+(?:\.\d+)?")
+"""All numbers of a text, of which the last is meant: one pass, however long the text."""
 
 
 class Lengthen(Step):
@@ -101,11 +102,11 @@ class Lengthen(Step):
 
     def _names(self, times: list[str]) -> tuple[Column, Any]:
         if self.numbers:
-            hits = [NUMBER.search(t) for t in times]
+            hits = [found[-1] if (found := NUMBER.findall(t)) else None for t in times]
             odd = next((t for t, h in zip(times, hits, strict=True) if h is None), None)
             if odd is not None:
                 raise DataProblem(f"There is no number in the name {odd}.", column=odd)
-            figures = [float(h[1]) for h in hits if h]
+            figures = [float(h) for h in hits if h]
             if all(f == int(f) for f in figures):
                 return whole("", [int(f) for f in figures])
             return Column(name="", kind=Kind.measure, decimals=2), pa.array(figures, pa.float64())

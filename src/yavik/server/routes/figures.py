@@ -9,6 +9,7 @@ from yavik.core.figures import Figure
 from yavik.core.figures.images import pdf, png, svg
 from yavik.core.figures.kinds import KINDS
 from yavik.core.figures.presets import PRESETS, looked
+from yavik.core.files.csv_out import guarded_word
 from yavik.core.table import DataProblem
 from yavik.server.access import TheEngine, TheStore, TheStudy
 from yavik.server.figures_view import drawn, figure_body, figure_state, style_item, style_of
@@ -206,9 +207,10 @@ def data_behind(study: TheStudy, item_id: str, store: TheStore, engine: TheEngin
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\n")
     keys = [h.key for h in block.columns]
-    writer.writerow(keys)
+    writer.writerow([guarded_word(k) for k in keys])
     for row in block.rows:
-        writer.writerow(["" if row[k].v is None else row[k].v for k in keys])
+        cells = ["" if row[k].v is None else row[k].v for k in keys]
+        writer.writerow([guarded_word(v) if isinstance(v, str) else v for v in cells])
     return Response(
         out.getvalue(),
         media_type="text/csv; charset=utf-8",

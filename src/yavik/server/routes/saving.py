@@ -13,8 +13,9 @@ from starlette.concurrency import run_in_threadpool
 from yavik.core.files.formats import OUTPUTS, output
 from yavik.core.table import DataProblem
 from yavik.engine.packing import pack, unpack
-from yavik.server.access import TheStore, TheStudy
+from yavik.server.access import TheEngine, TheStore, TheStudy
 from yavik.server.contents import study_out
+from yavik.server.figures_view import bring_up_to_date
 from yavik.server.schemas import OutputOut, StudyOut
 from yavik.server.tables_view import snapshot_of
 from yavik.store.files import MOST_BYTES
@@ -45,11 +46,12 @@ def save_table(study: TheStudy, table_id: str, store: TheStore, format: Annotate
 
 
 @router.get("/studies/{study_id}/pack")
-def pack_study(study: TheStudy, store: TheStore) -> StreamingResponse:
+def pack_study(study: TheStudy, store: TheStore, engine: TheEngine) -> StreamingResponse:
     """The whole study as one zip: a data package, the files as they were brought, everything said, and a script."""
     folder = tempfile.TemporaryDirectory(prefix="yavik-")
     path = Path(folder.name) / "study.zip"
     try:
+        bring_up_to_date(store, engine, study.id)
         pack(store, study, path)
     except BaseException:
         folder.cleanup()

@@ -11,7 +11,8 @@ from starlette.concurrency import run_in_threadpool
 from yavik.core.answers.wording import counted, listing
 from yavik.core.files.delimited import preview
 from yavik.core.files.detect import SAMPLE_BYTES
-from yavik.core.files.formats import find_format, preview_file
+from yavik.core.files.formats import find_format
+from yavik.core.files.looking import look_into
 from yavik.core.files.options import Preview, ReadOptions
 from yavik.core.methods.fit import fitting
 from yavik.core.steps import parse_step
@@ -80,7 +81,7 @@ def _preview(store: TheStore, upload_id: str, size: int, options: ReadOptions | 
     if format == "text":
         return preview(head, size <= SAMPLE_BYTES, options)
     with store.files.as_path(upload_id) as path:
-        return preview_file(path, format, options)
+        return look_into(path, format, options)
 
 
 @router.post("/uploads/{upload_id}/preview")

@@ -97,8 +97,8 @@ def same_thing(r: Results) -> NoteBlock | None:
 
 def crossed(names: tuple[str, ...]) -> tuple[int, int] | None:
     """Whether the levels' names are all combinations of two shorter lists: a factorial written in one column."""
-    for mark in (r"\s*[×/_:+,]\s*", r"\s*-\s*", r"\s+"):
-        parts = [re.split(mark, n.strip()) for n in names]
+    for mark in (r"[×/_:+,]", r"-", r"\s+"):
+        parts = [[p.strip() for p in re.split(mark, n.strip())] for n in names]
         if all(len(p) == 2 and all(p) for p in parts):
             first, second = {p[0] for p in parts}, {p[1] for p in parts}
             if len(first) > 1 and len(second) > 1 and len(first) * len(second) == len(set(names)):
