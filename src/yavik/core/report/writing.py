@@ -1,17 +1,20 @@
 """“Write this up”: a paragraph on the method and one on the result, of words that are edited and live words that renew
 themselves."""
 
+import re
 from typing import Any
 from uuid import uuid4
 
 from yavik import __version__
 from yavik.core.answers import Answer, Span, TableBlock, Verdict
-from yavik.core.answers.wording import counted, grouped, listing, plain
+from yavik.core.answers.wording import alpha_words, counted, grouped, listing, plain
 from yavik.core.report.phrases import Phrase, holds, phrases
 
 MOST_PAIRS = 6
 MOST_EFFECTS = 2
 MOST_CHECKS = 4
+DRAWN = re.compile(r"random|permutation|bootstrap|simulat|wild|fold", re.IGNORECASE)
+"""Words of a method or statement that rests on random numbers."""
 
 
 def write_up(answer: Answer, question: str, asked: str) -> list[dict[str, Any]]:
@@ -58,13 +61,13 @@ class _Writer:
         self.words(
             f"We asked: {asked[0].lower() + asked[1:] if asked[:1].isupper() and asked[1:2].islower() else asked} "
         )
-        how = listing([s for s in a.settings if s], 8)
         alpha = a.spec.get("alpha")
-        level = f"α = {f'{alpha:g}'.lstrip('0')}" if isinstance(alpha, float) else ""
+        how = [s for s in a.settings if s]
+        level = f"α = {alpha_words(alpha)}" if isinstance(alpha, float) else ""
         if how:
-            self.words(f"This was answered with {how}" + (f", at {level}. " if level else ". "))
+            self.words(f"Method: {'; '.join([*how, level] if level else how)}. ")
         elif level:
-            self.words(f"Tests are at {level}. ")
+            self.words(f"Tests and intervals are at {level}. ")
         judged = [c for c in a.checks if c.verdict in (Verdict.fails, Verdict.doubtful)] or [
             c for c in a.checks if c.verdict == Verdict.holds
         ][:2]
@@ -72,19 +75,26 @@ class _Writer:
             self.words(f"{check.title}: ")
             self.live(f"check|{check.id}")
             self.words(" ")
-        left = a.rows.total - a.rows.used
-        self.live("rows|used")
-        self.words(f" of {grouped(a.rows.total)} rows were used")
-        if left:
-            why = listing([f"{counted(x.n, 'row')}: {x.why}" for x in a.rows.left_out if x.n], 4)
-            self.words(f"; {grouped(left)} {'was' if left == 1 else 'were'} left out{f' ({why})' if why else ''}")
-        self.words(". ")
-        if a.seed is not None:
+        self._rows()
+        if a.seed is not None and DRAWN.search(" ".join([*a.settings, a.headline])):
             self.words("Random numbers began with seed ")
             self.live("seed")
             self.words(". ")
         self.words(f"Computed with Yavik {__version__}.")
         return self.out
+
+    def _rows(self) -> None:
+        """How many rows the answer rests on; a plan for rows that are still to come rests on none."""
+        rows = self.answer.rows
+        left = rows.total - rows.used
+        if not rows.used:
+            return
+        self.live("rows|used")
+        self.words(f" of {grouped(rows.total)} rows {'was' if rows.used == 1 else 'were'} used")
+        if left:
+            why = listing([f"{counted(x.n, 'row')}: {x.why}" for x in rows.left_out if x.n], 4)
+            self.words(f"; {grouped(left)} {'was' if left == 1 else 'were'} left out{f' ({why})' if why else ''}")
+        self.words(". ")
 
     def result(self) -> list[dict[str, Any]]:
         self.out = []
@@ -120,14 +130,21 @@ class _Writer:
         if table is None:
             return
         tests = [k for k in self.known if k.startswith("test|pairs|")][:MOST_PAIRS]
-        if not tests:
-            return
+        estimates = [k.replace("test|", "estimate|", 1) for k in tests]
+        if not any(k in self.known for k in estimates):
+            return  # a p of each pair alone says nothing that a reader could use
         how = table.title.partition(",")[2].strip()
         self.words(f" Pairs{f' ({how})' if how else ''}: ")
         for i, key in enumerate(tests):
             self.words("; " if i else "")
             self.words(f"{key.split('|')[2]}, ")
-            if self.live(key.replace("test|", "estimate|", 1)):
+            estimate, test = self.known.get(estimates[i]), self.known[key].text
+            if estimate and estimate.text.split(" ")[0] in test:  # the statistic is the estimate: r
+                self.words("r\u00a0= ")
+                self.live(estimates[i])
+                self.words(", p" + test.rpartition("p")[2])
+                continue
+            if self.live(estimates[i]):
                 self.words(", ")
             self.live(key)
         if len(table.rows) > len(tests):

@@ -28,7 +28,7 @@ from yavik.core.methods.compare._blocked_tables import (
     tests_table,
 )
 from yavik.core.methods.compare._group_contrasts import Planned, asked_for, contrasts_table, control_of, gathered
-from yavik.core.methods.compare._group_spec import PAIR_WORDS, TEST_WORDS, CompareGroupsSpec
+from yavik.core.methods.compare._group_spec import PAIR_WORDS, TEST_WORDS, CompareGroupsSpec, pairs_said
 from yavik.core.methods.compare._samples import groups_figure
 from yavik.core.methods.shared import residual_pictures
 from yavik.core.stats import draws, pairwise
@@ -171,7 +171,7 @@ def _answer(
         short=f"{'ranks' if ranks else 'means'} differ, {plain(p_spans)}"
         if p < spec.alpha
         else f"no evidence of a difference, {plain(p_spans)}",
-        settings=[test, f"pairs by {name}"],
+        settings=[test, pairs_said(method, name, spec.adjust)],
         facts=facts(b, aside, permuted, method, p, plan),
         blocks=[
             groups_figure(spec.response, spec.groups, [], spec.where, replace(b.data), marks),

@@ -37,6 +37,21 @@ PAIR_WORDS = {
     "conover": "Conover",
     "pairwise_mann_whitney": "rank sums pair by pair",
 }
+ADJUSTED_BY = {
+    "holm": "adjusted by Holm",
+    "bonferroni": "adjusted by Bonferroni",
+    "sidak": "adjusted by Šidák",
+    "fdr": "by the false discovery rate",
+    "none": "not adjusted",
+}
+CHOOSES_ADJUSTMENT = ("dunn", "conover", "pairwise_mann_whitney", "friedman_ranks")
+"""Pairs whose p can be adjusted in more than one way; the others bring their own."""
+
+
+def pairs_said(method: str, words: str, adjust: str) -> str:
+    """'pairs by Dunn, adjusted by Holm': what a method section has to name."""
+    return f"pairs by {words}" + (f", {ADJUSTED_BY[adjust]}" if method in CHOOSES_ADJUSTMENT else "")
+
 
 Test = Literal["auto", "anova", "welch", "brown_forsythe", "kruskal_wallis", "permutation", "friedman"]
 PairMethod = Literal[

@@ -153,6 +153,8 @@ def effects(r: Results) -> TableBlock:
                 **share_ci(2 * s.ci_low - 1, 2 * s.ci_high - 1, why),
             },
         ]
+    if r.test == "mann_whitney":  # what ranks are about comes first
+        rows = [*rows[2:][::-1], *rows[:2]]
     columns = [("term", "Effect size<"), ("estimate", "Estimate"), ci_head(r.alpha)]
     return grid("effects", "How large is it?", columns, rows, note="Ties count half in the chance of a larger value.")
 

@@ -28,7 +28,7 @@ from yavik.core.methods.compare._group_compute import (
 from yavik.core.methods.compare._group_contrasts import contrasts_table
 from yavik.core.methods.compare._group_more import drawn_pairs, letters_table, matrix, pairs_check, same_thing
 from yavik.core.methods.compare._group_page import PAGE
-from yavik.core.methods.compare._group_spec import PAIR_WORDS, TEST_WORDS, CompareGroupsSpec
+from yavik.core.methods.compare._group_spec import PAIR_WORDS, TEST_WORDS, CompareGroupsSpec, pairs_said
 from yavik.core.methods.compare._group_words import headline, letters_note, p_mark
 from yavik.core.methods.compare._samples import (
     decimals_of,
@@ -140,7 +140,7 @@ def _composed(
         short=f"{what} differ, {plain(marks.p)}" if differ else f"no evidence of a difference, {plain(marks.p)}",
         settings=[
             TEST_WORDS[r.test],
-            f"pairs by {PAIR_WORDS[r.pair_method]}",
+            pairs_said(r.pair_method, PAIR_WORDS[r.pair_method], spec.adjust),
             *(
                 [f"only whether groups are {'higher' if spec.alternative == 'greater' else 'lower'} than the control"]
                 if spec.alternative != "two_sided"

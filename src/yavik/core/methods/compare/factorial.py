@@ -96,7 +96,10 @@ def compute(table: Table, spec: FactorialSpec, run: Run) -> Answer:
         short=f"{listing(marked, 2)} matter{'s' if len(marked) == 1 else ''}"
         if marked
         else "no evidence of any term",
-        settings=[SS_WORDS[spec.sums_of_squares].split(",")[0], f"pairs by {PAIR_WORDS[spec.pairs]}"],
+        settings=[
+            f"analysis of variance, {SS_WORDS[spec.sums_of_squares].split(',')[0]} sums of squares",
+            f"pairs by {PAIR_WORDS[spec.pairs]}",
+        ],
         facts=tables.facts(f, tests, p),
         blocks=[
             tables.picture(f, spec, at),

@@ -77,7 +77,11 @@ def compute(table: Table, spec: RepeatedSpec, run: Run) -> Answer:
     return compose(
         spans,
         short=f"{what}, {plain(say(italic('p'), f' {p_words(p)}'))}",
-        settings=[how],
+        settings=[
+            "analysis of variance for repeated measurements",
+            how,
+            "pairs by their own spread, adjusted by Holm",
+        ],
         facts=tables.facts(s, found, epsilon, p),
         blocks=[
             tables.picture(s, spec),
@@ -133,7 +137,7 @@ def _by_ranks(s: Subjects, spec: RepeatedSpec) -> Answer:
     return compose(
         tables.rank_headline(s, spec, found),
         short=f"{'ranks differ' if found.p < spec.alpha else 'no evidence of a change'}, {plain(p)}",
-        settings=["Friedman, by ranks within subjects"],
+        settings=["Friedman, by ranks within subjects", "pairs by mean ranks, adjusted by Holm"],
         facts=tables.rank_facts(s, found),
         blocks=[
             tables.picture(s, spec),

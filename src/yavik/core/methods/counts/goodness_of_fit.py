@@ -143,7 +143,7 @@ def compute(table: Table, spec: GoodnessSpec, run: Run) -> Answer:
             total=table.n_rows, used=int(n), left_out=[LeftOut(why=f"{title} is empty", n=gone)] if gone else []
         ),
         facts={"p": t.p, "n": n, "chi2": t.chi2, "df": t.df, "estimate": w},
-        settings=[f"against {against}"],
+        settings=["Pearson's χ²", f"against {against}"],
         marks=Marks(p=mark),
     )
 

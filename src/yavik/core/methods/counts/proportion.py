@@ -166,7 +166,10 @@ def _one(spec: ProportionSpec, what: str, n: float, hits: float, rows: RowsUsed)
         checks=[_enough(n, hits)],
         rows=rows,
         facts=facts,
-        settings=[f"counted is {what}"],
+        settings=[
+            "exact binomial test" if spec.value is not None else "interval by Wilson's score",
+            f"counted is {what}",
+        ],
         marks=Marks(p=mark),
     )
 
@@ -313,7 +316,7 @@ def _compared(
         checks=[check],
         rows=rows,
         facts=facts,
-        settings=[f"counted is {what}"],
+        settings=["Fisher's exact test" if exact else "Pearson's χ²", f"counted is {what}"],
         marks=Marks(p=mark),
     )
 

@@ -83,7 +83,8 @@ def compute(table: Table, spec: LinearSpec, run: Run) -> Answer:
     strongest = most_telling(m.fitted, found)
     spans, short = tables.headline(m, spec, test, strongest)
     run.progress(0.8, "Pictures and checks")
-    settings = [tables.SE_WORDS[spec.se]] if spec.se != "classical" else []
+    settings = [f"linear regression by {'weighted ' if spec.weights else ''}least squares"]
+    settings += [tables.SE_WORDS[spec.se]] if spec.se != "classical" else []
     settings += [f"weighted by {table.column(spec.weights).title}"] if spec.weights else []
     settings += [f"{spec.selection.replace('_', ' ')} selection"] if spec.selection != "none" else []
     settings += ["no intercept"] if not spec.intercept else []

@@ -91,7 +91,10 @@ def compute(table: Table, spec: LogisticSpec, run: Run) -> Answer:
     strongest = most_telling(m.fitted, found)
     spans, short = tables.headline(m, spec, tests, strongest)
     run.progress(0.9, "Pictures and checks")
-    settings = [f"event {m.said}"]
+    settings = ["logistic regression by maximum likelihood" if spec.penalty == "none" else "logistic regression"]
+    if spec.link != "logit":
+        settings = ["regression of a yes/no response by maximum likelihood"]
+    settings += [f"event {m.said}"]
     settings += [tables.LINK_WORDS[spec.link]] if spec.link != "logit" else []
     settings += ["penalised (Firth)"] if spec.penalty == "firth" else []
     settings += ["profile intervals"] if m.bounds else []
