@@ -43,6 +43,7 @@ def main(argv: list[str] | None = None) -> int:
     ask.add_argument(
         "--dictionary", type=Path, help="JSON list of {name, kind?, label?, unit?, levels?, empty_codes?}"
     )
+    ask.add_argument("--columns", type=Path, help="write the answer's new columns to this CSV file, by row")
     again = commands.add_parser("rerun", help="compute a packed study anew and say whether every number is the same")
     again.add_argument("study", type=Path, help="a packed study (zip)")
     args = parser.parse_args(argv)
@@ -112,16 +113,20 @@ def list_methods() -> int:
 
 
 def answer(args: argparse.Namespace) -> int:
-    """Prints the Answer as JSON; a problem as JSON on standard error with exit code 2."""
+    """Prints the Answer as JSON, with what was noticed while the file was read; a problem as JSON on standard error with
+    exit code 2."""
     from yavik.core.methods import answer as compute
     from yavik.core.table import DataProblem
 
     try:
         spec = json.loads(sys.stdin.read() if args.spec == "-" else Path(args.spec).read_text(encoding="utf-8"))
-        table = read_table(
+        table, notices = read_table(
             args.data, json.loads(args.dictionary.read_text(encoding="utf-8")) if args.dictionary else []
         )
-        print(compute(args.method, table, spec).model_dump_json())
+        found = compute(args.method, table, spec).model_dump(mode="json")
+        if args.columns:
+            write_columns(args.columns, table, args.method, spec)
+        print(json.dumps({**found, "notices": [n.text for n in notices]}, ensure_ascii=False))
         return 0
     except DataProblem as problem:
         return refuse(problem.message, column=problem.column, rows=problem.rows)
@@ -157,7 +162,7 @@ def rerun(path: Path) -> int:
     return 1 if changed or found.files else 0
 
 
-def read_table(path: Path, dictionary: list[dict[str, Any]]) -> Any:
+def read_table(path: Path, dictionary: list[dict[str, Any]]) -> tuple[Any, list[Any]]:
     """A file with what a dictionary says of its columns, as steps: the same as in the interface."""
     from yavik.core.files.formats import open_file
     from yavik.core.steps import parse_step
@@ -165,7 +170,7 @@ def read_table(path: Path, dictionary: list[dict[str, Any]]) -> Any:
     from yavik.core.table.texts import keepable
 
     path.stat()
-    table, _ = open_file(path, path.name)
+    table, notices = open_file(path, path.name)
     for entry in keepable(dictionary):
         name = entry.get("name")
         if not name:
@@ -186,7 +191,24 @@ def read_table(path: Path, dictionary: list[dict[str, Any]]) -> Any:
             )
         for step in steps:
             table = parse_step(step).apply(table).table
-    return table
+    return table, notices
+
+
+def write_columns(path: Path, table: Any, method: str, spec: dict[str, Any]) -> None:
+    """The columns that the answer gives back to its table, and the number of each row in the file. Raises DataProblem."""
+    import pyarrow as pa
+
+    from yavik.core.files.csv_out import write_to
+    from yavik.core.methods.registry import new_columns
+    from yavik.core.table import Column, DataProblem, Kind, Table
+
+    made = new_columns(table, method, spec)
+    if not made:
+        raise DataProblem("This answer has no new columns for its table.")
+    rows = (Column(name="row", kind=Kind.count), pa.array(table.rows, pa.int64()))
+    columns, arrays = zip(rows, *made, strict=True)
+    with path.open("wb") as out:
+        write_to(Table(tuple(columns), tuple(arrays), table.rows), out, values=True)
 
 
 def refuse(message: str, **more: Any) -> int:

@@ -90,3 +90,21 @@ def test_an_unknown_method(room: Path, capsys: pytest.CaptureFixture[str], monke
     monkeypatch.setattr("sys.stdin", io.StringIO("{}"))
     assert main(["answer", "nothing", "--data", str(room), "--spec", "-"]) == 2
     assert "There is no method 'nothing'" in json.loads(capsys.readouterr().err)["message"]
+
+
+def test_what_was_noticed_and_the_new_columns_are_part_of_the_output(
+    tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    data, spec, out = tmp_path / "d.csv", tmp_path / "s.json", tmp_path / "new.csv"
+    lines = [f"{'A' if i % 2 else 'a'},{i},{i * i}" for i in range(1, 13)]
+    data.write_text("room,x,x\n" + "\n".join([*lines, "B,13"]) + "\n")
+    spec.write_text(json.dumps({"response": "x (2)", "terms": ["x"]}))
+    asked = ["answer", "linear", "--data", str(data), "--spec", str(spec)]
+    assert main([*asked, "--columns", str(out)]) == 0
+    noticed = " ".join(json.loads(capsys.readouterr().out)["notices"])
+    assert "x (2)" in noticed and "“A” and “a”" in noticed
+    rows = out.read_text().splitlines()
+    assert rows[0].startswith('"row","x (2) predicted"') and len(rows) == 14 and rows[1].startswith("1,")
+    assert rows[13].startswith("13,")  # a row without a response is predicted, and has no residual
+    spec.write_text(json.dumps({"columns": ["x"]}))
+    assert main(["answer", "describe", "--data", str(data), "--spec", str(spec), "--columns", str(out)]) == 2

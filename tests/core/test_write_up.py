@@ -1,11 +1,15 @@
 """A method paragraph names what was done: every option that changes the numbers changes the words."""
 
+import io
 from typing import Any
 
 import pytest
 
 from tests.tables import demo_tables
 from yavik.core.methods import answer
+from yavik.core.report import Embed, ReportLook, assemble
+from yavik.core.report.describe import Node
+from yavik.core.report.word import write_docx
 from yavik.core.report.writing import write_up
 
 
@@ -86,3 +90,14 @@ def test_pairs_are_said_once_and_not_by_p_alone() -> None:
     said = written("correlate", "Reading pace", columns=["pace", "span", "recall"])[1]
     assert said.count(".70") == 2 and "r\u00a0= .70 (95% CI .56 to .81), p" in said
     assert "Pairs" not in written("missing", "Room trial")[1]
+
+
+def test_a_subscript_stays_one_on_paper() -> None:
+    from docx import Document as opened
+
+    found = answer("compare_groups", demo_tables()["Room trial"], ROOM)
+    doc = Node.model_validate({"type": "doc", "content": write_up(found, "q", "Does it differ?")})
+    made = write_docx(assemble(doc, lambda _kind, _ref: Embed("Q", answer=found), ReportLook(), None))
+    runs = [r for p in opened(io.BytesIO(made)).paragraphs for r in p.runs]
+    assert [r.font.subscript for r in runs if r.text == "W"] == [True]
+    assert any(r.font.italic for r in runs if r.text == "F")

@@ -35,3 +35,21 @@ def test_a_typed_sample_that_is_none_is_refused_with_its_place(demo: Client) -> 
     )
     problem = demo.call("POST", f"/questions/{made['id']}/answer", 422)
     assert "summaries.0.n" in problem["detail"]
+
+
+def test_questions_and_figures_are_called_by_labels_until_they_are_named(client: Client) -> None:
+    table = client.bring(b"rm,min\nHall,12\nHall,14\nAlcove,13\nAlcove,16\n")["id"]
+    steps = [
+        {"step": "describe_column", "column": "rm", "label": "Reading room"},
+        {"step": "describe_column", "column": "min", "label": "Minutes read"},
+    ]
+    client.steps(table, steps)
+    spec = {"response": "min", "groups": "rm"}
+    made = client.call("POST", "/questions", 201, json={"table": table, "method": "compare_groups", "spec": spec})
+    assert made["name"] == "minutes read by reading room"
+    figure = client.call("POST", "/figures", 201, json={"table": table, "figure": spec})
+    assert figure["name"] == "minutes read by reading room"
+    client.steps(table, [*steps[:1], {"step": "describe_column", "column": "min", "label": "Time"}])
+    client.call("PATCH", f"/items/{made['id']}", json={"name": "My own name"})
+    again = client.call("PATCH", f"/questions/{made['id']}", json={"spec": {**spec, "alpha": 0.01}})
+    assert again["name"] == "My own name"

@@ -13,6 +13,7 @@ from yavik.server.schemas import QuestionState, TrailLine
 from yavik.server.tables_view import body_of, job_out, needs_job
 from yavik.store import Store
 from yavik.store.bodies import QuestionBody
+from yavik.store.items import renamed
 from yavik.store.models import Item
 from yavik.store.trail import model_key
 
@@ -127,10 +128,18 @@ def renew(store: Store, engine: Engine, item: Item) -> QuestionState:
     return question_state(store, item).model_copy(update={"job": job_out(job)})
 
 
-def auto_name(method: str, spec: dict[str, Any]) -> str:
+NEW = "New question"
+
+
+def auto_name(method: str, spec: dict[str, Any], titles: dict[str, str] | None = None) -> str:
+    """What a question is called until it is named by hand; columns by their labels where these are given."""
     m = get(method)
+    if titles:
+        called = auto_name(method, renamed(spec, titles))
+        # A column that has the name of an option is left as it is.
+        return called if called != NEW else auto_name(method, spec)
     try:
         parsed = parse_spec(method, spec)
         return (m.name(parsed) if m.ready(parsed) else "") or m.layouts[0].words
     except DataProblem:
-        return "New question"
+        return NEW

@@ -1,7 +1,9 @@
 """Tables as the interface sees them: present version, effects, and jobs for large ones."""
 
 from yavik.core.answers.wording import counted
+from yavik.core.figures.caption import lower
 from yavik.core.steps.base import Effect
+from yavik.core.table import DataProblem
 from yavik.engine import Engine, Job
 from yavik.engine.tasks import Replay
 from yavik.server.schemas import JobOut, TableOut, TableState
@@ -20,6 +22,15 @@ def body_of(item: Item) -> TableBody:
 
 def job_out(job: Job) -> JobOut:
     return JobOut.model_validate(job.seen())
+
+
+def titles_of(store: Store, table_id: str) -> dict[str, str]:
+    """The labels of a table's columns, as words inside a sentence; none where the table is not worked out yet."""
+    try:
+        snapshot = store.versions.find(store.tables.last_key(store.tables.body(table_id)))
+    except (LookupError, DataProblem):
+        return {}
+    return {c.name: lower(c.label) for c in snapshot.columns if c.label} if snapshot else {}
 
 
 def snapshot_of(store: Store, study_id: str, table_id: str) -> Snapshot:

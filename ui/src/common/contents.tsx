@@ -19,6 +19,7 @@ export function path(study: string, entry: { id: string; type: Entry["type"] }):
 
 export function Contents({ study, current }: { study: string; current?: string }) {
   const { data } = useContents(study);
+  const none = (words: string) => (data ? words : ""); // what is still loading is not said to be empty
   const go = useNavigate();
   const figure = useNewFigure(study, (made) => go(`/s/${study}/f/${made.id}`));
   const entries = data?.entries ?? [];
@@ -29,10 +30,10 @@ export function Contents({ study, current }: { study: string; current?: string }
     void take(api.POST("/api/studies/{study_id}/reports", { params: { path: { study_id: study } }, body: { name: template === "empty" ? "Report" : title, template } })).then((r) => go(`/s/${study}/r/${r.id}`), sayProblem);
   return (
     <nav aria-label="Contents" className="rule w-[218px] shrink-0 overflow-y-auto border-r px-2 py-3">
-      <Part title="Tables" study={study} entries={tables} current={current} add={() => go(`/s/${study}/bring`)} addLabel="Bring in a table" empty="Bring in a file to begin." />
-      <Part title="Questions" study={study} entries={entries.filter((e) => e.type === "question")} current={current} add={table ? () => go(`/s/${study}/ask/${table}`) : undefined} addLabel="Ask a question" empty="No question yet." />
-      <Part title="Figures" study={study} entries={entries.filter((e) => e.type === "figure")} current={current} add={table ? () => figure.mutate({ table }) : undefined} addLabel="Draw a figure" empty="No figure yet." />
-      <Part title="Report" study={study} entries={entries.filter((e) => e.type === "report")} current={current} adder={<NewReport study={study} begin={newReport} />} empty="“Add to report” begins one." />
+      <Part title="Tables" study={study} entries={tables} current={current} add={() => go(`/s/${study}/bring`)} addLabel="Bring in a table" empty={none("Bring in a file to begin.")} />
+      <Part title="Questions" study={study} entries={entries.filter((e) => e.type === "question")} current={current} add={table ? () => go(`/s/${study}/ask/${table}`) : undefined} addLabel="Ask a question" empty={none("No question yet.")} />
+      <Part title="Figures" study={study} entries={entries.filter((e) => e.type === "figure")} current={current} add={table ? () => figure.mutate({ table }) : undefined} addLabel="Draw a figure" empty={none("No figure yet.")} />
+      <Part title="Report" study={study} entries={entries.filter((e) => e.type === "report")} current={current} adder={<NewReport study={study} begin={newReport} />} empty={none("“Add to report” begins one.")} />
     </nav>
   );
 }
@@ -66,7 +67,7 @@ function Part({ title, study, entries, current, add, adder, addLabel = "", empty
         {add && <button type="button" className="btn btn-ghost btn-xs btn-square" aria-label={addLabel} title={addLabel} onClick={add}><Plus size={14} /></button>}
         {adder}
       </div>
-      {entries.length === 0 && <p className="muted px-2 py-1 text-[0.85rem]">{empty}</p>}
+      {entries.length === 0 && empty && <p className="muted px-2 py-1 text-[0.85rem]">{empty}</p>}
       <ul>
         {shown.map((e) => (
           <li key={e.id} className={over === e.id ? "border-primary border-t-2" : ""} onDragOver={(ev) => (ev.preventDefault(), setOver(e.id))} onDragLeave={() => setOver(null)} onDrop={(ev) => drop(ev, e.id)}>

@@ -24,7 +24,7 @@ function Pictured({ block, showRow }: { block: FigureBlock; showRow?: (row: numb
     <div className="group relative w-fit max-w-full">
       <Picture vega={block.drawing} alt={block.alt} showRow={showRow} />
       {open && (
-        <button type="button" className="btn btn-ghost btn-xs btn-square absolute right-0 top-0 opacity-45 focus-visible:opacity-100 group-hover:opacity-100" aria-label={`Work on the figure: ${block.title}`} title="Work on this as a figure" onClick={() => open(block.id)}><PencilRuler size={14} /></button>
+        <button type="button" className="btn btn-ghost btn-xs btn-square absolute bottom-0 right-0 opacity-45 focus-visible:opacity-100 group-hover:opacity-100" aria-label={`Work on the figure: ${block.title}`} title="Work on this as a figure" onClick={() => open(block.id)}><PencilRuler size={14} /></button>
       )}
     </div>
   );

@@ -90,7 +90,7 @@ function TextCell({ label, value, save, wide }: { label: string; value: string; 
   return (
     <td className="rule border-b px-1 py-0.5">
       <input
-        className={`hover:bg-base-200 focus:bg-base-200 rounded bg-transparent px-1 py-1 ${wide ? "w-full min-w-40" : "w-24"}`} aria-label={label} value={text ?? value} onChange={(e) => setText(e.target.value)}
+        className={`hover:bg-base-200 focus:bg-base-200 rounded bg-transparent px-1 py-1 text-ellipsis ${wide ? "w-full min-w-52" : "w-24"}`} title={value || undefined} aria-label={label} value={text ?? value} onChange={(e) => setText(e.target.value)}
         onKeyDown={(e) => (e.key === "Enter" ? e.currentTarget.blur() : e.key === "Escape" ? setText(null) : undefined)} onBlur={() => (text !== null && text !== value && save(text), setText(null))}
       />
     </td>

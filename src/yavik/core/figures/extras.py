@@ -14,6 +14,9 @@ from yavik.core.figures.plot import Axis, Plot, Vega
 from yavik.core.figures.style import INK, MUTED, PX_PER_MM, PX_PER_PT
 from yavik.core.table import DataProblem
 
+SLANTED: dict[str, Any] = {"fontStyle": "italic", "font": "STIX Two Text"}
+"""The other face has no italics: outside a browser its slanted words would stand upright."""
+
 
 def position(axis: Axis, at: float | str) -> float:
     """A number, a date's milliseconds, or the place of a word. Raises DataProblem."""
@@ -182,7 +185,7 @@ def marks_of(figure: Figure, plot: Plot, marks: Marks | None) -> tuple[list[Vega
 def _corner(figure: Figure, words: str, side: str, slant: bool = False) -> Vega:
     return {
         "data": {"values": [{"text": words}]},
-        "mark": {"type": "text", "align": side, "baseline": "top", "dx": -2 if side == "right" else 4, "dy": 0, **({"fontStyle": "italic"} if slant else {})},
+        "mark": {"type": "text", "align": side, "baseline": "top", "dx": -2 if side == "right" else 4, "dy": 0, **(SLANTED if slant else {})},
         "encoding": {"x": {"value": "width" if side == "right" else 0}, "y": {"value": 0}, "text": {"field": "text", "type": "nominal"}},
     }  # fmt: skip
 
@@ -217,7 +220,7 @@ def _brackets(
     width = points_of(figure.line_pt)
     made = [rule(bars, width, x="x", x2="x2", y="y"), rule(feet, width, x="x", y="y", y2="y2")]
     size = round(figure.type_pt * PX_PER_PT * 0.95, 2)
-    return [*made, text(words, dy=-2, baseline="bottom", fontSize=size, fontStyle="italic")], max(
+    return [*made, text(words, dy=-2, baseline="bottom", fontSize=size, **SLANTED)], max(
         p[2] for p in placed
     ) + 1.9 * line
 

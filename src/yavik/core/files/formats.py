@@ -18,6 +18,8 @@ from yavik.core.table.texts import cleaned_array, cleaned_deep
 
 PREVIEW_ROWS = 200
 SHOWN_ROWS = 50
+MOST_ALIKE = 2000
+"""Levels beyond which labels that look alike are not looked for."""
 SHOWN_COLUMNS = 200
 
 
@@ -144,7 +146,8 @@ def find_format(head: bytes, filename: str) -> FormatId:
 def read(path: Path, options: ReadOptions, progress: Progress | None = None) -> tuple[Table, list[Notice]]:
     """The whole file as a Table, with what the reader had to do. Raises DataProblem."""
     demand_room(path, options.format)
-    return _clean(*_read(path, options, progress))
+    table, notices = _clean(*_read(path, options, progress))
+    return table, [*notices, *alike(table)]
 
 
 def _read(path: Path, options: ReadOptions, progress: Progress | None) -> tuple[Table, list[Notice]]:
@@ -181,6 +184,26 @@ def _clean(table: Table, notices: list[Notice]) -> tuple[Table, list[Notice]]:
         words = ", ".join(odd[:5]) + (f" and {len(odd) - 5} more" if len(odd) > 5 else "")
         notices = [*notices, Notice(text=f"Control characters, which no text can show, were taken out of {words}.")]
     return table, notices
+
+
+def alike(table: Table) -> list[Notice]:
+    """Levels of one column that differ only in capitals or in spaces: often one level, typed in two ways."""
+    found = []
+    for column in table.columns:
+        if column.kind not in CODED or len(column.levels) > MOST_ALIKE:
+            continue
+        seen: dict[str, list[str]] = {}
+        for level in column.levels:
+            seen.setdefault(" ".join(level.value.casefold().split()), []).append(level.value)
+        for same in seen.values():
+            if len(same) > 1:
+                words = " and ".join(f"“{v}”" for v in same[:4])
+                found.append(
+                    Notice(
+                        text=f"Labels of {column.title} look alike: {words}. They count as different levels; join them if they are one."
+                    )
+                )
+    return found
 
 
 _READERS: dict[str, Callable[[Path, ReadOptions, int | None], tuple[Table, list[Notice]]]] = {

@@ -116,7 +116,19 @@ def _computed(m: Method[Any], table: Table, spec: Any, run: Run) -> Answer:
             "These data leave a number of the answer without a value, and it would have to be said in words. "
             "Look for columns or groups without spread, or for too few rows."
         ) from trouble
+    except DataProblem as problem:
+        _blame_the_empty(table, m.columns(spec), problem)
+        raise
     return result
+
+
+def _blame_the_empty(table: Table, columns: list[str], problem: DataProblem) -> None:
+    """Where rows are wanting because one column is empty throughout, that column is named. Raises DataProblem."""
+    hollow = [name for name in dict.fromkeys(columns) if table.n_rows and bool(table.empty(name).all())]
+    if hollow:
+        raise DataProblem(
+            f"{hollow[0]} has no filled cells among these {table.n_rows} rows.", column=hollow[0]
+        ) from problem
 
 
 def _own_words(table: Table, columns: list[str]) -> set[str]:

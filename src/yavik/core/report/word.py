@@ -184,8 +184,10 @@ def _run(paragraph: Any, span: Span) -> None:
     run = paragraph.add_run(span.t)
     run.bold = True if span.style == "bold" else None
     run.italic = True if span.style == "italic" else None
-    run.font.subscript = True if span.style == "sub" else None
-    run.font.superscript = True if span.style == "sup" else None
+    if span.style in ("sub", "sup"):  # one setting of the file: to clear one of the two would take the other away
+        run.font.subscript = span.style == "sub"
+        if span.style == "sup":
+            run.font.superscript = True
 
 
 def _margins(table: Any) -> None:

@@ -15,6 +15,7 @@ from yavik.server.access import TheEngine, TheStore, TheStudy
 from yavik.server.figures_view import drawn, figure_body, figure_state, style_item, style_of
 from yavik.server.questions_view import question_body, shown_answer
 from yavik.server.schemas import FigureChange, FigureState, NewFigure, StyleChange, StyleState
+from yavik.server.tables_view import titles_of
 from yavik.store import Store
 from yavik.store.bodies import FigureBody, StyleBody
 from yavik.store.models import Item
@@ -36,7 +37,7 @@ def new_figure(study: TheStudy, data: NewFigure, store: TheStore, engine: TheEng
         size = {"width_mm": KINDS[figure.kind].size[0], "height_mm": KINDS[figure.kind].size[1]}
         figure = figure.model_copy(update=looked(style.look) | (size if style.preset == "journal" else {}))
     store.items.item(study.id, table, "table")
-    name = name or figure_name(figure)
+    name = name or figure_name(figure, titles_of(store, table))
     made = FigureBody(table=table, figure=figure)
     item = store.items.add(study.id, "figure", name, made.model_dump(mode="json"), f"Draw {name}")
     return figure_state(store, engine, item)
@@ -62,7 +63,17 @@ def _from_answer(store: Store, question: Item, wanted: str | None, figure: Figur
     ]
 
 
-def figure_name(figure: Figure) -> str:
+def figure_name(figure: Figure, titles: dict[str, str] | None = None) -> str:
+    """What a figure is called until it is named by hand; columns by their labels where these are given."""
+    if titles:
+        return figure_name(
+            figure.model_copy(
+                update={
+                    "samples": [titles.get(s, s) for s in figure.samples],
+                    **{k: titles.get(v, v) for k in ("response", "groups", "x") if (v := getattr(figure, k))},
+                }
+            )
+        )[:200]
     if figure.kind in ("samples", "paired", "matrix") and figure.samples:
         return ", ".join(figure.samples[:3])
     if figure.kind == "roc" and figure.samples:
@@ -138,7 +149,9 @@ def change_figure(
         bodies = {_style_id(store, study.id): style.model_dump(mode="json"), item_id: fresh.model_dump(mode="json")}
         store.items.change_several(study.id, label, bodies)
         return figure_state(store, engine, store.items.item(study.id, item_id, "figure"))
-    name = figure_name(fresh.figure) if item.name == figure_name(body.figure) else item.name
+    titles = titles_of(store, body.table)
+    named = item.name in (figure_name(body.figure, titles), figure_name(body.figure))
+    name = figure_name(fresh.figure, titles_of(store, fresh.table)) if named else item.name
     item = store.items.change(study.id, item_id, label, together=True, body=fresh.model_dump(mode="json"), name=name)
     return figure_state(store, engine, item)
 

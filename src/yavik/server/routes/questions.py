@@ -11,7 +11,7 @@ from yavik.server.access import TheEngine, TheStore, TheStudy
 from yavik.server.questions_view import auto_name, question_body, question_state, renew, shown_answer
 from yavik.server.schemas import NameRound, NewQuestion, QuestionChange, QuestionState
 from yavik.server.schemas_reports import PhraseOut, WrittenOut
-from yavik.server.tables_view import snapshot_of
+from yavik.server.tables_view import snapshot_of, titles_of
 from yavik.store.bodies import QuestionBody
 
 router = APIRouter(prefix="/api/studies/{study_id}/questions", tags=["questions"])
@@ -24,7 +24,7 @@ def new_question(study: TheStudy, data: NewQuestion, store: TheStore) -> Questio
     body = QuestionBody(
         table=data.table, method=data.method, layout=data.layout or method.layouts[0].id, spec=data.spec
     )
-    name = auto_name(data.method, data.spec)
+    name = auto_name(data.method, data.spec, titles_of(store, data.table))
     return question_state(
         store, store.items.add(study.id, "question", name, body.model_dump(mode="json"), f"Ask about {name}")
     )
@@ -42,8 +42,9 @@ def change_question(study: TheStudy, item_id: str, data: QuestionChange, store: 
     body = question_body(item)
     fresh = body.model_copy(update=data.model_dump(exclude_none=True))
     # A name that was never changed by hand follows the sentence.
-    named = item.name == auto_name(body.method, body.spec)
-    name = auto_name(fresh.method, fresh.spec) if named else item.name
+    titles = titles_of(store, body.table)
+    named = item.name in (auto_name(body.method, body.spec, titles), auto_name(body.method, body.spec))
+    name = auto_name(fresh.method, fresh.spec, titles_of(store, fresh.table)) if named else item.name
     item = store.items.change(study.id, item_id, f"Change {item.name}", body=fresh.model_dump(mode="json"), name=name)
     return question_state(store, item)
 

@@ -8,7 +8,19 @@ from pydantic import Field
 
 from yavik.core.answers import Answer, Remedy
 from yavik.core.answers.make import ci_cells, ci_head, compose, finite, grid
-from yavik.core.answers.wording import italic, level_words, num, number, p_cell, p_words, plain, say, whole, word
+from yavik.core.answers.wording import (
+    counted,
+    italic,
+    level_words,
+    num,
+    number,
+    p_cell,
+    p_words,
+    plain,
+    say,
+    whole,
+    word,
+)
 from yavik.core.figures.caption import lower
 from yavik.core.figures.data import printed_decimals
 from yavik.core.figures.describe import VALUES
@@ -52,7 +64,8 @@ def compute(table: Table, spec: ComparePairedSpec, run: Run) -> Answer:
     n = int(use.sum())
     if n < 2:
         raise DataProblem(
-            f"{n} rows have both {spec.first} and {spec.second}; a comparison of pairs needs two.", column=spec.second
+            f"{counted(n, 'row')} {'has' if n == 1 else 'have'} both {spec.first} and {spec.second}; a comparison of pairs needs two.",
+            column=spec.second,
         )
     a, b, rows = a[use], b[use], table.rows[use]
     away = difference(a, b)
