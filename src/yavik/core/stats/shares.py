@@ -44,11 +44,7 @@ def score_interval(
     z = float(stats.norm.isf(alpha / (2 if alternative == "two_sided" else 1)))
 
     def score(delta: float) -> float:
-        p1, p2 = _restricted(a, n1, c, n2, delta)
-        variance = p1 * (1 - p1) / n1 + p2 * (1 - p2) / n2
-        if variance <= 0:
-            return float(np.sign(d - delta)) * np.inf if d != delta else 0.0
-        return float((d - delta) / np.sqrt(variance))
+        return score_statistic(a, n1, c, n2, delta)
 
     def end(sign: float) -> float:
         edge = -sign  # the far end of what a difference can be
@@ -61,6 +57,16 @@ def score_interval(
     low = -1.0 if alternative == "less" or d <= -1 else end(1.0)
     high = 1.0 if alternative == "greater" or d >= 1 else end(-1.0)
     return low, high
+
+
+def score_statistic(a: float, n1: float, c: float, n2: float, delta: float) -> float:
+    """z of the score test that two shares differ by ``delta``: the variance is that of shares that do."""
+    d = a / n1 - c / n2
+    p1, p2 = _restricted(a, n1, c, n2, delta)
+    variance = p1 * (1 - p1) / n1 + p2 * (1 - p2) / n2
+    if variance <= 0:
+        return float(np.sign(d - delta)) * np.inf if d != delta else 0.0
+    return float((d - delta) / np.sqrt(variance))
 
 
 def _restricted(a: float, n1: float, c: float, n2: float, delta: float) -> tuple[float, float]:

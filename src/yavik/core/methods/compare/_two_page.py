@@ -41,6 +41,7 @@ PAGE = Page(
         ("Chance of a larger value", ".5 when neither group tends to be higher; ties count half."),
     ],
     conventions=[
+        "With a margin: two one-sided tests at α (Schuirmann, 1987) with the t, SE and df of the test shown; the margin is compared with the difference itself, whatever difference was tested. Equivalence is never read from a large p.",
         "Automatic takes Welch's test whatever the data look like.",
         "Exact rank sums: up to 50 values without ties, or when asked for; with ties every division of the tied ranks is counted.",
         "Two-sided exact p of rank sums is twice the smaller tail. The normal approximation has the continuity correction unless switched off.",

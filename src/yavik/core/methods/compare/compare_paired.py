@@ -25,12 +25,14 @@ from yavik.core.figures.caption import lower
 from yavik.core.figures.data import printed_decimals
 from yavik.core.figures.describe import VALUES
 from yavik.core.figures.plots import Cloud, block, scatter
-from yavik.core.methods.base import Aim, Layout, Method, Page, Run, Spec, amount, option, slot
+from yavik.core.methods.base import Aim, Layout, Method, Page, Run, amount, option, slot
 from yavik.core.methods.compare._two_words import ends
 from yavik.core.methods.compare.one_sample import Found, OneSampleSpec, p_of
+from yavik.core.methods.margin import WithMargin, judged
 from yavik.core.methods.shared import far_out, normal_check, outlying_check, size_check, used_where
 from yavik.core.stats.decimals import difference
 from yavik.core.stats.effect_sizes import one_sample_d
+from yavik.core.stats.equivalence import of_means
 from yavik.core.stats.moments import moments
 from yavik.core.table import Column, DataProblem, Kind, Table
 
@@ -41,7 +43,7 @@ TEST_WORDS = {
 }
 
 
-class ComparePairedSpec(Spec):
+class ComparePairedSpec(WithMargin):
     first: str | None = Field(None, title="First", json_schema_extra=slot(VALUES, "a measure"))
     second: str | None = Field(None, title="Second", json_schema_extra=slot(VALUES, "the same measured again"))
     test: Literal["t", "wilcoxon", "sign"] = Field("t", json_schema_extra=option("Test", TEST_WORDS))
@@ -148,7 +150,7 @@ def compute(table: Table, spec: ComparePairedSpec, run: Run) -> Answer:
     middle = (a + b) / 2
     cloud = Cloud("pairs", middle, away, rows, (float(middle.min()), line_at, float(middle.max()), line_at))
     picture = block("figure", "Differences over the pairs' means", scatter([cloud], "Mean of the two", axis))
-    return compose(
+    made = compose(
         spans,
         short=f"{_said(spec.alternative, f.p < spec.alpha)}, {plain(say(italic('p'), f' {p_words(f.p)}'))}",
         blocks=[
@@ -200,6 +202,13 @@ def compute(table: Table, spec: ComparePairedSpec, run: Run) -> Answer:
         ),
         settings=[TEST_WORDS[spec.test]],
     )
+    if spec.margin is None:
+        return made
+    if spec.test != "t":
+        raise DataProblem("A margin is a difference of means: choose Student's t with it.")
+    se = float(away.std(ddof=1) / np.sqrt(n))
+    found = of_means(float(away.mean()), se, n - 1, spec.margin, spec.alpha, spec.claim)
+    return judged(made, found, spec.alpha, (lower(one.title), lower(two.title)), lambda v: number(v, d), unit)
 
 
 def _said(alternative: str, shown: bool) -> str:
@@ -239,6 +248,7 @@ PAGE = Page(
         ),
     ],
     conventions=[
+        "With a margin: two one-sided tests at α (Schuirmann, 1987) with the t, SE and df of the test shown; the margin is compared with the difference itself, whatever difference was tested. Equivalence is never read from a large p.",
         "A row with one of the two empty is left out.",
         "Differences equal to the value tested are left out of signed ranks and signs, and counted.",
         "Signed ranks are exact up to 50 differences, ties included. Their estimate is the pseudo-median (Hodges–Lehmann).",

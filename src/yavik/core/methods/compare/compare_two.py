@@ -8,10 +8,10 @@ from pydantic import Field
 
 from yavik.core.answers import Answer, Check, Marks, RowsUsed, Verdict
 from yavik.core.answers.make import compose
-from yavik.core.answers.wording import listing, plain, say
+from yavik.core.answers.wording import listing, number, plain, say
 from yavik.core.figures.data import Grouped, grouped
 from yavik.core.figures.describe import GROUPS, VALUES
-from yavik.core.methods.base import Aim, Alternative, Layout, Method, Run, Spec, option, placed, slot
+from yavik.core.methods.base import Aim, Alternative, Layout, Method, Run, option, placed, slot
 from yavik.core.methods.compare import _checks as checks
 from yavik.core.methods.compare import _two_tables as tables
 from yavik.core.methods.compare._samples import (
@@ -28,11 +28,13 @@ from yavik.core.methods.compare._samples import (
 from yavik.core.methods.compare._two_page import PAGE
 from yavik.core.methods.compare._two_words import TEST_WORDS, headline, p_mark
 from yavik.core.methods.fit import n_levels
+from yavik.core.methods.margin import WithMargin, judged
 from yavik.core.stats import draws
 from yavik.core.stats.decimals import settled
 from yavik.core.stats.direction import t_interval
 from yavik.core.stats.draws import Permuted
 from yavik.core.stats.effect_sizes import Size, cohen_d, superiority
+from yavik.core.stats.equivalence import of_means
 from yavik.core.stats.oneway import levene
 from yavik.core.stats.two import RankSum, Sample, TTest, mann_whitney, shift, t_test
 from yavik.core.table import DataProblem, Table
@@ -41,7 +43,7 @@ MOST_ASIDE = 200_000
 """Rows up to which the rank test stands beside another test."""
 
 
-class CompareTwoSpec(Spec):
+class CompareTwoSpec(WithMargin):
     response: str | None = Field(
         None, title="Measurement", json_schema_extra=slot(VALUES, "a measure", layout="stacked")
     )
@@ -313,7 +315,7 @@ def _answer(
     settings = [TEST_WORDS[r.test]]
     if r.alternative != "two_sided":
         settings.append(f"only whether {r.known.names[0]} is {'higher' if r.alternative == 'greater' else 'lower'}")
-    return compose(
+    made = compose(
         spans,
         short=f"{said}, {plain(say(*p_mark(r)))}",
         blocks=blocks,
@@ -324,6 +326,16 @@ def _answer(
         marks=marks,
         seed=spec.seed if r.permuted and not r.permuted.exact else None,
     )
+    return made if spec.margin is None else _within_margin(made, r, spec, spec.margin)
+
+
+def _within_margin(made: Answer, r: Results, spec: CompareTwoSpec, margin: float) -> Answer:
+    if r.test not in ("student", "welch"):
+        raise DataProblem("A margin is a difference of means: choose Welch's or Student's t with it.")
+    t, d = r.main, r.known.decimals + (0 if r.known.decimals else 1)
+    unit = f"\u00a0{r.known.unit}" if r.known.unit else ""
+    found = of_means(r.known.a.mean - r.known.b.mean, t.se, t.df, margin, spec.alpha, spec.claim)
+    return judged(made, found, spec.alpha, r.known.names, lambda v: number(v, d), unit)
 
 
 def _name(spec: CompareTwoSpec) -> str:

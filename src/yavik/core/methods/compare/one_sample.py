@@ -28,8 +28,9 @@ from yavik.core.figures.data import printed_decimals
 from yavik.core.figures.describe import VALUES
 from yavik.core.figures.pictures import histogram
 from yavik.core.figures.plots import block
-from yavik.core.methods.base import Aim, Alternative, Layout, Method, Page, Run, Spec, amount, option, slot
+from yavik.core.methods.base import Aim, Alternative, Layout, Method, Page, Run, amount, option, slot
 from yavik.core.methods.compare._two_words import ends
+from yavik.core.methods.margin import WithMargin, judged
 from yavik.core.methods.shared import (
     far_out,
     filled_numbers,
@@ -41,6 +42,7 @@ from yavik.core.methods.shared import (
 )
 from yavik.core.stats.decimals import difference
 from yavik.core.stats.effect_sizes import one_sample_d
+from yavik.core.stats.equivalence import of_means
 from yavik.core.stats.groups import Floats, Groups
 from yavik.core.stats.moments import moments
 from yavik.core.stats.one import median_interval, pseudo_median, sign_test, signed_rank, t_one, variance_test
@@ -54,7 +56,7 @@ TEST_WORDS = {
 }
 
 
-class OneSampleSpec(Spec):
+class OneSampleSpec(WithMargin):
     column: str | None = Field(None, title="Measurement", json_schema_extra=slot(VALUES, "a measure"))
     value: float = Field(
         0.0,
@@ -199,7 +201,7 @@ def compute(table: Table, spec: OneSampleSpec, run: Run) -> Answer:
     if found.p >= spec.alpha:
         none = {"two_sided": "a difference", "less": "a lower value", "greater": "a higher value"}[spec.alternative]
         said = f"no evidence of {none}"
-    return compose(
+    made = compose(
         spans,
         short=f"{said}, {plain(say(italic('p'), f' {p_words(found.p)}'))}",
         blocks=blocks,
@@ -214,6 +216,15 @@ def compute(table: Table, spec: OneSampleSpec, run: Run) -> Answer:
         ),
         settings=[TEST_WORDS[spec.test], f"against {number(spec.value, printed_decimals(column))}{unit_of(column)}"],
     )
+    if spec.margin is None:
+        return made
+    if spec.test != "t":
+        raise DataProblem("A margin is a difference of means: choose the mean, by Student's t, with it.")
+    away = float(y.mean()) - spec.value
+    equal = of_means(away, found.sd / float(np.sqrt(len(y))), len(y) - 1, spec.margin, spec.alpha, spec.claim)
+    d_, unit = printed_decimals(column) + 1, unit_of(column)
+    names = ("the mean", f"{number(spec.value, printed_decimals(column))}{unit}")
+    return judged(made, equal, spec.alpha, names, lambda v: number(v, d_), unit)
 
 
 def p_of(y: Floats, spec: OneSampleSpec) -> float | None:
@@ -296,6 +307,7 @@ PAGE = Page(
         ),
     ],
     conventions=[
+        "With a margin: two one-sided tests at α (Schuirmann, 1987) with the t, SE and df of the test shown; the margin is compared with the difference itself, whatever difference was tested. Equivalence is never read from a large p.",
         "Values equal to the one tested are left out of signed ranks and signs, and counted.",
         "Signed ranks are exact up to 50 values, ties included; beyond, normal with continuity correction.",
         "The estimate beside signed ranks is the pseudo-median of Hodges and Lehmann: the median of all means of two values.",

@@ -29,17 +29,19 @@ from yavik.core.answers.wording import (
 )
 from yavik.core.figures.caption import lower
 from yavik.core.figures.plots import Bar, block, forest
-from yavik.core.methods.base import Aim, Layout, Method, Page, Run, Spec, amount, placed, slot
+from yavik.core.methods.base import Aim, Layout, Method, Page, Run, amount, placed, slot
 from yavik.core.methods.counts._shared import LEVELS, levels_of
 from yavik.core.methods.events import place_of
 from yavik.core.methods.fit import n_levels
+from yavik.core.methods.margin import WithMargin, judged
 from yavik.core.stats.direction import z_p
+from yavik.core.stats.equivalence import of_share, of_shares
 from yavik.core.stats.shares import exact_share, score_interval, wilson
 from yavik.core.stats.tables_of_counts import fisher_2x2, fisher_interval, independence, small_counts, two_by_two
 from yavik.core.table import DataProblem, Table
 
 
-class ProportionSpec(Spec):
+class ProportionSpec(WithMargin):
     column: str | None = Field(None, title="What happened", json_schema_extra=slot(LEVELS, "a category"))
     event: str | None = Field(
         None,
@@ -159,7 +161,7 @@ def _one(spec: ProportionSpec, what: str, n: float, hits: float, rows: RowsUsed)
         said = {"two_sided": "differs", "less": "is below", "greater": "is above"}[spec.alternative]
         none = {"two_sided": "a difference", "less": "a smaller share", "greater": "a larger share"}[spec.alternative]
         short = f"{said if exact < spec.alpha else f'no evidence of {none}'}, {plain(mark)}"
-    return compose(
+    made = compose(
         spans,
         short=short,
         blocks=blocks,
@@ -172,6 +174,17 @@ def _one(spec: ProportionSpec, what: str, n: float, hits: float, rows: RowsUsed)
         ],
         marks=Marks(p=mark),
     )
+    if spec.margin is None:
+        return made
+    if spec.value is None:
+        raise DataProblem("A margin needs a share to compare with, or two groups.", column=spec.column)
+    found = of_share(hits, n, spec.value, spec.margin, spec.alpha, spec.claim)
+    return judged(made, found, spec.alpha, ("the share", percent(spec.value)), _points, " percentage points")
+
+
+def _points(difference: float) -> str:
+    """A difference of shares in percentage points."""
+    return number(100 * difference, 1)
 
 
 def _share_ends(low: float, high: float, alternative: str = "two_sided") -> str:
@@ -309,7 +322,7 @@ def _compared(
     said = direction[spec.alternative] if p < spec.alpha else "no evidence of a difference"
     if spec.alternative != "two_sided" and p >= spec.alpha:
         said = f"no evidence that {direction[spec.alternative]}"
-    return compose(
+    made = compose(
         say(start, *middle, f". {tail}."),
         short=f"{said}, {plain(mark)}",
         blocks=blocks,
@@ -319,6 +332,12 @@ def _compared(
         settings=["Fisher's exact test" if exact else "Pearson's χ²", f"counted is {what}"],
         marks=Marks(p=mark),
     )
+    if spec.margin is None:
+        return made
+    if len(names) != 2:
+        raise DataProblem(f"A margin is for two shares; there are {len(names)} groups.", column=spec.groups)
+    found = of_shares(hits[0], n[0], hits[1], n[1], spec.margin, spec.alpha, spec.claim)
+    return judged(made, found, spec.alpha, (names[0], names[1]), _points, " percentage points")
 
 
 @dataclass(frozen=True)
@@ -412,6 +431,7 @@ PAGE = Page(
         ("Difference", "First group minus second, in percentage points."),
     ],
     conventions=[
+        "With a margin: the score test at the margin (Farrington & Manning, 1990; for one share with the variance at the margin); the interval of level 1 − 2α is the score interval.",
         "Counted is yes, 1 or true, else the last level, unless another is chosen; the sentence says which.",
         "The exact two-sided p adds all counts no likelier than the one seen.",
         "z of two shares is without continuity correction; its square is Pearson's χ², and the score interval leaves out 0 just where χ² is significant.",
