@@ -1,12 +1,13 @@
 """Do two measurements of the same rows differ? Paired t, signed ranks, signs."""
 
+from dataclasses import dataclass
 from typing import Any, Literal
 
 import numpy as np
 import pyarrow as pa
 from pydantic import Field
 
-from yavik.core.answers import Answer, Remedy
+from yavik.core.answers import Answer, Check, FigureBlock, Remedy, Span, TableBlock
 from yavik.core.answers.make import ci_cells, ci_head, compose, finite, grid
 from yavik.core.answers.wording import (
     counted,
@@ -31,8 +32,9 @@ from yavik.core.methods.compare.one_sample import Found, OneSampleSpec, p_of
 from yavik.core.methods.margin import WithMargin, judged
 from yavik.core.methods.shared import far_out, normal_check, outlying_check, size_check, used_where
 from yavik.core.stats.decimals import difference
-from yavik.core.stats.effect_sizes import one_sample_d
+from yavik.core.stats.effect_sizes import Size, one_sample_d
 from yavik.core.stats.equivalence import of_means
+from yavik.core.stats.groups import Floats
 from yavik.core.stats.moments import moments
 from yavik.core.table import Column, DataProblem, Kind, Table
 
@@ -56,7 +58,36 @@ class ComparePairedSpec(WithMargin):
     )
 
 
-def compute(table: Table, spec: ComparePairedSpec, run: Run) -> Answer:
+@dataclass(frozen=True)
+class Pairs:
+    """The rows that have both measurements, and the test of their differences."""
+
+    one: Column
+    two: Column
+    a: Floats
+    b: Floats
+    away: Floats
+    use: Any
+    rows: Any
+    decimals: int
+    asked: OneSampleSpec
+    found: Found
+
+    @property
+    def n(self) -> int:
+        return len(self.away)
+
+    @property
+    def printed(self) -> int:
+        return self.decimals + (0 if self.decimals else 1)
+
+    @property
+    def unit(self) -> str:
+        return f"\u00a0{self.one.unit}" if self.one.unit and self.one.unit == self.two.unit else ""
+
+
+def _pairs(table: Table, spec: ComparePairedSpec) -> Pairs:
+    """Raises DataProblem where there is nothing to test."""
     assert spec.first and spec.second
     if spec.first == spec.second:
         raise DataProblem(f"{spec.first} stands in both slots; choose two columns.", column=spec.second)
@@ -69,8 +100,7 @@ def compute(table: Table, spec: ComparePairedSpec, run: Run) -> Answer:
             f"{counted(n, 'row')} {'has' if n == 1 else 'have'} both {spec.first} and {spec.second}; a comparison of pairs needs two.",
             column=spec.second,
         )
-    a, b, rows = a[use], b[use], table.rows[use]
-    away = difference(a, b)
+    away = difference(a[use], b[use])
     if np.ptp(away) == 0 and spec.test == "t":
         raise DataProblem(
             "All differences are the same: there is no spread to judge them against.", column=spec.second
@@ -78,120 +108,108 @@ def compute(table: Table, spec: ComparePairedSpec, run: Run) -> Answer:
     if np.all(away == spec.difference):
         raise DataProblem("No pair differs from the value tested: nothing lies above or below.", column=spec.second)
     decimals = max(printed_decimals(one), printed_decimals(two))
-    inner_spec = OneSampleSpec(value=spec.difference, test=spec.test, alpha=spec.alpha, alternative=spec.alternative)
-    f = Found(away, inner_spec, decimals)
-    run.progress(0.6, "Tested")
-    without = p_of(away[~far_out(away)], inner_spec)
-    remedy = [Remedy(label="Compare signed ranks instead", spec={"test": "wilcoxon"})] if spec.test == "t" else []
-    checks = [
-        normal_check(away, "the differences", "Normal differences", remedy, needed=spec.test == "t"),
-        outlying_check(away, rows, "the differences", decimals, spec.where, f.p, without, spec.alpha),
-        size_check(n, 10, "pair"),
-    ]
-    same_unit = one.unit == two.unit
-    unit = f"\u00a0{one.unit}" if one.unit and same_unit else ""
-    names = f"{lower(one.title)} and {lower(two.title)}"
-    way = {
-        "two_sided": "differ",
-        "less": "",
-        "greater": "",
-    }
+    asked = OneSampleSpec(value=spec.difference, test=spec.test, alpha=spec.alpha, alternative=spec.alternative)
+    found = Found(away, asked, decimals)
+    return Pairs(one, two, a[use], b[use], away, use, table.rows[use], decimals, asked, found)
+
+
+def _headline(p: Pairs, spec: ComparePairedSpec) -> list[Span]:
+    f, first, second = p.found, lower(p.one.title), lower(p.two.title)
+    claim = f"{first} and {second} differ"
     if spec.alternative != "two_sided":
-        side = "lower" if spec.alternative == "less" else "higher"
-        names, way[spec.alternative] = lower(one.title), f"is {side} than {lower(two.title)}"
-    claim = f"{names} {way[spec.alternative]}" + (
-        f" by something other than {number(spec.difference, decimals)}"
-        if spec.difference and spec.alternative == "two_sided"
-        else f" beyond a difference of {number(spec.difference, decimals)}"
-        if spec.difference
-        else ""
-    )
+        claim = f"{first} is {'lower' if spec.alternative == 'less' else 'higher'} than {second}"
+    if spec.difference:
+        way = " by something other than" if spec.alternative == "two_sided" else " beyond a difference of"
+        claim += f"{way} {number(spec.difference, p.decimals)}"
     start = claim[0].upper() + claim[1:] if f.p < spec.alpha else f"There is no evidence that {claim}"
-    d = decimals + (0 if decimals else 1)
-    ci = (
-        f" ({level_words(spec.alpha)} CI {ends(f.low, f.high, d)})"
-        if np.isfinite(f.low) or np.isfinite(f.high)
-        else ""
-    )
-    spans = say(
-        f"{start}, ",
-        *f.spans,
-        italic("p"),
-        f" {p_words(f.p)}. The {f.what} difference is {number(f.estimate, d)}{unit}{ci}.",
-    )
-    size, small = one_sample_d(float(away.mean()) - spec.difference, f.sd, n, spec.alpha)
-    r = float(np.corrcoef(a, b)[0, 1]) if np.ptp(a) > 0 and np.ptp(b) > 0 else np.nan
-    rows_ = []
-    for name, y in ((one.title, a), (two.title, b), ("Difference", away)):
-        m = moments(y, 1 - spec.alpha)
-        rows_.append(
+    known = np.isfinite(f.low) or np.isfinite(f.high)
+    ci = f" ({level_words(spec.alpha)} CI {ends(f.low, f.high, p.printed)})" if known else ""
+    said = f" {p_words(f.p)}. The {f.what} difference is {number(f.estimate, p.printed)}{p.unit}{ci}."
+    return say(f"{start}, ", *f.spans, italic("p"), said)
+
+
+def _measurements(p: Pairs, alpha: float, r: float) -> TableBlock:
+    lines = []
+    for name, y in ((p.one.title, p.a), (p.two.title, p.b), ("Difference", p.away)):
+        m = moments(y, 1 - alpha)
+        lines.append(
             {
                 "column": word(name),
-                "n": whole(n),
-                "mean": num(m.mean, d),
-                "sd": num(m.sd, d),
-                **ci_cells(m.ci_low, m.ci_high, d),
-                "median": num(m.median, d),
+                "n": whole(p.n),
+                "mean": num(m.mean, p.printed),
+                "sd": num(m.sd, p.printed),
+                **ci_cells(m.ci_low, m.ci_high, p.printed),
+                "median": num(m.median, p.printed),
             }
         )
+    columns = [("column", "<"), ("n", "n"), ("mean", "Mean"), ("sd", "SD"), ci_head(alpha), ("median", "Median")]
+    known = f"Correlation of the two: {number(r, 2)}."
+    note = known if np.isfinite(r) else "One of the two has no spread: they have no correlation."
+    return grid("groups", "The two measurements", columns, lines, note=note)
+
+
+def _test(p: Pairs, alpha: float) -> TableBlock:
+    f = p.found
     line = {
-        "term": word(f"{one.title} − {two.title}"),
-        "estimate": num(f.estimate, d),
-        **ci_cells(f.low, f.high, d, "too few pairs"),
+        "term": word(f"{p.one.title} − {p.two.title}"),
+        "estimate": num(f.estimate, p.printed),
+        **ci_cells(f.low, f.high, p.printed, "too few pairs"),
         **f.cells,
         "p": p_cell(f.p),
     }
-    effects = [
+    columns = [("term", "<"), ("estimate", "Estimate"), ci_head(alpha), *f.heads, ("p", "p")]
+    return grid("test", "Test of the difference", columns, [line], note=f.note)
+
+
+def _effects(size: Size, small: Size, alpha: float) -> TableBlock:
+    lines = [
         {"term": word(w), "estimate": num(x.estimate, 2), **ci_cells(x.ci_low, x.ci_high, 2)}
         for w, x in (("Cohen's d of the differences", size), ("Hedges' g of the differences", small))
     ]
-    axis = f"Difference ({one.unit})" if unit else "Difference"
-    line_at = float(away.mean())
-    middle = (a + b) / 2
-    cloud = Cloud("pairs", middle, away, rows, (float(middle.min()), line_at, float(middle.max()), line_at))
-    picture = block("figure", "Differences over the pairs' means", scatter([cloud], "Mean of the two", axis))
+    columns = [("term", "Effect size<"), ("estimate", "Estimate"), ci_head(alpha)]
+    note = "In standard deviations of the differences, not of the measurements."
+    return grid("effects", "How large is it?", columns, lines, note=note)
+
+
+def _picture(p: Pairs) -> FigureBlock:
+    at, middle = float(p.away.mean()), (p.a + p.b) / 2
+    axis = f"Difference ({p.one.unit})" if p.unit else "Difference"
+    cloud = Cloud("pairs", middle, p.away, p.rows, (float(middle.min()), at, float(middle.max()), at))
+    return block("figure", "Differences over the pairs' means", scatter([cloud], "Mean of the two", axis))
+
+
+def _checks(p: Pairs, spec: ComparePairedSpec) -> list[Check]:
+    without = p_of(p.away[~far_out(p.away)], p.asked)
+    remedy = [Remedy(label="Compare signed ranks instead", spec={"test": "wilcoxon"})] if spec.test == "t" else []
+    what = "the differences"
+    return [
+        normal_check(p.away, what, "Normal differences", remedy, needed=spec.test == "t"),
+        outlying_check(p.away, p.rows, what, p.decimals, spec.where, p.found.p, without, spec.alpha),
+        size_check(p.n, 10, "pair"),
+    ]
+
+
+def compute(table: Table, spec: ComparePairedSpec, run: Run) -> Answer:
+    p = _pairs(table, spec)
+    run.progress(0.6, "Tested")
+    f = p.found
+    size, small = one_sample_d(float(p.away.mean()) - spec.difference, f.sd, p.n, spec.alpha)
+    r = float(np.corrcoef(p.a, p.b)[0, 1]) if np.ptp(p.a) > 0 and np.ptp(p.b) > 0 else np.nan
     made = compose(
-        spans,
+        _headline(p, spec),
         short=f"{_said(spec.alternative, f.p < spec.alpha)}, {plain(say(italic('p'), f' {p_words(f.p)}'))}",
         blocks=[
-            picture,
-            grid(
-                "groups",
-                "The two measurements",
-                [
-                    ("column", "<"),
-                    ("n", "n"),
-                    ("mean", "Mean"),
-                    ("sd", "SD"),
-                    ci_head(spec.alpha),
-                    ("median", "Median"),
-                ],
-                rows_,
-                note=f"Correlation of the two: {number(r, 2)}."
-                if np.isfinite(r)
-                else "One of the two has no spread: they have no correlation.",
-            ),
-            grid(
-                "test",
-                "Test of the difference",
-                [("term", "<"), ("estimate", "Estimate"), ci_head(spec.alpha), *f.heads, ("p", "p")],
-                [line],
-                note=f.note,
-            ),
-            grid(
-                "effects",
-                "How large is it?",
-                [("term", "Effect size<"), ("estimate", "Estimate"), ci_head(spec.alpha)],
-                effects,
-                note="In standard deviations of the differences, not of the measurements.",
-            ),
+            _picture(p),
+            _measurements(p, spec.alpha, r),
+            _test(p, spec.alpha),
+            _effects(size, small, spec.alpha),
         ],
-        checks=checks,
-        rows=used_where(table, use, "one of the two is empty"),
+        checks=_checks(p, spec),
+        rows=used_where(table, p.use, "one of the two is empty"),
         facts=finite(
             {
                 "p": f.p,
-                "n": n,
+                "n": p.n,
                 "estimate": f.estimate,
                 "ci_low": f.low,
                 "ci_high": f.high,
@@ -202,13 +220,16 @@ def compute(table: Table, spec: ComparePairedSpec, run: Run) -> Answer:
         ),
         settings=[TEST_WORDS[spec.test]],
     )
-    if spec.margin is None:
-        return made
+    return made if spec.margin is None else _within_margin(made, p, spec, spec.margin)
+
+
+def _within_margin(made: Answer, p: Pairs, spec: ComparePairedSpec, margin: float) -> Answer:
     if spec.test != "t":
         raise DataProblem("A margin is a difference of means: choose Student's t with it.")
-    se = float(away.std(ddof=1) / np.sqrt(n))
-    found = of_means(float(away.mean()), se, n - 1, spec.margin, spec.alpha, spec.claim)
-    return judged(made, found, spec.alpha, (lower(one.title), lower(two.title)), lambda v: number(v, d), unit)
+    se = float(p.away.std(ddof=1) / np.sqrt(p.n))
+    equal = of_means(float(p.away.mean()), se, p.n - 1, margin, spec.alpha, spec.claim)
+    names = (lower(p.one.title), lower(p.two.title))
+    return judged(made, equal, spec.alpha, names, lambda v: number(v, p.printed), p.unit)
 
 
 def _said(alternative: str, shown: bool) -> str:

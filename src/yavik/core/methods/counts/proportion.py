@@ -1,63 +1,38 @@
 """How large is a share, does it differ from a value, and does it differ between groups?"""
 
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-from pydantic import Field
 from scipy import stats
 
 from yavik.core.answers import Answer, Cell, Check, Marks, RowsUsed, Span, Verdict
 from yavik.core.answers.answer import LeftOut
-from yavik.core.answers.make import ci_cells, ci_head, compose, grid, share_cell, share_ci
+from yavik.core.answers.make import ci_head, compose, grid
 from yavik.core.answers.wording import (
     counted,
     italic,
     level_words,
     missing,
-    num,
-    number,
     p_cell,
     p_words,
     percent,
     plain,
     say,
     stat,
-    statistic,
-    whole,
     word,
 )
 from yavik.core.figures.caption import lower
-from yavik.core.figures.plots import Bar, block, forest
-from yavik.core.methods.base import Aim, Layout, Method, Page, Run, amount, placed, slot
-from yavik.core.methods.counts._shared import LEVELS, levels_of
+from yavik.core.methods.base import Aim, Layout, Method, Page, Run
+from yavik.core.methods.counts._proportion_groups import compared, percent_ci, points, share_ends
+from yavik.core.methods.counts._proportion_spec import ProportionSpec
+from yavik.core.methods.counts._shared import levels_of
 from yavik.core.methods.events import place_of
 from yavik.core.methods.fit import n_levels
-from yavik.core.methods.margin import WithMargin, judged
+from yavik.core.methods.margin import judged
 from yavik.core.stats.direction import z_p
-from yavik.core.stats.equivalence import of_share, of_shares
-from yavik.core.stats.shares import exact_share, score_interval, wilson
-from yavik.core.stats.tables_of_counts import fisher_2x2, fisher_interval, independence, small_counts, two_by_two
+from yavik.core.stats.equivalence import of_share
+from yavik.core.stats.shares import exact_share, wilson
 from yavik.core.table import DataProblem, Table
-
-
-class ProportionSpec(WithMargin):
-    column: str | None = Field(None, title="What happened", json_schema_extra=slot(LEVELS, "a category"))
-    event: str | None = Field(
-        None,
-        json_schema_extra=placed(
-            "level", "Counted is", "Yes, 1 or true, else the last level, unless chosen.", of="column"
-        ),
-    )
-    groups: str | None = Field(None, title="Groups", json_schema_extra=slot(LEVELS, "groups"))
-    value: float | None = Field(
-        None,
-        gt=0,
-        lt=1,
-        json_schema_extra=amount(
-            "Share to compare with", "Between 0 and 1; leave empty for none.", min=0, max=1, step=0.01, empty=True
-        ),
-    )
 
 
 def compute(table: Table, spec: ProportionSpec, run: Run) -> Answer:
@@ -97,7 +72,7 @@ def compute(table: Table, spec: ProportionSpec, run: Run) -> Answer:
     left = [LeftOut(why="something is empty", n=gone)] if gone else []
     rows = RowsUsed(total=table.n_rows, used=int(use.sum()), left_out=left)
     if spec.groups:
-        return _compared(spec, what, names, n, hits, rows, table.column(spec.groups).title)
+        return compared(spec, what, names, n, hits, rows, table.column(spec.groups).title)
     if spec.alternative != "two_sided" and spec.value is None:
         raise DataProblem("A direction needs a share to compare with.")
     return _one(spec, what, float(n[0]), float(hits[0]), rows)
@@ -107,17 +82,17 @@ def _one(spec: ProportionSpec, what: str, n: float, hits: float, rows: RowsUsed)
     p = hits / n
     low, high = exact_share(hits, n, spec.alpha, spec.alternative)
     score = wilson(hits, n, spec.alpha, spec.alternative)
-    ci = f"{level_words(spec.alpha)} CI {_share_ends(low, high, spec.alternative)}"
+    ci = f"{level_words(spec.alpha)} CI {share_ends(low, high, spec.alternative)}"
     lines = [
         {
             "term": word("Exact (Clopper–Pearson)"),
             "estimate": Cell(v=p, s=percent(p)),
-            **_percent_ci(low, high, spec.alternative),
+            **percent_ci(low, high, spec.alternative),
         },
         {
             "term": word("Score (Wilson)"),
             "estimate": Cell(v=p, s=percent(p)),
-            **_percent_ci(*score, spec.alternative),
+            **percent_ci(*score, spec.alternative),
         },
     ]
     blocks: list[Any] = [
@@ -179,222 +154,7 @@ def _one(spec: ProportionSpec, what: str, n: float, hits: float, rows: RowsUsed)
     if spec.value is None:
         raise DataProblem("A margin needs a share to compare with, or two groups.", column=spec.column)
     found = of_share(hits, n, spec.value, spec.margin, spec.alpha, spec.claim)
-    return judged(made, found, spec.alpha, ("the share", percent(spec.value)), _points, " percentage points")
-
-
-def _points(difference: float) -> str:
-    """A difference of shares in percentage points."""
-    return number(100 * difference, 1)
-
-
-def _share_ends(low: float, high: float, alternative: str = "two_sided") -> str:
-    """An interval of shares in words; a one-sided one names its one end."""
-    if alternative == "two_sided":
-        return f"{percent(low)} to {percent(high)}"
-    return f"above {percent(low)}" if alternative == "greater" else f"below {percent(high)}"
-
-
-def _percent_ci(low: float, high: float, alternative: str = "two_sided") -> dict[str, Cell]:
-    return {"ci_low": Cell(v=low, s=_share_ends(low, high, alternative)), "ci_high": Cell(v=high, s=percent(high))}
-
-
-def _compared(
-    spec: ProportionSpec, what: str, names: tuple[str, ...], n: Any, hits: Any, rows: RowsUsed, title: str
-) -> Answer:
-    counts = np.column_stack([hits, n - hits])
-    lines, bars = [], []
-    for i, name in enumerate(names):
-        p, (low, high) = float(hits[i] / n[i]), wilson(float(hits[i]), float(n[i]), spec.alpha)
-        lines.append(
-            {
-                "group": word(name),
-                "n": whole(int(n[i])),
-                "hits": whole(int(hits[i])),
-                "estimate": Cell(v=p, s=percent(p)),
-                **_percent_ci(low, high),
-            }
-        )
-        bars.append(Bar(name, 100 * p, 100 * low, 100 * high, True))
-    if hits.sum() in (0, n.sum()):
-        raise DataProblem(
-            f"{'No' if hits.sum() == 0 else 'Every'} row has {what}: there is nothing to compare.", column=spec.column
-        )
-    test = independence(counts)
-    if spec.alternative != "two_sided" and len(names) != 2:
-        raise DataProblem(f"Only two shares have a direction; there are {len(names)} groups.", column=spec.groups)
-    low_i, high_i = int((hits / n).argmin()), int((hits / n).argmax())
-    runs = f"It runs from {percent(float(hits[low_i] / n[low_i]))} in {names[low_i]} to {percent(float(hits[high_i] / n[high_i]))} in {names[high_i]}"
-    facts: dict[str, Any] = {
-        "event": what.rsplit(" = ", 1)[1],
-        "n": float(n.sum()),
-        "chi2": test.pearson.chi2,
-        "chi2.p": test.pearson.p,
-    }
-    tests = [_test_line("χ²", stat(test.pearson.chi2), whole(int(test.pearson.df)), test.pearson.p)]
-    effect = two_by_two(counts, spec.alpha) if len(names) == 2 else None
-    if effect:
-        pair = _pair(spec, counts, test, names)
-        p, middle, tail, exact = pair.p, pair.said, f"{runs} ({pair.interval})", pair.exact
-        tests = [*pair.tests, *tests]
-        facts |= pair.facts | {"odds_ratio": effect.odds_ratio.estimate}
-    else:
-        p, exact, tail = test.pearson.p, False, runs
-        middle = say(
-            f"χ²({int(test.pearson.df)}, ", italic("n"), f" = {int(n.sum())}) = {statistic(test.pearson.chi2)}, "
-        )
-        middle = [*middle, *say(italic("p"), f" {p_words(p)}")]
-    facts["p"] = p
-    way = {
-        "two_sided": f"differs by {lower(title)}",
-        "less": f"is lower in {names[0]} than in {names[-1]}",
-        "greater": f"is higher in {names[0]} than in {names[-1]}",
-    }[spec.alternative]
-    claim = f"share of {what} {way}"
-    start = f"The {claim}, " if p < spec.alpha else f"There is no evidence that the {claim}, "
-    mark = say(italic("p"), f" {p_words(p)}")
-    columns = [
-        ("group", f"{title}<"),
-        ("n", "n"),
-        ("hits", "Counted"),
-        ("estimate", "Share"),
-        ci_head(spec.alpha, " (Wilson)"),
-    ]
-    blocks: list[Any] = [
-        block("figure", f"Share of {what}", forest(bars, f"Share of {what} (%)", at=None))
-        if len(names) <= 40
-        else None,
-        grid("groups", f"Share of {what}", columns, lines),
-        grid(
-            "tests",
-            "Tests of equal shares",
-            [("term", "Test<"), ("statistic", "Statistic"), ("df", "df"), ("p", "p")],
-            tests,
-        ),
-    ]
-    if effect:
-        sizes = [
-            {
-                "term": word("Difference of shares, score interval"),
-                "estimate": share_cell(effect.risk_difference.estimate),
-                **share_ci(*score_interval(hits[0], n[0], hits[1], n[1], spec.alpha)),
-            },
-            {
-                "term": word("Difference of shares, Newcombe's interval"),
-                "estimate": share_cell(effect.risk_difference.estimate),
-                **share_ci(effect.risk_difference.ci_low, effect.risk_difference.ci_high),
-            },
-            {
-                "term": word("Odds ratio"),
-                "estimate": num(effect.odds_ratio.estimate, 2, "a cell is empty"),
-                **ci_cells(effect.odds_ratio.ci_low, effect.odds_ratio.ci_high, 2, "a cell is empty"),
-            },
-            {
-                "term": word("Relative risk"),
-                "estimate": num(effect.relative_risk.estimate, 2, "a cell is empty"),
-                **ci_cells(effect.relative_risk.ci_low, effect.relative_risk.ci_high, 2, "a cell is empty"),
-            },
-        ]
-        blocks.append(
-            grid(
-                "effects",
-                f"How large is it? {names[0]} against {names[1]}",
-                [("term", "Measure<"), ("estimate", "Estimate"), ci_head(spec.alpha)],
-                sizes,
-            )
-        )
-    low = test.expected.min()
-    fine = not small_counts(test.expected)
-    text = f"The smallest expected count is {number(float(low), 1)}."
-    if not fine:
-        text += (
-            " χ² is not to be relied on; Fisher's exact test and its interval stand in."
-            if exact
-            else " χ² is a rough guide here; join groups, or ask for the table of counts with Fisher's test."
-        )
-    check = Check(
-        id="expected",
-        title="Large enough counts",
-        verdict=Verdict.holds if fine else Verdict.doubtful if exact or low >= 1 else Verdict.fails,
-        text=text,
-        facts={"expected_min": float(low)},
-    )
-    direction = {"two_sided": "shares differ", "less": f"lower in {names[0]}", "greater": f"higher in {names[0]}"}
-    said = direction[spec.alternative] if p < spec.alpha else "no evidence of a difference"
-    if spec.alternative != "two_sided" and p >= spec.alpha:
-        said = f"no evidence that {direction[spec.alternative]}"
-    made = compose(
-        say(start, *middle, f". {tail}."),
-        short=f"{said}, {plain(mark)}",
-        blocks=blocks,
-        checks=[check],
-        rows=rows,
-        facts=facts,
-        settings=["Fisher's exact test" if exact else "Pearson's χ²", f"counted is {what}"],
-        marks=Marks(p=mark),
-    )
-    if spec.margin is None:
-        return made
-    if len(names) != 2:
-        raise DataProblem(f"A margin is for two shares; there are {len(names)} groups.", column=spec.groups)
-    found = of_shares(hits[0], n[0], hits[1], n[1], spec.margin, spec.alpha, spec.claim)
-    return judged(made, found, spec.alpha, (names[0], names[1]), _points, " percentage points")
-
-
-@dataclass(frozen=True)
-class _Pair:
-    """Two shares by one method: its p, how the sentence says it, and the interval that belongs to it."""
-
-    p: float
-    exact: bool
-    said: list[Span]
-    interval: str
-    tests: list[dict[str, Cell]]
-    facts: dict[str, Any]
-
-
-def _pair(spec: ProportionSpec, counts: Any, test: Any, names: tuple[str, ...]) -> _Pair:
-    """By the score test (χ²) where counts are large enough, else by Fisher's: p and interval from the same one."""
-    (a, b), (c, d) = (tuple(float(x) for x in row) for row in counts)
-    n1, n2, way = a + b, c + d, spec.alternative
-    gap = a / n1 - c / n2
-    z = float(np.sign(gap) * np.sqrt(test.pearson.chi2))
-    low, high = score_interval(a, n1, c, n2, spec.alpha, way)
-    fisher, exact = fisher_2x2(counts, way), small_counts(test.expected)
-    sided = "two-sided" if way == "two_sided" else "one-sided"
-    nothing = missing("has none")
-    tests = [
-        _test_line(f"Score test of two shares, {sided}", Cell(v=z, s=f"z = {statistic(z)}"), nothing, z_p(z, way)),
-        _test_line(f"Fisher's exact test, {sided}", nothing, nothing, fisher),
-    ]
-    facts = {"z": z, "z.p": z_p(z, way), "fisher.p": fisher, "estimate": gap, "ci_low": low, "ci_high": high}
-    level = level_words(spec.alpha)
-    if not exact:
-        ends = {
-            "two_sided": f"{number(100 * low, 1)} to {number(100 * high, 1)}",
-            "less": f"below {number(100 * high, 1)}",
-            "greater": f"above {number(100 * low, 1)}",
-        }[way]
-        interval = f"difference {number(100 * gap, 1)} percentage points, {level} CI {ends}"
-        p = z_p(z, way)
-        head = say("χ²(1, ", italic("n"), f" = {int(n1 + n2)}) = {statistic(test.pearson.chi2)}, ")
-        head = head if way == "two_sided" else say(italic("z"), f" = {statistic(z)}, ")
-        return _Pair(p, False, [*head, *say(italic("p"), f" {p_words(p)}")], interval, tests, facts)
-    left, right = fisher_interval(counts, spec.alpha, way)
-    facts |= {"fisher.ci_low": left, "fisher.ci_high": right}
-    odds = a * d / (b * c) if b * c else np.inf
-    ends = f"{number(left, 2)} to {number(right, 2)}"
-    if np.isinf(right):
-        ends = f"above {number(left, 2)}"
-    elif left == 0:
-        ends = f"below {number(right, 2)}"
-    size = number(odds, 2) if np.isfinite(odds) else "without upper bound, as a cell is empty"
-    interval = f"odds ratio {size}, {names[0]} against {names[1]}, exact {level} CI {ends}"
-    head = say(italic("p"), f" {p_words(fisher)} (Fisher's exact test, ", italic("n"), f" = {int(n1 + n2)})")
-    return _Pair(fisher, True, head, interval, tests, facts)
-
-
-def _test_line(name: str, statistic_: Cell, df_: Cell, p: float) -> dict[str, Cell]:
-    return {"term": word(name), "statistic": statistic_, "df": df_, "p": p_cell(p)}
+    return judged(made, found, spec.alpha, ("the share", percent(spec.value)), points, " percentage points")
 
 
 def _enough(n: float, hits: float) -> Check:
