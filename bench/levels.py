@@ -14,7 +14,7 @@ import numpy as np
 
 from yavik.core.stats import draws, pairwise, studentized_range
 from yavik.core.stats.groups import Groups
-from yavik.core.stats.oneway import anova, brown_forsythe, kruskal_wallis, welch
+from yavik.core.stats.oneway import anova, brown_forsythe, jonckheere_terpstra, kruskal_wallis, welch
 from yavik.core.stats.two import Sample, mann_whitney, t_test
 
 DOCS = Path(__file__).resolve().parents[1] / "docs"
@@ -46,6 +46,9 @@ def alarms(g: Groups, seed: int) -> dict[str, bool]:
         "pairs: auto (Games–Howell)": bool((pairwise.games_howell(g, ALPHA).p_adjusted < ALPHA).any()),
         "pairs: Dunn with Holm": bool((pairwise.dunn(g, ranked, "holm").p_adjusted < ALPHA).any()),
         "pairs: rank sums with Holm": bool((pairwise.pairwise_mann_whitney(g, "holm").p_adjusted < ALPHA).any()),
+        "pairs: Conover with Holm": bool((pairwise.conover(g, ranked, "holm").p_adjusted < ALPHA).any()),
+        "pairs: Nemenyi": bool((pairwise.nemenyi(g, ranked).p_adjusted < ALPHA).any()),
+        "trend: Jonckheere–Terpstra": jonckheere_terpstra(g).p < ALPHA,
         "two groups: auto (Welch)": t_test(a, b, 0, ALPHA, "two_sided", pooled=False).p < ALPHA,
         "two groups: Student": t_test(a, b, 0, ALPHA, "two_sided", pooled=True).p < ALPHA,
         "two groups: rank sums": mann_whitney(g.ordered[0], g.ordered[3]).p < ALPHA,
@@ -53,6 +56,7 @@ def alarms(g: Groups, seed: int) -> dict[str, bool]:
     for family in FAMILIES:
         found[f"pairs: {family}"] = bool((pairwise.pooled(g, family, ALPHA).p_adjusted < ALPHA).any())
     if seed % 10 == 0:  # a tenth of the studies: each takes a thousand draws
+        found["dunnett, own spreads"] = bool((pairwise.dunnett_welch(g, ALPHA, 0).p_adjusted < ALPHA).any())
         found["dunnett"] = bool((pairwise.pooled(g, "dunnett", ALPHA, 0).p_adjusted < ALPHA).any())
         found["permutation"] = draws.several_groups(g, 999, seed).p <= ALPHA
     return found
