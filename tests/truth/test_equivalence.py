@@ -68,6 +68,9 @@ def test_what_is_said() -> None:
     tint = demo_tables()["Page tint"]
     shown = answer("compare_two", tint, {**ROOMS, "margin": 3})
     assert "The difference lies within ±3.00" in shown.headline and "equivalence is shown, p = .001" in shown.headline
+    assert (
+        "Lower mill is 1.46 percentage points lower" in shown.headline
+    )  # of shares in percent, 1.46% would be a ratio
     assert len(shown.block("equivalence").rows) == 2
     not_shown = answer("compare_two", tint, {**ROOMS, "margin": 1})
     assert "That the difference lies within ±1.00" in not_shown.headline and "is not shown" in not_shown.headline

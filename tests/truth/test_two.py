@@ -17,7 +17,7 @@ from yavik.core.stats.effect_sizes import (
     superiority,
 )
 from yavik.core.stats.one import median_interval, pseudo_median, sign_test, signed_rank, variance_test
-from yavik.core.stats.selecting import difference_at
+from yavik.core.stats.selecting import difference_at, mean_of_two_at
 from yavik.core.stats.two import mann_whitney, shift
 
 # Hours of sleep gained under two drugs (Student, 1908, after Cushny and Peebles, 1905).
@@ -101,11 +101,20 @@ def test_the_shift_is_the_median_of_all_differences() -> None:
     assert (low, high) == pytest.approx((every[place - 1], every[-place]))
 
 
-def test_the_shift_of_many_is_found_without_listing_differences() -> None:
-    a, b = np.sort(RNG.normal(1, 1, 1500)), np.sort(RNG.normal(size=1400))
+@pytest.mark.parametrize("seed", range(6))
+@pytest.mark.parametrize("decimals", [1, 3, 15])
+def test_the_place_of_many_is_found_without_listing_all(seed: int, decimals: int) -> None:
+    """The very difference and the very mean of two that have the place, at the ends, in the tails and in the middle."""
+    rng = np.random.default_rng(seed)
+    a, b = (np.sort(np.round(rng.normal(m, 1, n), decimals)) for m, n in ((1, 1500), (0, 1400)))
     every = np.sort(np.subtract.outer(a, b).ravel())
-    for place in (1000, 1_050_000, 2_000_000):
-        assert difference_at(a, b, place) == pytest.approx(every[place - 1], abs=1e-5)
+    means = np.sort((np.add.outer(a, a) / 2)[np.tril_indices(len(a))])
+    for place in (1, 2, 1000, 1_050_000, 1_050_000.5, 2_000_000, len(every)):
+        low, high = every[int(np.floor(place)) - 1], every[int(np.ceil(place)) - 1]
+        assert difference_at(a, b, place) == pytest.approx((low + high) / 2, abs=1e-12)
+    for place in (1, 2, 1000, 562_000.5, 1_100_000, len(means)):
+        low, high = means[int(np.floor(place)) - 1], means[int(np.ceil(place)) - 1]
+        assert mean_of_two_at(a, place) == pytest.approx((low + high) / 2, abs=1e-12)
 
 
 def test_effect_sizes_by_another_route() -> None:

@@ -128,6 +128,16 @@ def level_words(alpha: float) -> str:
     return f"{100 * (1 - alpha):.10g}%"
 
 
+def after(unit: str | None) -> str:
+    """A unit as it follows a value: with a space that does not break, the percent sign without any."""
+    return "" if not unit else "%" if unit == "%" else f"\u00a0{unit}"
+
+
+def after_difference(unit: str | None) -> str:
+    """A unit as it follows a difference: of percentages in percentage points, which 1.5% would not say."""
+    return "\u00a0percentage points" if unit == "%" else after(unit)
+
+
 def alpha_words(alpha: float) -> str:
     """α as people print it: without the leading zero, with all its digits."""
     return f"{alpha:.10g}".removeprefix("0")

@@ -7,7 +7,7 @@ import numpy as np
 
 from yavik.core.answers import Check, FigureBlock, Remedy, Verdict
 from yavik.core.answers.answer import LeftOut, RowsUsed
-from yavik.core.answers.wording import counted, listing, number, p_words
+from yavik.core.answers.wording import after, counted, listing, number, p_words
 from yavik.core.figures.plots import Cloud, block, frame, quantiles, scatter, thin
 from yavik.core.figures.style import colour
 from yavik.core.methods.compare._checks import leave_out
@@ -36,7 +36,7 @@ def used_where(table: Table, use: Any, why: str) -> RowsUsed:
 
 
 def unit_of(column: Column) -> str:
-    return f"\u00a0{column.unit}" if column.unit else ""
+    return after(column.unit)
 
 
 def normal_check(

@@ -9,6 +9,7 @@ from scipy import special, stats
 from yavik.core.answers import Cell, Check, Remedy, Span, TableBlock, Verdict
 from yavik.core.answers.make import EMPTY, ci_cells, ci_head, grid
 from yavik.core.answers.wording import (
+    after_difference,
     counted,
     df,
     df_cell,
@@ -76,7 +77,7 @@ def headline(
         )
     else:
         i = int(found[0])
-        unit = f"\u00a0{b.data.unit}" if b.data.unit and method not in RANKED else ""
+        unit = "" if method in RANKED else after_difference(b.data.unit)
         size = f"{number(abs(float(pairs.difference[i])), b.data.decimals + (0 if b.data.decimals else 1))}{unit} "
         way = "lower" if pairs.difference[i] < 0 else "higher"
         tail = f"{g.names[pairs.a[i]]} is {'' if method in RANKED else size}{way + ' in rank' if method in RANKED else way} than {g.names[pairs.b[i]]}"

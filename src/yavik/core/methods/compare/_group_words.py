@@ -4,6 +4,7 @@ import numpy as np
 
 from yavik.core.answers import Span
 from yavik.core.answers.wording import (
+    after_difference,
     alpha_words,
     df,
     interval,
@@ -66,7 +67,7 @@ def contrast_words(plan: Planned, data: Grouped, alpha: float) -> str:
     if plan.trend:
         shown = [c.label for c in plan.found if c.p_adjusted < alpha]
         return f"The trend is {listing(shown)}." if shown else "No trend of any degree can be made out."
-    unit = f"\u00a0{data.unit}" if data.unit else ""
+    unit = after_difference(data.unit)
     return f"{c.label}: {number(c.estimate, d)}{unit} ({level_words(alpha)} CI {interval(c.ci_low, c.ci_high, d)}, p {p_words(c.p_adjusted)}){tail}."
 
 
@@ -119,7 +120,7 @@ def _estimate(r: Results, i: int) -> str:
     g, pairs, d = r.data.groups, r.pairs, max(r.data.decimals, 1)
     assert pairs is not None
     difference = float(pairs.difference[i])
-    unit = f"\u00a0{r.data.unit}" if r.data.unit else ""
+    unit = after_difference(r.data.unit)
     text = f"{g.names[pairs.a[i]]} is {number(abs(difference), d)}{unit} {'lower' if difference < 0 else 'higher'} than {g.names[pairs.b[i]]}"
     if pairs.ci_low is None or pairs.ci_high is None:
         return text

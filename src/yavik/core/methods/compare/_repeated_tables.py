@@ -10,6 +10,7 @@ from scipy import stats
 from yavik.core.answers import FigureBlock, Span, TableBlock
 from yavik.core.answers.make import ci_cells, ci_head, grid, share_cell
 from yavik.core.answers.wording import (
+    after,
     df,
     df_cell,
     finer,
@@ -98,7 +99,7 @@ def _largest(s: Subjects) -> str:
     """The means that the test tests."""
     m, d = estimated_times(s.y, design_of(s)).means, s.decimals + 1
     low, high = int(m.argmin()), int(m.argmax())
-    unit = f"\u00a0{s.unit}" if s.unit else ""
+    unit = after(s.unit)
     sizes = {len(y) for _, y in by_group(s)}
     how = "Means, groups counting alike," if len(sizes) > 1 else "Means"
     return f"{how} run from {number(float(m[low]), d)}{unit} at {s.times[low]} to {number(float(m[high]), d)}{unit} at {s.times[high]}."

@@ -7,7 +7,18 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from yavik.core.answers import Span
-from yavik.core.answers.wording import df, interval, italic, level_words, number, p_words, say, statistic, sub
+from yavik.core.answers.wording import (
+    after_difference,
+    df,
+    interval,
+    italic,
+    level_words,
+    number,
+    p_words,
+    say,
+    statistic,
+    sub,
+)
 from yavik.core.figures.caption import lower
 
 if TYPE_CHECKING:
@@ -76,7 +87,7 @@ def headline(r: Results) -> list[Span]:
 def _estimate(r: Results) -> str:
     k = r.known
     d = k.decimals + (0 if k.decimals else 1)
-    unit = f"\u00a0{k.unit}" if k.unit else ""
+    unit = after_difference(k.unit)
     if r.test == "mann_whitney" and r.shift:
         value, low, high, what = *r.shift, "shifted by"
         sign = "−" if value < 0 else "+"

@@ -10,6 +10,7 @@ from pydantic import Field
 from yavik.core.answers import Answer, Check, FigureBlock, Remedy, Span, TableBlock
 from yavik.core.answers.make import ci_cells, ci_head, compose, finite, grid
 from yavik.core.answers.wording import (
+    after_difference,
     counted,
     italic,
     level_words,
@@ -83,7 +84,7 @@ class Pairs:
 
     @property
     def unit(self) -> str:
-        return f"\u00a0{self.one.unit}" if self.one.unit and self.one.unit == self.two.unit else ""
+        return after_difference(self.one.unit) if self.one.unit == self.two.unit else ""
 
 
 def _pairs(table: Table, spec: ComparePairedSpec) -> Pairs:

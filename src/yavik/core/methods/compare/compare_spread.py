@@ -7,6 +7,7 @@ import numpy as np
 from yavik.core.answers import Answer, Cell, Check, Marks, NoteBlock, RowsUsed, Verdict
 from yavik.core.answers.make import ci_cells, ci_head, compose, finite, grid
 from yavik.core.answers.wording import (
+    after,
     df,
     italic,
     level_words,
@@ -286,7 +287,7 @@ def _compose(
     start = f"{claim[0].upper()}{claim[1:]}, " if main.p < spec.alpha else f"There is no evidence that {claim}, "
     low, high = int(np.argmin(sd)), int(np.argmax(sd))
     dfs = f"({df(main.df1)}, {df(main.df2)})" if np.isfinite(main.df2) else f"({df(main.df1)})"
-    unit, d = (f"\u00a0{data.unit}" if data and data.unit else ""), (data.decimals + 1 if data else 2)
+    unit, d = (after(data.unit) if data else ""), (data.decimals + 1 if data else 2)
     spans = say(
         start,
         italic(main.letter) if main.letter == "F" else main.letter,

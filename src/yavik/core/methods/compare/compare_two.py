@@ -8,7 +8,7 @@ from pydantic import Field
 
 from yavik.core.answers import Answer, Check, Marks, RowsUsed, Verdict
 from yavik.core.answers.make import compose
-from yavik.core.answers.wording import listing, number, plain, say
+from yavik.core.answers.wording import after_difference, listing, number, plain, say
 from yavik.core.figures.data import Grouped, grouped
 from yavik.core.figures.describe import GROUPS, VALUES
 from yavik.core.methods.base import Aim, Alternative, Layout, Method, Run, option, placed, slot
@@ -333,7 +333,7 @@ def _within_margin(made: Answer, r: Results, spec: CompareTwoSpec, margin: float
     if r.test not in ("student", "welch"):
         raise DataProblem("A margin is a difference of means: choose Welch's or Student's t with it.")
     t, d = r.main, r.known.decimals + (0 if r.known.decimals else 1)
-    unit = f"\u00a0{r.known.unit}" if r.known.unit else ""
+    unit = after_difference(r.known.unit)
     found = of_means(r.known.a.mean - r.known.b.mean, t.se, t.df, margin, spec.alpha, spec.claim)
     return judged(made, found, spec.alpha, r.known.names, lambda v: number(v, d), unit)
 

@@ -8,6 +8,7 @@ from pydantic import Field
 from yavik.core.answers import Answer, Marks, NoteBlock, Remedy, Span, ValueMark
 from yavik.core.answers.make import ci_cells, ci_head, compose, finite, grid
 from yavik.core.answers.wording import (
+    after_difference,
     df,
     df_cell,
     italic,
@@ -222,7 +223,7 @@ def compute(table: Table, spec: OneSampleSpec, run: Run) -> Answer:
         raise DataProblem("A margin is a difference of means: choose the mean, by Student's t, with it.")
     away = float(y.mean()) - spec.value
     equal = of_means(away, found.sd / float(np.sqrt(len(y))), len(y) - 1, spec.margin, spec.alpha, spec.claim)
-    d_, unit = printed_decimals(column) + 1, unit_of(column)
+    d_, unit = printed_decimals(column) + 1, after_difference(column.unit)
     names = ("the mean", f"{number(spec.value, printed_decimals(column))}{unit}")
     return judged(made, equal, spec.alpha, names, lambda v: number(v, d_), unit)
 

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from yavik.core.answers import Check, Span, Verdict
-from yavik.core.answers.wording import bold, counted, italic, listing, number, percent, say, share, whole
+from yavik.core.answers.wording import after, bold, counted, italic, listing, number, percent, say, share, whole
 from yavik.core.figures.caption import lower
 from yavik.core.figures.data import printed_decimals
 from yavik.core.stats.moments import Moments
@@ -38,7 +38,7 @@ def headline(table: Table, spec: DescribeSpec, parts: list[Part]) -> list[Span]:
         groups = f" for each {lower(table.column(spec.by).title)}" if spec.by else ""
         return say(f"{counted(len(spec.columns), 'column')} of {counted(table.n_rows, 'row')}{groups}{tail}.")
     column = parts[0].column
-    unit, d = f"\u00a0{column.unit}" if column.unit else "", printed_decimals(column) + 1
+    unit, d = after(column.unit), printed_decimals(column) + 1
     with_mean = [p for p in parts if p.moments and p.n]
     if with_mean and spec.by:
         low, high = min(with_mean, key=_mean), max(with_mean, key=_mean)

@@ -10,6 +10,7 @@ from yavik.core.answers import Answer, Check, Marks, Remedy, RowsUsed, Verdict
 from yavik.core.answers.answer import LeftOut
 from yavik.core.answers.make import compose
 from yavik.core.answers.wording import (
+    after,
     counted,
     listing,
     number,
@@ -267,7 +268,7 @@ def _headline(column: Column, g: Groups, tests: list[tuple[str, list[ShapeTest]]
         return say(text + ".")
     m = moments(g.y, 1 - spec.alpha, g.ordered[0])
     d = printed_decimals(column)
-    unit = f"\u00a0{column.unit}" if column.unit else ""
+    unit = after(column.unit)
     skew = (
         ""
         if not np.isfinite(m.skewness)

@@ -10,6 +10,7 @@ from yavik.core.answers import Span, TableBlock
 from yavik.core.answers.make import EMPTY, ci_head, grid, heads, share_cell
 from yavik.core.answers.model_card import FitLine, ModelCard
 from yavik.core.answers.wording import (
+    after_difference,
     cell,
     counted,
     df,
@@ -110,7 +111,7 @@ def headline(
 
 
 def _unit(m: LinearFit) -> str:
-    return f"\u00a0{m.data.response.unit}" if m.data.response.unit else ""
+    return after_difference(m.data.response.unit)
 
 
 def sentence(m: LinearFit, c: Coefficient, alpha: float) -> str | None:
@@ -118,7 +119,7 @@ def sentence(m: LinearFit, c: Coefficient, alpha: float) -> str | None:
     change = change_words(m.fitted, c)
     if change is None or not np.isfinite(c.b):
         return None
-    unit, response = m.data.response.unit or "", lower(m.data.response.title)
+    unit, response = after_difference(m.data.response.unit).strip(), lower(m.data.response.title)
     counts = m.data.response.kind == "count" or unit.endswith("s")
     words = ("more", "fewer" if counts else "less")
     what = f" {response}" if not unit or unit.lower() in response else f"\u00a0{unit} of {response}"

@@ -10,7 +10,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from yavik.core.answers import RowsUsed
 from yavik.core.answers.answer import LeftOut
-from yavik.core.answers.wording import SUPERSCRIPT, counted, listing, number
+from yavik.core.answers.wording import SUPERSCRIPT, after, counted, listing, number
 from yavik.core.figures.data import printed_decimals
 from yavik.core.stats.design import Design, Factor, ModelTerm, Part, own_origin
 from yavik.core.stats.groups import Floats
@@ -197,7 +197,7 @@ class ModelData:
         if not float(value).is_integer():
             most = printed_decimals(self.columns[name]) + 1
             decimals = int(np.clip(3 - np.floor(np.log10(abs(float(value)))), 0, most))
-        return number(float(value), decimals) + (f"\u00a0{self.unit(name)}" if self.unit(name) else "")
+        return number(float(value), decimals) + after(self.unit(name))
 
 
 def level_place(factor: Factor, word: str, name: str) -> int:
