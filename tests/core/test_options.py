@@ -57,10 +57,28 @@ CASES: list[tuple[str, str, dict[str, Any], dict[str, list[Any]]]] = [
         {"test": [], "alternative": [], "value": [30.0]},
     ),
     (
+        "one_sample",
+        "Reading pace",
+        {"column": "pace", "value": 160.0, "margin": 15.0},
+        {"claim": [], "margin": [5.0]},
+    ),
+    (
+        "compare_paired",
+        "Reading pace",
+        {"first": "attention", "second": "recall", "margin": 15.0},
+        {"claim": [], "margin": [5.0]},
+    ),
+    (
         "compare_two",
         "Page tint",
         {"response": "brightness", "groups": "mill"},
         {"test": [], "alternative": [], "difference": [0.5], "exact": [], "continuity": [False]},
+    ),
+    (
+        "compare_two",
+        "Page tint",
+        {"response": "brightness", "groups": "mill", "margin": 2.0},
+        {"claim": [], "margin": [0.5], "test": ["student"]},
     ),
     (
         "compare_two",
@@ -165,6 +183,13 @@ CASES: list[tuple[str, str, dict[str, Any], dict[str, list[Any]]]] = [
     ("crosstab", "Winter challenge", {"rows": "age_group", "columns": "card"}, {"count": ["visits"]}),
     ("proportion", "Winter challenge", {"column": "finished"}, {"event": ["no"], "groups": ["card"], "value": [0.5]}),
     ("proportion", "Winter challenge", {"column": "finished", "groups": "reminders"}, {"alternative": []}),
+    (
+        "proportion",
+        "Winter challenge",
+        {"column": "finished", "groups": "reminders", "margin": 0.1},
+        {"claim": [], "margin": [0.05]},
+    ),
+    ("proportion", "Winter challenge", {"column": "finished", "value": 0.5, "margin": 0.1}, {"claim": []}),
     (
         "goodness_of_fit",
         "Winter challenge",

@@ -131,9 +131,9 @@ function Question({ study, id }: { study: string; id: string }) {
           {!state.ready && !answer && (method.view === "lineup" ? (
             <div className="py-8"><p className="muted mb-4 text-lg">A line-up sets models of one response side by side. Add models of this table here, or tick rounds on a model’s trail.</p><AddModel study={study} table={state.table} entries={questions} makers={makers} add={(m) => setField("models", [m])} /></div>
           ) : <p className="muted py-8 text-lg">Fill the slots of the sentence: the answer appears here at once.</p>)}
+          {answer && old && <p className="text-primary mb-2 text-sm font-semibold" role="status">{problem ? "The last answer that could be given" : computing || working ? "Out of date: being renewed" : "Out of date"}</p>}
           {answer && (
             <div className={old ? "opacity-60" : ""} aria-busy={computing || Boolean(working)}>
-              {old && <p className="text-primary mb-2 text-sm font-semibold" role="status">{problem ? "The last answer that could be given" : computing || working ? "Out of date: being renewed" : "Out of date"}</p>}
               {method.view === "lineup" ? (
                 <LineupView study={study} spec={state.spec} answer={answer} set={setSpec} others={questions} models={makers} table={state.table} />
               ) : (

@@ -98,10 +98,28 @@ def answer(method: str, table: Table, data: dict[str, Any], run: Run | None = No
         table = _filtered(table, mask, m.columns(spec))
         if table.n_rows == 0:
             raise DataProblem(f"No row has {spec.where}.")
+    _demand_size(table, m.columns(spec))
     result = _computed(m, table, spec, run)
     result.method, result.version, result.spec = m.id, m.version, spec.model_dump()
     result.rows = RowsUsed(total=total, used=result.rows.used, left_out=[*left_out, *result.rows.left_out])
     return result
+
+
+SMALLEST = 1e-100
+"""Below it the squares of all values of a column are taken for 0."""
+
+
+def _demand_size(table: Table, columns: list[str]) -> None:
+    """Raises DataProblem for a column of numbers so small that their spread cannot be told from none."""
+    for name in dict.fromkeys(columns):
+        if table.column(name).kind is not Kind.measure:
+            continue
+        top = float(np.nanmax(np.abs(table.numbers(name)), initial=0.0))
+        if 0 < top < SMALLEST:
+            raise DataProblem(
+                f"The values of {name} are too small to compute with (at most {top:.3g}). Give them in another unit.",
+                column=name,
+            )
 
 
 def _computed(m: Method[Any], table: Table, spec: Any, run: Run) -> Answer:

@@ -123,12 +123,6 @@ class Table:
                 column=column.name,
                 rows=where.tolist(),
             )
-        top = float(np.nanmax(np.abs(values), initial=0.0))
-        if 0 < top < SMALLEST:
-            raise DataProblem(
-                f"The values of {column.name} are too small to compute with (at most {top:.3g}). Give them in another unit.",
-                column=column.name,
-            )
 
     def codes(self, name: str) -> Codes:
         """Cells as indices into the levels' words. Numbers and dates get one level per value, in order."""
@@ -218,8 +212,6 @@ class Table:
 
 
 LARGEST = 1e100
-SMALLEST = 1e-100
-"""Below it the squares of all values of a column are taken for 0."""
 """Values beyond this cannot be squared, summed and divided without leaving what doubles can hold."""
 PARALLEL_CELLS = 1_000_000
 

@@ -144,8 +144,9 @@ def _measurements(p: Pairs, alpha: float, r: float) -> TableBlock:
             }
         )
     columns = [("column", "<"), ("n", "n"), ("mean", "Mean"), ("sd", "SD"), ci_head(alpha), ("median", "Median")]
-    known = f"Correlation of the two: {number(r, 2)}."
-    note = known if np.isfinite(r) else "One of the two has no spread: they have no correlation."
+    note = "One of the two has no spread: they have no correlation."
+    if np.isfinite(r):
+        note = f"Correlation of the two: {number(r, 2)}."
     return grid("groups", "The two measurements", columns, lines, note=note)
 
 
