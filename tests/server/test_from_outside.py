@@ -16,9 +16,16 @@ import pytest
 from sqlalchemy import update
 
 from tests.conftest import Client
+from tests.tables import demo_tables
 from yavik.cli import main
 from yavik.core.files.looking import look_into
-from yavik.core.table import DataProblem
+from yavik.core.methods import answer
+from yavik.core.report import Embed, ReportLook, assemble
+from yavik.core.report.describe import Node
+from yavik.core.report.pdf import write_pdf
+from yavik.core.report.word import write_docx
+from yavik.core.steps import apply_path, new_step
+from yavik.core.table import DataProblem, Level
 from yavik.store.models import Item
 
 ROWS = b"room,minutes\nHall,12\nAlcove,14.5\nHall,13\nAlcove,16\nHall,11\nAlcove,15\n"
@@ -264,3 +271,24 @@ def test_long_names_without_end_are_searched_in_one_pass(client: Client) -> None
     names = [c["name"] for c in table["columns"]]
     step = {"step": "lengthen", "columns": names, "values_to": "v", "names_to": "n", "numbers": True}
     assert client.steps(table["id"], [step])["table"]["rows"] == 6
+
+
+def test_expressions_write_no_characters_that_are_none_and_no_numbers_beyond_all() -> None:
+    table = demo_tables()["Room trial"]
+    step = new_step({"step": "compute", "name": "z", "expression": '"a\\x0bb" if minutes > 40 else "c"'})
+    assert [lv.value for lv in apply_path(table, [step]).table.column("z").levels] == ["ab", "c"]
+    with pytest.raises(DataProblem, match="larger than any"):
+        answer("describe", table, {"columns": ["minutes"], "where": "minutes > " + "9" * 400})
+
+
+def test_a_table_from_before_with_odd_characters_is_drawn_and_printed() -> None:
+    """Levels stand inside expressions of a drawing, where a character is written as an escape of its own."""
+    table = demo_tables()["Room trial"]
+    room = table.column("room")
+    levels = [Level(value=lv.value, label=f"{lv.words}\x0b\x01\ufffe") for lv in room.levels]
+    odd = table.with_column(room.but(levels=levels, label="Ro\x0bom"), table.array("room"))
+    found = answer("compare_groups", odd, {"response": "minutes", "groups": "room"})
+    parts = {"uid": "u", "question": "q", "parts": ["headline", "groups", "figure"]}
+    doc = Node.model_validate({"type": "doc", "content": [{"type": "answer", "attrs": parts}]})
+    for write in (write_docx, write_pdf):
+        assert write(assemble(doc, lambda _kind, _ref: Embed("Q\x0b", answer=found), ReportLook(), None))

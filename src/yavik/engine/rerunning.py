@@ -1,6 +1,5 @@
 """A packed study computed anew from its files, by a program of our own making, and compared with what it holds."""
 
-import hashlib
 import json
 import resource
 import shutil
@@ -16,7 +15,7 @@ from typing import Any
 from yavik.core.files.archive import safe_zip
 from yavik.core.files.room import available
 from yavik.core.table import DataProblem
-from yavik.engine.packing import WHAT, PackedItem, PackedStudy, demand_sound, read_packed, script_of
+from yavik.engine.packing import WHAT, PackedItem, PackedStudy, demand_sound, read_packed, script_of, sums_of
 
 LONGEST_RUN = 3600
 MOST_WRITTEN = 8 << 30
@@ -64,11 +63,7 @@ def altered(archive: zipfile.ZipFile, packed: PackedStudy) -> tuple[list[str], l
     if not packed.sums:
         return [], ["This study was packed without check sums: whether its files are as they were cannot be told."]
     out, names = [], archive.namelist()
-    for name in sorted(set(names)):
-        if name == "study.json":
-            continue
-        with archive.open(name) as source:
-            found = hashlib.file_digest(source, "sha256").hexdigest()  # type: ignore[arg-type]
+    for name, found in sorted(sums_of(archive).items()):
         if name not in packed.sums:
             out.append(f"{name}: was not in the study when it was packed")
         elif found != packed.sums[name]:

@@ -60,8 +60,7 @@ class Store:
 
     def result(self, key: str) -> dict[str, Any] | None:
         with Session(self.engine) as session:
-            found = session.scalar(select(Result.data).where(Result.key == key))
-        return cleaned_deep(found) if found is not None else None
+            return session.scalar(select(Result.data).where(Result.key == key))
 
     def short(self, key: str) -> str | None:
         """The few words of an answer for the contents, without reading all of it."""
@@ -69,9 +68,11 @@ class Store:
             return session.scalar(select(func.json_extract(Result.data, "$.short")).where(Result.key == key))
 
     def keep_result(self, key: str, data: dict[str, Any], item_id: str | None = None) -> None:
-        """Keeps a result and, in the same transaction, shows it at an item."""
+        """Keeps a result, cleaned once and for all, and shows it at an item."""
         with self.engine.begin() as connection:
-            connection.execute(sqlite_insert(Result).on_conflict_do_nothing(), {"key": key, "data": data})
+            connection.execute(
+                sqlite_insert(Result).on_conflict_do_nothing(), {"key": key, "data": cleaned_deep(data)}
+            )
         if item_id:
             self.show(item_id, key)
             self.trail.note(item_id, data)

@@ -12,6 +12,8 @@ from yavik.core.table.texts import cleaned, cleaned_deep
 
 ODD = re.compile(r"\\u00[01][0-9a-f]|\\u007f|\\uf(?:dd|de|ff)|\\ud[89a-f]")
 """What may stand for a character that is none, in JSON text."""
+WITHIN = re.compile(r"\\+u(?:00(?:0[0-8bcef]|1[0-9a-f]|7f)|fd[de][0-9a-f]|fff[ef])")
+"""The same inside an expression of the drawing, which the renderer reads as JSON once more."""
 FONTS = Path(__file__).with_name("fonts")
 SIZE = re.compile(r'<svg[^>]* width="([\d.]+)" height="([\d.]+)"')
 
@@ -23,7 +25,7 @@ def _fonts() -> list[str]:
 def _text(vega: dict[str, Any]) -> str:
     """The drawing as JSON, without characters that would end the renderer."""
     text = json.dumps(vega, sort_keys=True)
-    return json.dumps(cleaned_deep(vega), sort_keys=True) if ODD.search(text) else text
+    return WITHIN.sub("", json.dumps(cleaned_deep(vega), sort_keys=True)) if ODD.search(text) else text
 
 
 @lru_cache(maxsize=256)

@@ -164,10 +164,12 @@ def _clean(table: Table, notices: list[Notice]) -> tuple[Table, list[Notice]]:
     """Names, labels and cells without characters that are none; columns in which there were some are said."""
     odd = []
     for column, array in zip(table.columns, table.arrays, strict=True):
-        fresh_column = Column.model_validate(cleaned_deep(column.model_dump(mode="json")))
+        known = column.model_dump(mode="json")
+        clean = cleaned_deep(known)
+        fresh_column = column if clean == known else Column.model_validate(clean)
         coded = column.kind in CODED
         fresh = cleaned_array(pa.array(array.dictionary)) if coded else cleaned_array(array)
-        if fresh_column == column and (fresh is array or (coded and fresh.equals(array.dictionary))):
+        if fresh_column is column and (fresh is array or (coded and fresh.equals(array.dictionary))):
             continue
         odd.append(fresh_column.title)
         if coded:  # two levels may have become one

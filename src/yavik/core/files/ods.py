@@ -14,7 +14,7 @@ from yavik.core.files.archive import safe_zip
 from yavik.core.files.cells import MOST_CELLS
 from yavik.core.files.dictionary import HEAD, SHEET, as_written, columns_from_rows, dictionary_rows, restored
 from yavik.core.files.options import Notice, ReadOptions
-from yavik.core.files.sheets import Area, Sheet, area_of, chosen_sheet, table_from_sheet
+from yavik.core.files.sheets import Area, Sheet, area_of, chosen_sheet, last_filled, table_from_sheet
 from yavik.core.files.xlsx import MOST_ROWS, _values, clean
 from yavik.core.table import DataProblem, Kind, Table
 
@@ -110,8 +110,7 @@ def _add_row(sheet: Sheet, node: Any) -> int:
         if across > 1 or down > 1:
             sheet.merged.append((at, len(row), at + down - 1, len(row) + across - 1))
         row += [value] * min(times, 20_000)
-    while row and row[-1] is None:
-        row.pop()
+    del row[last_filled(row) :]
     repeat = _times(node, f"{TABLE}number-rows-repeated")
     if not row and repeat > 1000:
         return 0  # the empty rest of the sheet's length

@@ -57,7 +57,7 @@ def table_from_sheet(sheet: Sheet, options: ReadOptions) -> tuple[Table, list[No
     across = min(_first_filled(r) for r in rows)
     if across:
         rows = [r[across:] for r in rows]
-    width = max(_last_filled(r) for r in rows)
+    width = max(last_filled(r) for r in rows)
     if len(rows) * width > SPARSE_CELLS:
         demand_cells(len(rows), width, sum(_filled(v) for r in rows for v in r))
     rows = [r[:width] for r in rows]
@@ -87,7 +87,7 @@ def _first_filled(row: Sequence[Any]) -> int:
     return next((i for i, v in enumerate(row) if _filled(v)), 1 << 30)
 
 
-def _last_filled(row: Sequence[Any]) -> int:
+def last_filled(row: Sequence[Any]) -> int:
     return next((i + 1 for i in range(len(row) - 1, -1, -1) if _filled(row[i])), 0)
 
 

@@ -11,7 +11,7 @@ from yavik.core.files.archive import safe_zip
 from yavik.core.files.cells import demand_cells
 from yavik.core.files.dictionary import HEAD, SHEET, as_written, columns_from_rows, dictionary_rows, restored
 from yavik.core.files.options import Notice, Progress, ReadOptions
-from yavik.core.files.sheets import Area, Sheet, area_of, chosen_sheet, column_number, table_from_sheet
+from yavik.core.files.sheets import Area, Sheet, area_of, chosen_sheet, column_number, last_filled, table_from_sheet
 from yavik.core.table import CODED, NUMERIC, DataProblem, Kind, Table
 from yavik.core.table.table import cell_texts
 
@@ -78,14 +78,6 @@ def _damaged() -> DataProblem:
     return DataProblem("This file cannot be opened as a workbook: it is damaged or incomplete.")
 
 
-def _without_rest(row: Any) -> Any:
-    """A row up to its last filled cell: the empty rest of a sheet's width is not kept."""
-    last = len(row)
-    while last and row[last - 1] is None:
-        last -= 1
-    return row[:last]
-
-
 def _rows(page: Any, area: Area, most: int | None, progress: Progress | None) -> list[Any]:
     page.reset_dimensions()  # what the file says of its size is not to be trusted
     bottom = area.bottom
@@ -96,7 +88,7 @@ def _rows(page: Any, area: Area, most: int | None, progress: Progress | None) ->
     for row in page.iter_rows(
         min_row=area.top, max_row=bottom, min_col=area.left, max_col=area.right, values_only=True
     ):
-        row = _without_rest(row)
+        row = row[: last_filled(row)]  # the empty rest of the sheet's width is not kept
         rows.append(row)
         built += len(row)
         if len(row) > 500:

@@ -22,6 +22,7 @@ from yavik.core.report.assemble import (
 from yavik.core.report.describe import ReportLook
 from yavik.core.report.telling import Tell, silent
 from yavik.core.report.widths import column_widths, fitted_mm
+from yavik.core.table.texts import cleaned
 
 HEAD = """
 #set page(paper: "{paper}", margin: (x: {margin}mm, y: 24mm), numbering: "1", number-align: center)
@@ -41,7 +42,7 @@ HEAD = """
 
 
 def quoted(text: str) -> str:
-    return '"' + text.replace("\\", "\\\\").replace('"', '\\"').replace("\n", "\\n") + '"'
+    return '"' + cleaned(text).replace("\\", "\\\\").replace('"', '\\"').replace("\n", "\\n") + '"'
 
 
 STYLES = {"italic": "#emph({})", "bold": "#strong({})", "sub": "#sub({})", "sup": "#super({})"}

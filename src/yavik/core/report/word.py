@@ -28,6 +28,7 @@ from yavik.core.report.assemble import (
 from yavik.core.report.telling import Tell, silent
 from yavik.core.report.widths import column_widths, fitted_mm
 from yavik.core.report.word_parts import add_footnotes, bookmark, field, footnote_mark
+from yavik.core.table.texts import cleaned
 
 FACE = "Times New Roman"
 """On every machine that opens such a file; our own face is not, and would be replaced by chance."""
@@ -52,7 +53,7 @@ class _Writer:
         self.file, self.look, self.marks = file, document.look, 0
         self._page()
         self._styles()
-        file.core_properties.title = document.title[:255]
+        file.core_properties.title = cleaned(document.title)[:255]
         file.core_properties.author = ""
 
     def _page(self) -> None:
@@ -109,7 +110,7 @@ class _Writer:
         elif isinstance(part, NumberedFigure):
             self.figure(part)
         elif isinstance(part, Missing):
-            self.file.add_paragraph().add_run(part.text).italic = True
+            self.file.add_paragraph().add_run(cleaned(part.text)).italic = True
 
     def runs(self, paragraph: Any, runs: list[Run]) -> None:
         for run in runs:
@@ -119,7 +120,7 @@ class _Writer:
                 if run.target:
                     field(paragraph, f"REF {run.target} \\h", run.text)
                 else:
-                    paragraph.add_run(run.text)
+                    paragraph.add_run(cleaned(run.text))
             else:
                 _run(paragraph, run)
 
@@ -163,7 +164,7 @@ class _Writer:
             mark = OxmlElement("w:cantSplit")
             row._tr.get_or_add_trPr().append(mark)
         note = self.file.add_paragraph(style="Caption")
-        note.add_run(block.note or "").font.size = Pt(round(self.look.type_pt * 0.81, 1))
+        note.add_run(cleaned(block.note or "")).font.size = Pt(round(self.look.type_pt * 0.81, 1))
 
     def figure(self, part: NumberedFigure) -> None:
         paragraph = self.file.add_paragraph()
@@ -174,14 +175,14 @@ class _Writer:
         width = fitted_mm(part.width_mm, high / wide)
         picture = paragraph.add_run().add_picture(io.BytesIO(image), width=Mm(width))
         described = picture._inline.docPr
-        described.set("descr", part.alt)
-        described.set("title", part.label)
+        described.set("descr", cleaned(part.alt))
+        described.set("title", cleaned(part.label))
         caption = self.caption(part, part.own_caption)
         caption.paragraph_format.keep_together = True
 
 
 def _run(paragraph: Any, span: Span) -> None:
-    run = paragraph.add_run(span.t)
+    run = paragraph.add_run(cleaned(span.t))
     run.bold = True if span.style == "bold" else None
     run.italic = True if span.style == "italic" else None
     if span.style in ("sub", "sup"):  # one setting of the file: to clear one of the two would take the other away
@@ -210,7 +211,7 @@ def _cell(
     paragraph.paragraph_format.space_after = Pt(1.5)
     paragraph.paragraph_format.space_before = Pt(1.5)
     paragraph.paragraph_format.line_spacing = 1.0
-    run = paragraph.add_run(text)
+    run = paragraph.add_run(cleaned(text))
     run.font.size, run.bold, run.italic = Pt(size), bold or None, italic or None
 
 

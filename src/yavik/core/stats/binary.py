@@ -44,6 +44,12 @@ class Prepared:
     def first(self) -> int:
         return int(self.intercept)
 
+    def plain(self, rows: Any = slice(None)) -> Floats:
+        """Some rows with columns only scaled, not about their means."""
+        x = self.x[rows].copy()
+        x[:, self.first :] += self.centre / self.scale
+        return np.asarray(x)
+
     def among(self, columns: Sequence[int]) -> "Prepared":
         """Of these design columns only."""
         take = [*range(self.first), *(c + self.first for c in columns)]
@@ -376,9 +382,7 @@ def _edge(fall: Callable[[float], float], best: float, step: float) -> float:
 
 def uncentred(d: Prepared) -> Prepared:
     """The same columns only scaled: the intercept of centred columns is a combination of all."""
-    x = d.x.copy()
-    x[:, d.first :] += d.centre / d.scale
-    return Prepared(x, d.y, np.zeros_like(d.centre), d.scale, d.intercept)
+    return Prepared(d.plain(), d.y, np.zeros_like(d.centre), d.scale, d.intercept)
 
 
 def _profile_of_intercept(found: BinaryFit, goal: float) -> tuple[float, float]:

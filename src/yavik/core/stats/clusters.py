@@ -29,7 +29,6 @@ class Clustered:
     Args:
         scores: shape (G, q): each cluster's residuals times its orthonormal columns.
         inner: shape (G, q, q): cross-products of each cluster's orthonormal columns; None where they are too many.
-        root: leads from orthonormal columns back to coefficients.
     """
 
     model: LeastSquares
@@ -43,22 +42,23 @@ class Clustered:
 
     @property
     def root(self) -> Floats:
+        """Leads from orthonormal columns back to coefficients."""
         return self.model.root
 
     @cached_property
-    def _parts(self) -> tuple[Floats, Floats]:
-        """Eigenvalues (shares of leverage, kept below 1) and vectors of each cluster's matrix."""
+    def _parts(self) -> tuple[Floats, Floats, Floats]:
+        """Of each cluster's matrix: eigenvalues (shares of leverage), one over what they leave of 1, and vectors. Directions that a cluster decides alone are left out of the second (generalised inverse)."""
         assert self.inner is not None
         values, vectors = np.linalg.eigh(self.inner)
-        return np.clip(values, 0.0, 1.0), vectors
+        values = np.clip(values, 0.0, 1.0)
+        alone = values > 1 - 1e-9
+        return values, np.where(alone, 0.0, 1 / np.where(alone, 1.0, 1 - values)), vectors
 
     @cached_property
     def _spread_out(self) -> Floats:
-        """(I − Bg'Bg)^(−1/2), by cluster; directions that a cluster decides alone are left out (generalised inverse)."""
-        values, vectors = self._parts
-        alone = values > 1 - 1e-9
-        factor = np.where(alone, 0.0, 1 / np.sqrt(np.where(alone, 1.0, 1 - values)))
-        return np.asarray(np.einsum("gij,gj,gkj->gik", vectors, factor, vectors))
+        """(I − Bg'Bg)^(−1/2), by cluster."""
+        _, over, vectors = self._parts
+        return np.asarray(np.einsum("gij,gj,gkj->gik", vectors, np.sqrt(over), vectors))
 
     def covariance(self, corrected: bool) -> Floats:
         """Of the coefficients. Plain with G/(G − 1) · (n − 1)/(n − q) (Liang & Zeger, 1986), or corrected for the
@@ -72,24 +72,17 @@ class Clustered:
 
     def _touch(self, along: Floats) -> tuple[Floats, Floats]:
         """For each direction m, shape (k, q): squared lengths w'w, shape (k, G), and Xg'w, shape (k, G, q)."""
-        assert self.inner is not None
-        values, vectors = self._parts
-        alone = values > 1 - 1e-9
-        square = np.where(alone, 0.0, values / np.where(alone, 1.0, 1 - values))
-        half = np.where(alone, 0.0, values / np.sqrt(np.where(alone, 1.0, 1 - values)))
+        values, over, vectors = self._parts
         m = np.einsum("gji,kj->kgi", vectors, along)
-        lengths = (m**2 * square).sum(axis=2)
-        back = np.einsum("gij,kgj->kgi", vectors, m * half)
+        lengths = (m**2 * values * over).sum(axis=2)
+        back = np.einsum("gij,kgj->kgi", vectors, m * values * np.sqrt(over))
         return lengths, back
 
     def _likeness(self, along: Floats) -> Floats:
         """Inner products of the clusters' parts in two combinations, shape (k, k, G, G)."""
-        assert self.inner is not None
-        values, vectors = self._parts
-        alone = values > 1 - 1e-9
-        square = np.where(alone, 0.0, values / np.where(alone, 1.0, 1 - values))
+        values, over, vectors = self._parts
         m = np.einsum("gji,kj->kgi", vectors, along)
-        own = np.einsum("kgi,lgi,gi->klg", m, m, square)
+        own = np.einsum("kgi,lgi,gi->klg", m, m, values * over)
         _, back = self._touch(along)
         out = -np.einsum("kgi,lhi->klgh", back, back)
         g = np.arange(self.n)
@@ -148,18 +141,18 @@ class Clustered:
     def wild(self, rows: Floats, coef: Floats, draws: int, seed: int) -> float:
         """p of rows @ coef = 0 by the wild cluster bootstrap with the null imposed (Cameron, Gelbach & Miller, 2008).
 
-        Each cluster's residuals under the null get one sign (below twelve clusters one of Webb's six weights); the
-        statistic of every draw is the plain clustered Wald statistic. All sign patterns are listed where they are few.
+        Each cluster's residuals under the null get one sign, below twelve clusters one of Webb's six weights: of so few
+        signs there are too few patterns. The statistic of every draw is the plain clustered Wald statistic.
         """
         assert self.inner is not None
         c = rows @ self.root
         # Imposing the null moves the coefficients, in orthonormal columns, along c to where c·b = 0.
-        own = np.linalg.solve(self.root, coef) if len(coef) else coef
+        own = np.linalg.solve(self.root, coef)
         back = c.T @ np.linalg.solve(c @ c.T, c @ own)
         scores = self.scores + np.einsum("gij,j->gi", self.inner, back)
         seen = self._wald(c, np.asarray(own)[None, :], self.scores[None])[0]
         weights = _weights(self.n, draws, seed)
-        hits, done = 0, 0
+        hits = 0
         step = max(1, 4_000_000 // max(self.n * scores.shape[1], 1))
         for start in range(0, len(weights), step):
             v = weights[start : start + step]
@@ -167,9 +160,7 @@ class Clustered:
             delta = moved.sum(axis=1)
             left = moved - np.einsum("gij,dj->dgi", self.inner, delta)
             hits += int((self._wald(c, delta, left) >= seen * (1 - 1e-9)).sum())
-            done += len(v)
-        listed = len(weights) < draws
-        return hits / done if listed else (hits + 1) / (done + 1)
+        return (hits + 1) / (draws + 1)
 
     @staticmethod
     def _wald(c: Floats, b: Floats, scores: Floats) -> Floats:

@@ -6,7 +6,7 @@ from typing import Literal
 import numpy as np
 from scipy import stats
 
-from yavik.core.stats.shares import score_interval, score_statistic
+from yavik.core.stats.shares import score_interval, score_statistic, wilson
 
 Claim = Literal["equivalent", "not_lower", "not_higher"]
 
@@ -61,7 +61,7 @@ def of_shares(a: float, n1: float, c: float, n2: float, margin: float, alpha: fl
 
 def of_share(hits: float, n: float, value: float, margin: float, alpha: float, claim: Claim) -> Equivalence:
     """Of one share against a value, by the score test; a margin that leads out of 0 to 1 cannot be passed."""
-    p, z = hits / n, float(stats.norm.isf(alpha))
+    p = hits / n
 
     def score(at: float) -> float:
         if not 0 < at < 1:
@@ -69,9 +69,8 @@ def of_share(hits: float, n: float, value: float, margin: float, alpha: float, c
         return float((p - at) / np.sqrt(at * (1 - at) / n))
 
     above, below = score(value - margin), score(value + margin)
-    centre = (p + z * z / (2 * n)) / (1 + z * z / n)
-    reach = z * float(np.sqrt(p * (1 - p) / n + z * z / (4 * n * n))) / (1 + z * z / n)
+    low, high = wilson(hits, n, 2 * alpha)
     return Equivalence(
         claim, margin, p - value, above, below, float(stats.norm.sf(above)), float(stats.norm.cdf(below)), None,
-        centre - reach - value, centre + reach - value,
+        low - value, high - value,
     )  # fmt: skip

@@ -7,7 +7,6 @@ over the rows that ran out settles it, however many rows there are.
 """
 
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 from scipy import optimize
@@ -44,7 +43,7 @@ def find_separation(found: BinaryFit) -> Separation:
     free = _left_free(found, weights)
     if not free.shape[1]:
         return Separation(frozenset(), False)
-    rest = _plain(found, out) @ free
+    rest = d.plain(out) @ free  # plain, so that a direction names the columns that separate and no others
     rest = np.where(d.y[out, None] > 0.5, rest, -rest)
     moved = np.zeros(d.x.shape[1], bool)
     while len(rest):
@@ -59,23 +58,13 @@ def find_separation(found: BinaryFit) -> Separation:
     return Separation(frozenset(np.flatnonzero(moved).tolist()), complete)
 
 
-def _plain(found: BinaryFit, rows: Any) -> Floats:
-    """Columns without their centring, so that a direction names the columns that separate and no others."""
-    d = found.data
-    x = d.x[rows].copy()
-    x[:, d.first :] += d.centre / d.scale
-    return np.asarray(x)
-
-
 def _left_free(found: BinaryFit, weights: Floats) -> Floats:
     """Orthonormal directions, shape (q, m), that change nothing for the rows whose weights have not run out."""
     d = found.data
     q = d.x.shape[1]
     square = np.zeros((q, q))
     for a, b in blocks(0, len(d.y)):
-        x = d.x[a:b][weights[a:b] >= RUN_OUT]
-        x = x.copy()
-        x[:, d.first :] += d.centre / d.scale
+        x = d.plain(np.arange(a, b)[weights[a:b] >= RUN_OUT])
         square += x.T @ x
     size = np.sqrt(np.maximum(np.diag(square), 0))
     size[size == 0] = 1.0

@@ -8,6 +8,7 @@ an empty cell decides nothing unless the other side decides alone (Kleene, 1952)
 import ast
 import operator
 import re
+import sys
 from collections.abc import Callable
 from typing import Any
 
@@ -17,6 +18,7 @@ from yavik.core.steps.functions import FUNCTIONS
 from yavik.core.steps.values import Vec, align, constant, from_column, numeric
 from yavik.core.table import DataProblem, Table
 from yavik.core.table.problem import nearest
+from yavik.core.table.texts import cleaned
 
 BACKTICKED = re.compile(r"`([^`]*)`")
 CONSTANTS = {"pi": np.pi, "e": np.e}
@@ -149,7 +151,11 @@ class _Run:
         return DataProblem(message, column=column, position=place)
 
     def _constant(self, node: ast.Constant) -> Vec:
-        if isinstance(node.value, bool | int | float | str):
+        if isinstance(node.value, str):
+            return constant(cleaned(node.value))  # "\\x0b" is a way to write what no text can show
+        if isinstance(node.value, int) and abs(node.value) > sys.float_info.max:
+            raise self.wrong(node, "This number is larger than any that can be computed with.")
+        if isinstance(node.value, bool | int | float):
             return constant(node.value)
         raise self.wrong(node, "Only numbers, texts in quotes, True and False can be written here.")
 

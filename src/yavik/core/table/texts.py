@@ -2,6 +2,7 @@
 
 import math
 import re
+from collections.abc import Callable
 from typing import Any
 
 import pyarrow as pa
@@ -19,43 +20,39 @@ def cleaned(text: str) -> str:
     return NOT_TEXT.sub("", text) if NOT_TEXT.search(text) else text
 
 
-def cleaned_deep(data: Any) -> Any:
-    """JSON data with every text cleaned, keys too; the same object where nothing had to be."""
-    if isinstance(data, str):
-        return cleaned(data)
-    if isinstance(data, dict):
-        return {cleaned(k) if isinstance(k, str) else k: cleaned_deep(v) for k, v in data.items()}
-    if isinstance(data, list | tuple):
-        return [cleaned_deep(v) for v in data]
-    return data
-
-
 MOST_NUMBER = 2**63
 """Whole numbers beyond it fit no database and no table."""
 
 
+def _walked(data: Any, leaf: Callable[[Any], Any]) -> Any:
+    if isinstance(data, dict):
+        return {leaf(k): _walked(v, leaf) for k, v in data.items()}
+    if isinstance(data, list | tuple):
+        return [_walked(v, leaf) for v in data]
+    return leaf(data)
+
+
+def cleaned_deep(data: Any) -> Any:
+    """JSON data with every text cleaned, keys too."""
+    return _walked(data, lambda v: cleaned(v) if isinstance(v, str) else v)
+
+
 def keepable(data: Any) -> Any:
     """JSON data as it may be kept: texts cleaned, keys too. Raises DataProblem for numbers that nothing can hold."""
-    if isinstance(data, dict):
-        return {cleaned(k) if isinstance(k, str) else k: keepable(v) for k, v in data.items()}
-    if isinstance(data, list | tuple):
-        return [keepable(v) for v in data]
-    if isinstance(data, int) and abs(data) >= MOST_NUMBER:
+    return _walked(data, _kept)
+
+
+def _kept(value: Any) -> Any:
+    if isinstance(value, int) and abs(value) >= MOST_NUMBER:
         raise DataProblem("A whole number here has more than 18 digits; none so large can be kept.")
-    if isinstance(data, float) and not math.isfinite(data):
+    if isinstance(value, float) and not math.isfinite(value):
         raise DataProblem("A number here is not finite; it cannot be kept.")
-    return cleaned(data) if isinstance(data, str) else data
+    return cleaned(value) if isinstance(value, str) else value
 
 
 def cleaned_array(array: Any) -> Any:
-    """An Arrow array of texts, or of levels, with every text cleaned; other arrays as they are."""
+    """An Arrow array of texts with every text cleaned; other arrays as they are."""
     kind = array.type
-    if pa.types.is_dictionary(kind):
-        words = array.dictionary.cast(pa.large_string())
-        fresh = cleaned_array(words)
-        if fresh is words:
-            return array
-        return pa.DictionaryArray.from_arrays(array.indices, fresh).dictionary_decode()
     if not (pa.types.is_string(kind) or pa.types.is_large_string(kind)):
         return array
     if not pc.any(pc.match_substring_regex(array, IN_ARROW)).as_py():

@@ -24,7 +24,7 @@ def _without_outlying(spec: CompareGroupsSpec, r: Results) -> Results | None:
     try:
         demand_groups(data, asked)
         test, _ = choose_test(data, asked)
-        return results(data, asked, test, Run())
+        return results(data, asked, test, Run(), asides=False)
     except DataProblem:
         return None
 

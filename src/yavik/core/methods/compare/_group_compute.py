@@ -8,7 +8,7 @@ import numpy as np
 from yavik.core.figures.data import Grouped
 from yavik.core.methods.base import Run
 from yavik.core.methods.compare._group_contrasts import Planned, control_of, planned
-from yavik.core.methods.compare._group_spec import CompareGroupsSpec
+from yavik.core.methods.compare._group_spec import BY_RANKS, CHOOSES_ADJUSTMENT, WITH_CONTROL, CompareGroupsSpec
 from yavik.core.stats import draws, pairwise
 from yavik.core.stats.direction import Alternative
 from yavik.core.stats.draws import Permuted
@@ -30,12 +30,6 @@ from yavik.core.table import DataProblem, rows_in_words
 
 MOST_FOR_DRAWS_ASIDE, DRAWS_ASIDE = 400, 1999
 """Rows up to which a permutation test stands beside the others, and its draws."""
-BY_RANKS = ("dunn", "nemenyi", "conover", "pairwise_mann_whitney")
-"""Pairs that speak about ranks: their differences are not estimates of a difference of means."""
-ADJUSTABLE = ("dunn", "conover", "pairwise_mann_whitney")
-"""Pairs whose single p are adjusted as asked; the others bring their own family."""
-
-
 MOST_PAIRED = 60
 
 
@@ -75,7 +69,9 @@ class Results:
     @property
     def adjusting(self) -> str:
         """How the pairs' p are adjusted: the method itself, or what was asked for after ranks."""
-        return self.adjust if self.pair_method in ADJUSTABLE else "none" if self.pair_method == "lsd" else "own"
+        return (
+            self.adjust if self.pair_method in CHOOSES_ADJUSTMENT else "none" if self.pair_method == "lsd" else "own"
+        )
 
     @property
     def main(self) -> FTest:
@@ -155,7 +151,8 @@ def choose_pairs(spec: CompareGroupsSpec, test: str, can: bool) -> str:
     return {"anova": "tukey", "kruskal_wallis": "dunn"}.get(test, "games_howell" if can else "tukey")
 
 
-def results(data: Grouped, spec: CompareGroupsSpec, test: str, run: Run) -> Results:
+def results(data: Grouped, spec: CompareGroupsSpec, test: str, run: Run, *, asides: bool = True) -> Results:
+    """``asides``: also what stands beside the answer; a check that asks the same question again needs none of it."""
     g = data.groups
     obstacle = obstacle_of(data)
     method = choose_pairs(spec, test, not np.any(g.n < 2))
@@ -191,7 +188,7 @@ def results(data: Grouped, spec: CompareGroupsSpec, test: str, run: Run) -> Resu
         spec.alpha,
         permuted,
         draws.several_groups(g, DRAWS_ASIDE, spec.seed)
-        if 0 < len(g.y) <= MOST_FOR_DRAWS_ASIDE and not permuted
+        if asides and 0 < len(g.y) <= MOST_FOR_DRAWS_ASIDE and not permuted
         else None,
         planned(spec, g, pooled=test in ("anova", "permutation"), column=spec.groups),
         jonckheere_terpstra(g) if data.ordered and g.k > 2 and has_values and np.ptp(g.y) > 0 else None,
@@ -215,22 +212,26 @@ def _floats(values: Iterable[float]) -> list[float]:
     return [float(v) for v in values]
 
 
-def _one_sided(g: Groups, method: str, spec: CompareGroupsSpec) -> Pairs:
-    """Only comparisons with a control have a direction: each group against it."""
-    if method not in ("dunnett", "dunnett_welch"):
+def _with_control(g: Groups, method: str, spec: CompareGroupsSpec) -> Pairs:
+    """Each group against the control; only these comparisons have a direction."""
+    control = control_of(g.names, spec.control, spec.groups)
+    if method == "dunnett":
+        found, variances = pairwise.pooled(g, "dunnett", spec.alpha, control), 1.0 / g.n
+    else:
+        found, variances = pairwise.dunnett_welch(g, spec.alpha, control), g.variances / g.n
+    if spec.alternative == "two_sided":
+        return found
+    return pairwise.dunnett_one_sided(found, variances, spec.alpha, spec.alternative)
+
+
+def _pairs(g: Groups, method: str, spec: CompareGroupsSpec, ranked: Ranked | None) -> Pairs:
+    if method in WITH_CONTROL:
+        return _with_control(g, method, spec)
+    if spec.alternative != "two_sided":
         raise DataProblem(
             "A direction is for comparisons with a control: choose Dunnett for the pairs. All other questions here look for differences of any kind.",
             column=spec.groups,
         )
-    control = control_of(g.names, spec.control, spec.groups)
-    if method == "dunnett":
-        found = pairwise.pooled(g, "dunnett", spec.alpha, control)
-        return pairwise.dunnett_one_sided(found, 1.0 / g.n, spec.alpha, spec.alternative)
-    found = pairwise.dunnett_welch(g, spec.alpha, control)
-    return pairwise.dunnett_one_sided(found, g.variances / g.n, spec.alpha, spec.alternative)
-
-
-def _pairs(g: Groups, method: str, spec: CompareGroupsSpec, ranked: Ranked | None) -> Pairs:
     if method == "games_howell":
         return pairwise.games_howell(g, spec.alpha)
     if method == "dunn":
@@ -244,10 +245,4 @@ def _pairs(g: Groups, method: str, spec: CompareGroupsSpec, ranked: Ranked | Non
         return pairwise.conover(g, ranked, spec.adjust)
     if method == "pairwise_mann_whitney":
         return pairwise.pairwise_mann_whitney(g, spec.adjust)
-    if spec.alternative != "two_sided":
-        return _one_sided(g, method, spec)
-    if method == "dunnett":
-        return pairwise.pooled(g, "dunnett", spec.alpha, control_of(g.names, spec.control, spec.groups))
-    if method == "dunnett_welch":
-        return pairwise.dunnett_welch(g, spec.alpha, control_of(g.names, spec.control, spec.groups))
     return pairwise.pooled(g, method, spec.alpha)  # type: ignore[arg-type]

@@ -10,7 +10,8 @@ from yavik.core.answers import Cell, Check, FigureBlock, NoteBlock, Remedy, Tabl
 from yavik.core.answers.make import EMPTY, grid
 from yavik.core.answers.wording import counted, finer, level_words, num, number, p_bare, p_words, word
 from yavik.core.figures.plots import Bar, block, forest
-from yavik.core.methods.compare._group_compute import BY_RANKS, Results
+from yavik.core.methods.compare._group_compute import Results
+from yavik.core.methods.compare._group_spec import BY_RANKS, MEAN_RANKS, WITH_CONTROL
 from yavik.core.methods.compare._group_words import letters_note
 
 MOST_DRAWN = 28
@@ -42,7 +43,7 @@ def matrix(r: Results) -> TableBlock | None:
     p, g = r.pairs, r.data.groups
     if p is None or not 3 <= g.k <= MOST_IN_MATRIX or len(p.p) != g.k * (g.k - 1) // 2:
         return None
-    d = 1 if r.pair_method in BY_RANKS[:3] else r.data.decimals
+    d = 1 if r.pair_method in MEAN_RANKS else r.data.decimals
     cells: dict[tuple[int, int], Cell] = {}
     for i in range(len(p.p)):
         a, b = int(p.a[i]), int(p.b[i])
@@ -170,7 +171,7 @@ def pairs_check(r: Results) -> Check | None:
 
 def _what_pairs_hold(r: Results) -> str:
     what = "all pairs of ranks" if r.pair_method in BY_RANKS else "all pairs"
-    if r.pair_method in ("dunnett", "dunnett_welch"):
+    if r.pair_method in WITH_CONTROL:
         return "Each group with the control, with the error held for these comparisons together."
     if r.adjusting == "none" or r.pair_method in ("snk", "duncan"):
         return f"Unplanned, unordered groups: {what}, without the error held for all of them together."

@@ -44,6 +44,12 @@ ADJUSTED_BY = {
     "fdr": "by the false discovery rate",
     "none": "not adjusted",
 }
+MEAN_RANKS = ("dunn", "nemenyi", "conover")
+"""Pairs of mean ranks over all groups together."""
+BY_RANKS = (*MEAN_RANKS, "pairwise_mann_whitney")
+"""Pairs that speak about ranks: their differences are not estimates of a difference of means."""
+WITH_CONTROL = ("dunnett", "dunnett_welch")
+"""Each group against one, and no other pairs."""
 CHOOSES_ADJUSTMENT = ("dunn", "conover", "pairwise_mann_whitney", "friedman_ranks")
 """Pairs whose p can be adjusted in more than one way; the others bring their own."""
 
@@ -124,7 +130,7 @@ class CompareGroupsSpec(Spec):
                 "sidak": "Šidák",
                 "fdr": "false discovery rate",
             },
-            when={"pairs_used": ["dunn", "conover", "pairwise_mann_whitney", "friedman_ranks"]},
+            when={"pairs_used": list(CHOOSES_ADJUSTMENT)},
         ),
     )
     control: str | None = Field(
@@ -134,7 +140,7 @@ class CompareGroupsSpec(Spec):
             "Control",
             "The level that the others are compared with; the first unless chosen.",
             of="groups",
-            when={"pairs_used": ["dunnett", "dunnett_welch"], "contrasts": ["control"]},
+            when={"pairs_used": list(WITH_CONTROL), "contrasts": ["control"]},
             any=True,
         ),
     )

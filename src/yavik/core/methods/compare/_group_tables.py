@@ -21,14 +21,13 @@ from yavik.core.answers.wording import (
     word,
 )
 from yavik.core.methods.compare._checks import shapiro
-from yavik.core.methods.compare._group_compute import BY_RANKS, Results
-from yavik.core.methods.compare._group_spec import PAIR_WORDS
+from yavik.core.methods.compare._group_compute import Results
+from yavik.core.methods.compare._group_spec import BY_RANKS, PAIR_WORDS, WITH_CONTROL
 from yavik.core.methods.compare._group_words import letters_note
 from yavik.core.stats.oneway import FTest, eta2_interval
 
 ONE = "one value has no spread"
 ADJUSTED_HEAD = {"none": "p", "fdr": "p, false discovery rate"}
-CONTROL = ("dunnett", "dunnett_welch")
 MOST_OPEN = 15
 """Pairs up to which their table stands open; with more, letters and the drawing say it at a glance."""
 
@@ -212,7 +211,7 @@ def pairs(r: Results) -> TableBlock | None:
     return TableBlock(
         id="pairs",
         title=f"All pairs, {PAIR_WORDS[r.pair_method]}"
-        if r.pair_method not in CONTROL
+        if r.pair_method not in WITH_CONTROL
         else f"Each against {g.names[p.b[0]]}, {PAIR_WORDS[r.pair_method].split(', each')[0]}",
         columns=columns,
         rows=rows,

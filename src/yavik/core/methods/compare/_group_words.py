@@ -19,9 +19,9 @@ from yavik.core.answers.wording import (
 )
 from yavik.core.figures.caption import lower
 from yavik.core.figures.data import Grouped
-from yavik.core.methods.compare._group_compute import BY_RANKS, Results
+from yavik.core.methods.compare._group_compute import Results
 from yavik.core.methods.compare._group_contrasts import Planned
-from yavik.core.methods.compare._group_spec import PAIR_WORDS
+from yavik.core.methods.compare._group_spec import BY_RANKS, PAIR_WORDS, WITH_CONTROL
 from yavik.core.methods.compare._two_words import ends
 
 
@@ -80,7 +80,7 @@ def _pairs_sentence(r: Results) -> str:
     if g.k == 2 and r.pair_method in BY_RANKS:
         return _mean_ranks(r)
     if not found and (g.k > 2 or r.main.p < r.alpha):
-        control = r.pair_method in ("dunnett", "dunnett_welch")
+        control = r.pair_method in WITH_CONTROL
         return (
             f"No group can be told apart from {g.names[pairs.b[0]]}."
             if control

@@ -17,7 +17,6 @@ from yavik.core.methods.compare._group_asides import all_checks, group_residuals
 from yavik.core.methods.compare._group_blocked import blocked
 from yavik.core.methods.compare._group_columns import group_columns
 from yavik.core.methods.compare._group_compute import (
-    BY_RANKS,
     Results,
     choose_test,
     demand_groups,
@@ -28,7 +27,7 @@ from yavik.core.methods.compare._group_compute import (
 from yavik.core.methods.compare._group_contrasts import contrasts_table
 from yavik.core.methods.compare._group_more import drawn_pairs, letters_table, matrix, pairs_check, same_thing
 from yavik.core.methods.compare._group_page import PAGE
-from yavik.core.methods.compare._group_spec import PAIR_WORDS, TEST_WORDS, CompareGroupsSpec, pairs_said
+from yavik.core.methods.compare._group_spec import BY_RANKS, PAIR_WORDS, TEST_WORDS, CompareGroupsSpec, pairs_said
 from yavik.core.methods.compare._group_words import headline, letters_note, p_mark
 from yavik.core.methods.compare._samples import (
     decimals_of,

@@ -26,6 +26,7 @@ from yavik.core.answers.wording import (
 from yavik.core.figures.caption import lower
 from yavik.core.figures.plots import Bar, block, forest
 from yavik.core.methods.counts._proportion_spec import ProportionSpec
+from yavik.core.methods.counts._shared import ends_of, percent_ci, points
 from yavik.core.methods.margin import judged
 from yavik.core.stats.direction import z_p
 from yavik.core.stats.equivalence import of_shares
@@ -61,7 +62,7 @@ def compared(
         "chi2": test.pearson.chi2,
         "chi2.p": test.pearson.p,
     }
-    tests = [test_line("χ²", stat(test.pearson.chi2), whole(int(test.pearson.df)), test.pearson.p)]
+    tests = [_test_line("χ²", stat(test.pearson.chi2), whole(int(test.pearson.df)), test.pearson.p)]
     effect = two_by_two(counts, spec.alpha) if len(names) == 2 else None
     if effect:
         pair = _pair(spec, counts, test, names)
@@ -221,18 +222,13 @@ def _pair(spec: ProportionSpec, counts: Any, test: Any, names: tuple[str, ...]) 
     sided = "two-sided" if way == "two_sided" else "one-sided"
     nothing = missing("has none")
     tests = [
-        test_line(f"Score test of two shares, {sided}", Cell(v=z, s=f"z = {statistic(z)}"), nothing, z_p(z, way)),
-        test_line(f"Fisher's exact test, {sided}", nothing, nothing, fisher),
+        _test_line(f"Score test of two shares, {sided}", Cell(v=z, s=f"z = {statistic(z)}"), nothing, z_p(z, way)),
+        _test_line(f"Fisher's exact test, {sided}", nothing, nothing, fisher),
     ]
     facts = {"z": z, "z.p": z_p(z, way), "fisher.p": fisher, "estimate": gap, "ci_low": low, "ci_high": high}
     level = level_words(spec.alpha)
     if not exact:
-        ends = {
-            "two_sided": f"{number(100 * low, 1)} to {number(100 * high, 1)}",
-            "less": f"below {number(100 * high, 1)}",
-            "greater": f"above {number(100 * low, 1)}",
-        }[way]
-        interval = f"difference {number(100 * gap, 1)} percentage points, {level} CI {ends}"
+        interval = f"difference {points(gap)} percentage points, {level} CI {ends_of(low, high, points, way)}"
         p = z_p(z, way)
         head = say("χ²(1, ", italic("n"), f" = {int(n1 + n2)}) = {statistic(test.pearson.chi2)}, ")
         head = head if way == "two_sided" else say(italic("z"), f" = {statistic(z)}, ")
@@ -251,21 +247,5 @@ def _pair(spec: ProportionSpec, counts: Any, test: Any, names: tuple[str, ...]) 
     return _Pair(fisher, True, head, interval, tests, facts)
 
 
-def test_line(name: str, statistic_: Cell, df_: Cell, p: float) -> dict[str, Cell]:
+def _test_line(name: str, statistic_: Cell, df_: Cell, p: float) -> dict[str, Cell]:
     return {"term": word(name), "statistic": statistic_, "df": df_, "p": p_cell(p)}
-
-
-def points(difference: float) -> str:
-    """A difference of shares in percentage points."""
-    return number(100 * difference, 1)
-
-
-def share_ends(low: float, high: float, alternative: str = "two_sided") -> str:
-    """An interval of shares in words; a one-sided one names its one end."""
-    if alternative == "two_sided":
-        return f"{percent(low)} to {percent(high)}"
-    return f"above {percent(low)}" if alternative == "greater" else f"below {percent(high)}"
-
-
-def percent_ci(low: float, high: float, alternative: str = "two_sided") -> dict[str, Cell]:
-    return {"ci_low": Cell(v=low, s=share_ends(low, high, alternative)), "ci_high": Cell(v=high, s=percent(high))}

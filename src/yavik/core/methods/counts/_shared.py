@@ -1,8 +1,12 @@
 """What questions about counts share: columns of levels, weights of rows, the kinds their slots take."""
 
+from collections.abc import Callable
+
 import numpy as np
 
-from yavik.core.answers.wording import counted
+from yavik.core.answers import Cell
+from yavik.core.answers.wording import counted, number, percent
+from yavik.core.stats.direction import Alternative
 from yavik.core.stats.groups import Floats
 from yavik.core.table import Codes, DataProblem, Kind, Table
 
@@ -41,3 +45,23 @@ def weights(table: Table, count: str | None) -> Floats:
 
 def is_ordered(table: Table, name: str) -> bool:
     return table.column(name).kind in (Kind.ordered, Kind.count, Kind.yes_no)
+
+
+def points(difference: float) -> str:
+    """A difference of shares in percentage points."""
+    return number(100 * difference, 1)
+
+
+def ends_of(low: float, high: float, words: Callable[[float], str], alternative: Alternative = "two_sided") -> str:
+    """An interval in words; a one-sided one names its one end."""
+    if alternative == "two_sided":
+        return f"{words(low)} to {words(high)}"
+    return f"above {words(low)}" if alternative == "greater" else f"below {words(high)}"
+
+
+def percent_ci(low: float, high: float, alternative: Alternative = "two_sided") -> dict[str, Cell]:
+    """The cells of an interval of shares in percent."""
+    return {
+        "ci_low": Cell(v=low, s=ends_of(low, high, percent, alternative)),
+        "ci_high": Cell(v=high, s=percent(high)),
+    }

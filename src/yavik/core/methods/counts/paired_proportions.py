@@ -14,7 +14,6 @@ from yavik.core.answers.wording import (
     level_words,
     listing,
     num,
-    number,
     p_cell,
     p_words,
     percent,
@@ -26,7 +25,7 @@ from yavik.core.answers.wording import (
     word,
 )
 from yavik.core.methods.base import Aim, Layout, Method, Page, Run, Spec, placed, slot
-from yavik.core.methods.counts._shared import levels_of
+from yavik.core.methods.counts._shared import ends_of, levels_of, points
 from yavik.core.methods.events import event_in
 from yavik.core.methods.fit import n_levels
 from yavik.core.stats.adjusting import adjust
@@ -144,11 +143,7 @@ def _two(spec: PairedSpec, titles: list[str], event: str, x: Any, groups: Any, r
     reach = float(stats.norm.isf(tail_share)) * float(np.sqrt((p1 + p2 - (p1 - p2) ** 2) / (n + 2)))
     low = -1.0 if spec.alternative == "less" else max(-1.0, p1 - p2 - reach)
     high = 1.0 if spec.alternative == "greater" else min(1.0, p1 - p2 + reach)
-    ends = {
-        "two_sided": f"{number(100 * low, 1)} to {number(100 * high, 1)}",
-        "less": f"below {number(100 * high, 1)}",
-        "greater": f"above {number(100 * low, 1)}",
-    }[spec.alternative]
+    ends = ends_of(low, high, points, spec.alternative)
     mark = say(italic("p"), f" {p_words(exact)}")
     claim = {
         "two_sided": f"the share of {event} differs between {titles[0]} and {titles[1]}",
@@ -156,7 +151,7 @@ def _two(spec: PairedSpec, titles: list[str], event: str, x: Any, groups: Any, r
         "greater": f"the share of {event} is higher for {titles[0]} than for {titles[1]}",
     }[spec.alternative]
     start = f"{claim[0].upper()}{claim[1:]}, " if exact < spec.alpha else f"There is no evidence that {claim}, "
-    tail = f" (exact). {moved} of {n} rows changed: {only_first} have {event} only for {titles[0]}, {only_second} only for {titles[1]}; the difference of the shares is {number(100 * d, 1)} percentage points ({level_words(spec.alpha)} CI {ends})."
+    tail = f" (exact). {moved} of {n} rows changed: {only_first} have {event} only for {titles[0]}, {only_second} only for {titles[1]}; the difference of the shares is {points(d)} percentage points ({level_words(spec.alpha)} CI {ends})."
     cross = [
         {"level": word(f"{titles[0]}: {event}"), "c0": whole(int((a & b).sum())), "c1": whole(only_first)},
         {"level": word(f"{titles[0]}: not {event}"), "c0": whole(only_second), "c1": whole(int((~a & ~b).sum()))},

@@ -23,9 +23,9 @@ from yavik.core.answers.wording import (
 )
 from yavik.core.figures.caption import lower
 from yavik.core.methods.base import Aim, Layout, Method, Page, Run
-from yavik.core.methods.counts._proportion_groups import compared, percent_ci, points, share_ends
+from yavik.core.methods.counts._proportion_groups import compared
 from yavik.core.methods.counts._proportion_spec import ProportionSpec
-from yavik.core.methods.counts._shared import levels_of
+from yavik.core.methods.counts._shared import ends_of, levels_of, percent_ci, points
 from yavik.core.methods.events import place_of
 from yavik.core.methods.fit import n_levels
 from yavik.core.methods.margin import judged
@@ -82,7 +82,7 @@ def _one(spec: ProportionSpec, what: str, n: float, hits: float, rows: RowsUsed)
     p = hits / n
     low, high = exact_share(hits, n, spec.alpha, spec.alternative)
     score = wilson(hits, n, spec.alpha, spec.alternative)
-    ci = f"{level_words(spec.alpha)} CI {share_ends(low, high, spec.alternative)}"
+    ci = f"{level_words(spec.alpha)} CI {ends_of(low, high, percent, spec.alternative)}"
     lines = [
         {
             "term": word("Exact (Clopper–Pearson)"),

@@ -172,9 +172,10 @@ def fit_binary(
         f"Probability of {data.response.title} = {event}", back=lambda eta: probability(spec.link, eta), infinite=infinite, null=null_vectors(lesser, part[0], list(part[1])),
     )  # fmt: skip
     by_profile = spec.interval == "profile" or (spec.penalty == "firth" and model.data.x.size <= MOST_PROFILED)
+    as_is = _AsIs(model, fitted)
     settled = by_profile and model.converged and not infinite
-    bounds = _profiles(model, fitted, spec, told) if settled and not robust else None
-    ps = _penalised_ps(model, fitted, spec) if spec.penalty == "firth" and bounds else {}
+    bounds = _profiles(model, as_is, spec, told) if settled and not robust else None
+    ps = _penalised_ps(model, as_is) if spec.penalty == "firth" and bounds else {}
     null = null_likelihood(data.y, spec.link, spec.intercept)
     return BinaryModel(
         event,
@@ -200,43 +201,41 @@ def fit_binary(
 
 
 def _profiles(
-    model: BinaryFit, fitted: Fitted, spec: "LogisticSpec", told: Callable[[float, str], None]
+    model: BinaryFit, as_is: "_AsIs", spec: "LogisticSpec", told: Callable[[float, str], None]
 ) -> dict[int, tuple[float, float]]:
-    """Profile intervals of the coefficients of the columns as they are.
-
-    Those that a moved zero changes (the intercept, lower powers) are profiled on columns about their own zero.
-    """
+    """Profile intervals of the coefficients of the columns as they are."""
     found: dict[int, tuple[float, float]] = {}
-    turn = np.asarray(fitted.turn, float)
-    unmoved: BinaryFit | None = None
     for place in range(model.q):
         told(0.4 + 0.3 * place / model.q, f"Profile interval {place + 1} of {model.q}")
-        size, source = turn[place, place], model
-        if np.count_nonzero(turn[place]) > 1:
-            if unmoved is None:
-                design = fitted.data.unmoved().design
-                unmoved = fit(prepare(design, fitted.data.y, fitted.columns, spec.intercept), spec.link, spec.penalty)
-            source = unmoved
+        source, size = as_is.source(place)
         low, high = profile_interval(source, place, spec.alpha)
         found[place] = (low * size, high * size)
     return found
 
 
-def _penalised_ps(model: BinaryFit, fitted: Fitted, spec: "LogisticSpec") -> dict[int, float]:
+def _penalised_ps(model: BinaryFit, as_is: "_AsIs") -> dict[int, float]:
     """p of each coefficient by the penalised likelihood ratio, which its profile interval agrees with."""
-    found: dict[int, float] = {}
-    turn = np.asarray(fitted.turn, float)
-    unmoved: BinaryFit | None = None
-    for place in range(model.q):
-        source = model
-        if np.count_nonzero(turn[place]) > 1 or (place == 0 and spec.intercept):
-            if unmoved is None:
-                d = prepare(fitted.data.unmoved().design, fitted.data.y, fitted.columns, spec.intercept)
-                unmoved = fit(uncentred(d), spec.link, spec.penalty)
-            source = unmoved
-        chi2, _ = without(source, [place])
-        found[place] = float(special.chdtrc(1, chi2))
-    return found
+    return {place: float(special.chdtrc(1, without(as_is.source(place)[0], [place])[0])) for place in range(model.q)}
+
+
+class _AsIs:
+    """Where each coefficient of the columns as they are is one coefficient: in the fit itself, or, for those that a
+    moved zero changes (the intercept, lower powers), in the fit of columns about their own zero."""
+
+    def __init__(self, model: BinaryFit, fitted: Fitted) -> None:
+        self.model, self.fitted = model, fitted
+        self.turn = np.asarray(fitted.turn, float)
+
+    def source(self, place: int) -> tuple[BinaryFit, float]:
+        """The fit, and what its coefficient is multiplied by."""
+        moved = np.count_nonzero(self.turn[place]) > 1 or (place == 0 and self.fitted.intercept)
+        return (self.unmoved if moved else self.model), float(self.turn[place, place])
+
+    @cached_property
+    def unmoved(self) -> BinaryFit:
+        data = self.fitted.data.unmoved()
+        d = prepare(data.design, data.y, self.fitted.columns, self.fitted.intercept)
+        return fit(uncentred(d), self.model.link, self.model.penalty)
 
 
 def kinds_of_response() -> list[str]:

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-from scipy import special, stats
+from scipy import special
 
 from yavik.core.answers.make import ci_cells
 from yavik.core.answers.model_card import CardTerm, Estimate
@@ -14,6 +14,7 @@ from yavik.core.methods.predict._effects import decimals_of
 from yavik.core.methods.predict._fitted import BLIND, Fitted
 from yavik.core.methods.predict._terms import ModelData, as_number, spec_term, term_key
 from yavik.core.stats.design import Design
+from yavik.core.stats.direction import t_p
 from yavik.core.stats.groups import Floats
 from yavik.core.stats.least_squares import LeastSquares
 from yavik.core.table import DataProblem
@@ -72,7 +73,7 @@ def coefficients(
         low, high = (
             (v * amount for v in bounds[place]) if bounds and place in bounds else (b - reach * s, b + reach * s)
         )
-        p = ps[place] if ps and place in ps else two_sided(t, own)
+        p = ps[place] if ps and place in ps else t_p(t, own, "two_sided")
         return Coefficient(key, title, column, b, s, low, high, t, p, amount)
 
     if f.intercept:
@@ -102,12 +103,6 @@ def raw_shape(f: Fitted, model: LeastSquares) -> tuple[Floats, Floats]:
     size = np.asarray(np.sqrt((columns**2).sum(axis=0)), np.float64)
     vif = np.asarray((root**2).sum(axis=1), np.float64) * size**2
     return f.raw_coef[first:] * size / np.sqrt(model.total), vif
-
-
-def two_sided(t: float, df: float) -> float:
-    if not np.isfinite(t):
-        return np.nan
-    return float(2 * special.ndtr(-abs(t))) if np.isinf(df) else float(2 * stats.t.sf(abs(t), df))
 
 
 def _demand_numbers(f: Fitted, per: dict[str, float]) -> None:

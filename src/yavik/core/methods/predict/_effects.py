@@ -21,6 +21,7 @@ from yavik.core.figures.effects import Band, bands
 from yavik.core.figures.plots import Cloud, Line, block, profile
 from yavik.core.methods.predict._fitted import BLIND, UNTOLD, Fitted
 from yavik.core.methods.predict._terms import as_number, level_place
+from yavik.core.stats.direction import t_p
 from yavik.core.stats.groups import Floats
 from yavik.core.table import DataProblem
 
@@ -269,12 +270,9 @@ def slopes_table(f: Fitted) -> TableBlock | None:
 
 
 def _p(f: Fitted, t: float, row: Floats) -> float:
-    from scipy import special, stats
-
     if not np.isfinite(t):
         return np.nan
-    df = float(f.df_of(row)[0]) if f.df_of else f.df
-    return float(2 * special.ndtr(-abs(t))) if np.isinf(df) else float(2 * stats.t.sf(abs(t), df))
+    return t_p(t, float(f.df_of(row)[0]) if f.df_of else f.df, "two_sided")
 
 
 def _untold(*keys: str) -> dict[str, Any]:
@@ -331,6 +329,8 @@ def equations_table(f: Fitted, response: str) -> TableBlock | None:
         return None
     middle = equation_origin(f)
     carried = f.coef_about(middle)
+    # The response's own precision, or a thousandth of its spread.
+    wanted = min(0.5 * 10.0 ** -(f.data.decimals + 1), (float(np.std(f.data.y)) or 1.0) / 1000)
     rows = []
     for words, places in combos:
         line, _ = f.data.points({**f.typical, **places})
@@ -344,7 +344,9 @@ def equations_table(f: Fitted, response: str) -> TableBlock | None:
             c = f.data.design.columns[column]
             if all(places[n] == level for n, level in c.levels):
                 sums[c.powers] = sums.get(c.powers, 0.0) + float(carried[i + f.first])
-        rows.append({"level": word(words or "all rows"), "equation": word(_equation(f, response, sums, middle))})
+        rows.append(
+            {"level": word(words or "all rows"), "equation": word(_equation(f, response, sums, middle, wanted))}
+        )
     columns = [("level", f"{listing([f.data.title(n) for n in factors]) or 'Rows'}<"), ("equation", "Equation<")]
     return grid(
         "equations", "The equation" if len(rows) == 1 else "An equation for each combination of levels", columns, rows
@@ -365,17 +367,13 @@ def equation_origin(f: Fitted) -> dict[str, float]:
     return found
 
 
-def _equation(f: Fitted, response: str, sums: dict[Any, float], middle: dict[str, float]) -> str:
-    """Written with as many digits as reproduce fitted values to the response's own precision."""
-    data = f.data.design.data
-    spread = float(np.std(f.data.y)) or 1.0
-    wanted = min(0.5 * 10.0 ** -(f.data.decimals + 1), spread / 1000) / max(len(sums), 1)
+def _equation(f: Fitted, response: str, sums: dict[Any, float], middle: dict[str, float], wanted: float) -> str:
+    """Written with as many digits as keep fitted values within ``wanted``."""
+    wanted /= max(len(sums), 1)
     text = f"{response} ="
     started = False
     for powers, b in sums.items():
-        largest = (
-            float(np.prod([np.abs(data[n] - middle.get(n, 0.0)).max() ** k for n, k in powers])) if powers else 1.0
-        )
+        largest = float(np.prod([_farthest(f, n, middle) ** k for n, k in powers])) if powers else 1.0
         finest = int(np.ceil(-np.log10(wanted / max(largest, 1e-300))))
         digits = max(finest, int(3 - np.floor(np.log10(abs(b))))) if b else 0
         size = fixed(abs(b), int(np.clip(digits, 0, 40))) if b else "0"
@@ -385,6 +383,12 @@ def _equation(f: Fitted, response: str, sums: dict[Any, float], middle: dict[str
         text += f" × {names}" if names else ""
         started = True
     return text if started else f"{text} 0"
+
+
+def _farthest(f: Fitted, name: str, middle: dict[str, float]) -> float:
+    """How far any row lies from where the equation counts from: its range is known from the design's origin."""
+    centre, half = f.data.design.origin[name]
+    return abs(centre - middle.get(name, 0.0)) + half
 
 
 def _about(f: Fitted, name: str, middle: dict[str, float]) -> str:

@@ -11,10 +11,9 @@ from scipy import special
 from yavik.core.answers import Check, Remedy, Verdict
 from yavik.core.answers.wording import counted, grouped, listing, number, p_words, share, significant
 from yavik.core.methods.compare._checks import independent, leave_out
-from yavik.core.methods.predict import _linear_tables as tables
 from yavik.core.methods.predict import _model_checks as shared
 from yavik.core.methods.predict._coefficients import coefficients
-from yavik.core.methods.predict._errors import BY_CLUSTER, FEW_CLUSTERS, errors_of, wild_ps
+from yavik.core.methods.predict._errors import BY_CLUSTER, FEW_CLUSTERS, errors_of
 from yavik.core.methods.predict._linear_fit import LinearFit, fitted_of
 from yavik.core.methods.predict._terms import spec_term
 from yavik.core.methods.shared import normal_check
@@ -302,13 +301,14 @@ def _turned(m: LinearFit, other: LinearFit, alpha: float) -> list[str]:
     """What has another conclusion in the other fit: the whole, terms, and coefficients, by the tables' own p."""
 
     def says(one: LinearFit) -> dict[str, float]:
-        found = {"the whole model": t.p} if (t := tables.whole_test(one)) else {}
-        for term, test in zip(one.data.terms, tables.term_tests(one), strict=True):
+        found = {"the whole model": t.p} if (t := one.whole_test) else {}
+        for term, test in zip(one.data.terms, one.term_tests, strict=True):
             if isinstance(test, FTest):
                 found[one.data.term_title(term)] = test.p
-        ps = wild_ps(one.model, one.errors, one.fitted.turn)
         return found | {
-            c.title: c.p for c in coefficients(one.fitted, {}, ps=ps) if c.column is not None and np.isfinite(c.p)
+            c.title: c.p
+            for c in coefficients(one.fitted, {}, ps=one.wild_ps)
+            if c.column is not None and np.isfinite(c.p)
         }
 
     now, then = says(m), says(other)

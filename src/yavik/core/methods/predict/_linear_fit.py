@@ -2,12 +2,13 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
 from yavik.core.answers.wording import counted, listing
-from yavik.core.methods.predict._errors import BY_CLUSTER, Errors, errors_of, spread_for, tested
+from yavik.core.methods.predict._errors import BY_CLUSTER, Errors, errors_of, spread_for, tested, wild_ps
 from yavik.core.methods.predict._fitted import Fitted
 from yavik.core.methods.predict._terms import ModelData, read_model
 from yavik.core.stats.groups import Floats
@@ -61,6 +62,26 @@ class LinearFit:
             self.data.design.tested(term), self.model, plain, self.null, bool(self.model.first), self.exact
         )
         return found.f * found.df1 / (found.f * found.df1 + found.df2) if isinstance(found, FTest) else np.nan
+
+    @cached_property
+    def whole_test(self) -> FTest | None:
+        """All terms at once, with the errors that were chosen."""
+        if self.exact or not self.model.used:
+            return None
+        if self.errors.kind == "classical":
+            return self.model.whole()
+        found = self.tested(np.eye(self.data.design.p)[self.model.used])
+        return found if isinstance(found, FTest) else None
+
+    @cached_property
+    def term_tests(self) -> list[FTest | str]:
+        """Each term with all its columns; a text says why there is no test."""
+        return [self.tested(self.data.design.tested(i)) for i in range(len(self.data.terms))]
+
+    @cached_property
+    def wild_ps(self) -> dict[int, float]:
+        """p of each coefficient where they are drawn; worked out once, as the draws take their time."""
+        return wild_ps(self.model, self.errors, self.fitted.turn)
 
     def tested(self, rows: Floats) -> FTest | str:
         return tested(rows, self.model, self.errors, self.null, bool(self.model.first), self.exact)

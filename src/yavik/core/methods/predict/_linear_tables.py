@@ -63,21 +63,6 @@ SE_WORDS = {
 }
 
 
-def whole_test(m: LinearFit) -> FTest | None:
-    """All terms at once, with the errors that were chosen."""
-    if m.exact or not m.model.used:
-        return None
-    if m.errors.kind == "classical":
-        return m.model.whole()
-    found = m.tested(np.eye(m.data.design.p)[m.model.used])
-    return found if isinstance(found, FTest) else None
-
-
-def term_tests(m: LinearFit) -> list[FTest | str]:
-    """Each term with all its columns; a text says why there is no test."""
-    return [m.tested(m.data.design.tested(i)) for i in range(len(m.data.terms))]
-
-
 def headline(
     m: LinearFit, spec: LinearSpec, test: FTest | None, strongest: Coefficient | None
 ) -> tuple[list[Span], str]:

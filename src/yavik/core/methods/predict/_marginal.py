@@ -3,7 +3,6 @@
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
-from scipy import stats
 
 from yavik.core.answers import TableBlock
 from yavik.core.answers.make import ci_cells, ci_head, grid
@@ -11,6 +10,7 @@ from yavik.core.answers.wording import counted, num, p_cell, word
 from yavik.core.methods.predict._binary_fit import BinaryModel
 from yavik.core.methods.predict._effects import decimals_of
 from yavik.core.stats.binary import slope_of
+from yavik.core.stats.direction import t_p
 from yavik.core.stats.groups import Floats
 from yavik.core.stats.triangle import blocks
 
@@ -56,9 +56,7 @@ def _line(
 ) -> dict[str, Any]:
     b, se = size * per, float(np.sqrt(max(float(gradient @ m.covariance @ gradient), 0.0))) * abs(per)
     reach, d = m.fitted.reach * se, max(3, decimals_of(se, b))
-    p = float(2 * stats.norm.sf(abs(b / se))) if se > 0 and np.isinf(m.fitted.df) else np.nan
-    if se > 0 and np.isfinite(m.fitted.df):
-        p = float(2 * stats.t.sf(abs(b / se), m.fitted.df))
+    p = t_p(b / se, m.fitted.df, "two_sided") if se > 0 else np.nan
     return {
         "term": word(title),
         "estimate": num(b, d),

@@ -23,7 +23,6 @@ from yavik.core.methods.predict._effects import (
     slopes_table,
     term_pictures,
 )
-from yavik.core.methods.predict._errors import wild_ps
 from yavik.core.methods.predict._lent import lent
 from yavik.core.methods.predict._linear_checks import all_checks, asides_of
 from yavik.core.methods.predict._linear_fit import LinearFit, fit_linear
@@ -77,8 +76,8 @@ def compute(table: Table, spec: LinearSpec, run: Run) -> Answer:
     m = fit_linear(table, spec, run.progress)
     run.progress(0.6, "Diagnostics")
     found = coefficients_of(m, spec.per)
-    tests = tables.term_tests(m)
-    test = tables.whole_test(m)
+    tests = m.term_tests
+    test = m.whole_test
     asides = asides_of(m)
     strongest = most_telling(m.fitted, found)
     spans, short = tables.headline(m, spec, test, strongest)
@@ -161,7 +160,7 @@ def _variants(m: LinearFit, spec: LinearSpec) -> list[Variant]:
 
 
 def coefficients_of(m: LinearFit, per: dict[str, float]) -> list[Coefficient]:
-    return coefficients(m.fitted, per, ps=wild_ps(m.model, m.errors, m.fitted.turn))
+    return coefficients(m.fitted, per, ps=m.wild_ps)
 
 
 def card(table: Table, spec: LinearSpec) -> ModelCard:
