@@ -340,3 +340,11 @@ def test_files_are_opened_from_configured_archives_only(tmp_path: Path) -> None:
             )
         assert "no file" in client.call("POST", f"/archives/{stand_in.NAME}/files/nothing", 422)["detail"]
     hostile.shutdown()
+
+
+def test_what_was_noticed_on_reading_is_said_before_and_after(client: Client) -> None:
+    data = b"room,minutes\n" + b"Hall,12\nhall,13\nAlcove,14\n" * 4
+    upload = client.call("POST", "/uploads", 201, content=data, headers={"x-filename": "r.csv"})
+    assert "look alike" in upload["preview"]["notices"][0]["text"]
+    table = client.bring(data)
+    assert any("“Hall” and “hall”" in n for n in table["source"]["notes"])

@@ -81,7 +81,13 @@ def _read_file(store: Store, d: ReadFile, run: Run) -> dict[str, Any]:
             if table.n_rows >= 1000
             else f"{table.n_rows} rows, {len(table.columns)} columns"
         )
-        effect = Effect(title=upload.filename, said=size, rows_in=table.n_rows, rows_out=table.n_rows)
+        effect = Effect(
+            title=upload.filename,
+            said=size,
+            rows_in=table.n_rows,
+            rows_out=table.n_rows,
+            notes=[n.text for n in notices],
+        )
         found = store.versions.save(key, table, effect)
     return {
         "key": key,

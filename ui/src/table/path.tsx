@@ -9,6 +9,9 @@ import { EffectNotes } from "./effect-notes";
 import { StepEditor, type Draft } from "./step-editor";
 import type { SetSteps } from "./table-page";
 
+/** Stands for the file itself among the numbers of steps. */
+const SOURCE = -1;
+
 export function Path({ study, table, setSteps, startWith, busy, showRows }: { study: string; table: S["TableOut"]; setSteps: SetSteps; startWith: string | null; busy: boolean; showRows: (numbers: number[]) => void }) {
   const steps = table.steps as Step[];
   const { data: catalogue } = useCatalogue();
@@ -17,6 +20,7 @@ export function Path({ study, table, setSteps, startWith, busy, showRows }: { st
   const [draft, setDraftState] = useState<Draft | null>(() => JSON.parse(localStorage.getItem(key) ?? "null") as Draft | null);
   const [over, setOver] = useState<number | null>(null);
   const [said, setSaid] = useState<number | null>(null);
+  const shown = said === null ? undefined : said === SOURCE ? table.source : table.effects[said];
   const setDraft = (next: Draft | null) => {
     if (next) localStorage.setItem(key, JSON.stringify(next));
     else localStorage.removeItem(key);
@@ -52,7 +56,12 @@ export function Path({ study, table, setSteps, startWith, busy, showRows }: { st
   return (
     <div className="mt-2">
       <ol className="flex flex-wrap items-center gap-y-1.5" aria-label="The path from the file to this table" aria-busy={busy}>
-        <li className="chip"><span className="block">{table.source.title}</span><span className="muted block text-[0.78rem]">{table.source.said}</span></li>
+        <li className="chip flex items-start gap-1">
+          <span><span className="block">{table.source.title}</span><span className="muted block text-[0.78rem]">{table.source.said}</span></span>
+          {(table.source.notes?.length ?? 0) > 0 && (
+            <button type="button" className="muted rounded px-1 text-[0.8rem] leading-4" aria-label="What was noticed while the file was read" aria-expanded={said === SOURCE} title={table.source.notes?.join(" ")} onClick={() => (setDraft(null), setSaid(said === SOURCE ? null : SOURCE))}>i</button>
+          )}
+        </li>
         {steps.map((s, i) => {
           const effect = table.effects[i];
           const off = s.on === false;
@@ -89,7 +98,7 @@ export function Path({ study, table, setSteps, startWith, busy, showRows }: { st
         </li>
       </ol>
       {draft && catalogue && <StepEditor key={`${draft.at}-${draft.step.step}-${draft.fresh}`} study={study} table={table} draft={draft} keep={setDraft} save={save} close={() => setDraft(null)} effect={draft.fresh ? undefined : table.effects[draft.at]} />}
-      {!draft && said !== null && table.effects[said] && <Said effect={table.effects[said]} close={() => setSaid(null)} showRows={showRows} />}
+      {!draft && shown && <Said effect={shown} close={() => setSaid(null)} showRows={showRows} />}
     </div>
   );
 }

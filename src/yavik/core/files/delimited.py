@@ -14,6 +14,7 @@ from yavik.core.files.detect import SAMPLE_BYTES, decode_head, detect
 from yavik.core.files.kinds import DATE_FORMS, change_kind, number_mask
 from yavik.core.files.naming import unique_names
 from yavik.core.files.options import Notice, Preview, Progress, ReadOptions
+from yavik.core.files.tidy import tidied
 from yavik.core.table import DataProblem, Kind, Table, rows_in_words
 from yavik.core.table.infer import infer
 from yavik.core.table.table import cell_texts, make_table
@@ -68,7 +69,7 @@ def preview(head: bytes, whole: bool, options: ReadOptions | None = None) -> Pre
     options = options or detect(head, whole=whole)
     if not whole:
         head = _whole_lines(head, options)
-    table, notices = read(head, options)
+    table, notices = tidied(*read(head, options))
     shown = table.slice(0, PREVIEW_ROWS)
     texts = [cell_texts(c, a) for c, a in zip(shown.columns[:200], shown.arrays[:200], strict=True)]
     return Preview(

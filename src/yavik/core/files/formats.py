@@ -4,22 +4,17 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
-import pyarrow as pa
-
 from yavik.core.files import columnar, csv_out, delimited, ods, package, records, xlsx
 from yavik.core.files.detect import detect
 from yavik.core.files.dictionary import SHEET
 from yavik.core.files.options import FormatId, Notice, Preview, Progress, ReadOptions
 from yavik.core.files.room import demand_room
-from yavik.core.table import CODED, Column, DataProblem, Table
-from yavik.core.table.infer import coded as make_coded
+from yavik.core.files.tidy import tidied
+from yavik.core.table import DataProblem, Table
 from yavik.core.table.table import cell_texts
-from yavik.core.table.texts import cleaned_array, cleaned_deep
 
 PREVIEW_ROWS = 200
 SHOWN_ROWS = 50
-MOST_ALIKE = 2000
-"""Levels beyond which labels that look alike are not looked for."""
 SHOWN_COLUMNS = 200
 
 
@@ -146,8 +141,7 @@ def find_format(head: bytes, filename: str) -> FormatId:
 def read(path: Path, options: ReadOptions, progress: Progress | None = None) -> tuple[Table, list[Notice]]:
     """The whole file as a Table, with what the reader had to do. Raises DataProblem."""
     demand_room(path, options.format)
-    table, notices = _clean(*_read(path, options, progress))
-    return table, [*notices, *alike(table)]
+    return tidied(*_read(path, options, progress))
 
 
 def _read(path: Path, options: ReadOptions, progress: Progress | None) -> tuple[Table, list[Notice]]:
@@ -158,54 +152,6 @@ def _read(path: Path, options: ReadOptions, progress: Progress | None) -> tuple[
     if options.format == "xlsx":
         return xlsx.read(path, options, None, progress)
     return _READERS[options.format](path, options, None)
-
-
-def _clean(table: Table, notices: list[Notice]) -> tuple[Table, list[Notice]]:
-    """Names, labels and cells without characters that are none; columns in which there were some are said."""
-    odd = []
-    for column, array in zip(table.columns, table.arrays, strict=True):
-        known = column.model_dump(mode="json")
-        clean = cleaned_deep(known)
-        fresh_column = column if clean == known else Column.model_validate(clean)
-        coded = column.kind in CODED
-        fresh = cleaned_array(pa.array(array.dictionary)) if coded else cleaned_array(array)
-        if fresh_column is column and (fresh is array or (coded and fresh.equals(array.dictionary))):
-            continue
-        odd.append(fresh_column.title)
-        if coded:  # two levels may have become one
-            texts = cleaned_array(array.dictionary_decode().cast(pa.large_string()))
-            order = [level.value for level in fresh_column.levels]
-            fresh_column, fresh = make_coded(fresh_column, texts, list(dict.fromkeys(order)))
-        place = table.index(column.name)
-        name = fresh_column.name or f"column {place + 1}"
-        taken = {n for i, n in enumerate(table.names) if i != place}
-        while name in taken:
-            name += "_"
-        table = table.with_column(fresh_column.but(name=name), fresh, at=place)
-    if odd:
-        words = ", ".join(odd[:5]) + (f" and {len(odd) - 5} more" if len(odd) > 5 else "")
-        notices = [*notices, Notice(text=f"Control characters, which no text can show, were taken out of {words}.")]
-    return table, notices
-
-
-def alike(table: Table) -> list[Notice]:
-    """Levels of one column that differ only in capitals or in spaces: often one level, typed in two ways."""
-    found = []
-    for column in table.columns:
-        if column.kind not in CODED or len(column.levels) > MOST_ALIKE:
-            continue
-        seen: dict[str, list[str]] = {}
-        for level in column.levels:
-            seen.setdefault(" ".join(level.value.casefold().split()), []).append(level.value)
-        for same in seen.values():
-            if len(same) > 1:
-                words = " and ".join(f"“{v}”" for v in same[:4])
-                found.append(
-                    Notice(
-                        text=f"Labels of {column.title} look alike: {words}. They count as different levels; join them if they are one."
-                    )
-                )
-    return found
 
 
 _READERS: dict[str, Callable[[Path, ReadOptions, int | None], tuple[Table, list[Notice]]]] = {
@@ -235,7 +181,7 @@ def preview_file(path: Path, format: FormatId, options: ReadOptions | None = Non
     """The first rows of a file that is not text. Raises DataProblem."""
     options = options or ReadOptions(format=format)
     sheets = _SHEETS[format](path) if format in _SHEETS else []
-    table, notices = _clean(*_READERS[format](path, options, PREVIEW_ROWS))
+    table, notices = tidied(*_READERS[format](path, options, PREVIEW_ROWS))
     if options.sheet is None and sheets:
         first = next((s for s in sheets if s != SHEET), sheets[0])
         options = options.model_copy(update={"sheet": first})
