@@ -1,10 +1,12 @@
 """Figures and reports that go to print: worked on, marked, captioned, quoted, saved."""
 
 import re
+from collections.abc import Callable
 from contextlib import AbstractContextManager
+from typing import Any
 
 import pytest
-from playwright.sync_api import Locator, Page, Route, expect
+from playwright.sync_api import Locator, Page, Response, Route, expect
 
 from tests.browser.test_access import serious
 from tests.browser.test_testing import entries, open_question
@@ -99,9 +101,14 @@ def test_a_figure_is_built_from_its_sentence(demo: Page) -> None:
     assert serious(demo) == []
 
 
-def kept(page: Page) -> AbstractContextManager[object]:
-    """What is done inside is kept on the server when it ends."""
-    return page.expect_response(lambda r: "/figures/" in r.url and r.request.method == "PATCH")
+def kept(page: Page, shows: Callable[[Any], object] = bool) -> AbstractContextManager[object]:
+    """What is done inside is kept on the server, in a figure that shows it, when it ends."""
+
+    def keeps(response: Response) -> bool:
+        sent = response.request
+        return "/figures/" in response.url and sent.method == "PATCH" and bool(shows(sent.post_data_json))
+
+    return page.expect_response(keeps)
 
 
 def test_brackets_lines_notes_and_the_way_back(demo: Page) -> None:
@@ -115,7 +122,8 @@ def test_brackets_lines_notes_and_the_way_back(demo: Page) -> None:
     demo.get_by_label("Its words").first.fill("goal")
     demo.keyboard.press("Enter")
     expect(demo.locator("figure svg")).to_contain_text("goal")
-    demo.get_by_role("button", name="Add a note").click()
+    with kept(demo, lambda sent: sent["figure"]["notes"]):
+        demo.get_by_role("button", name="Add a note").click()
     note = demo.get_by_role("button", name="Note: Note")
     expect(note).to_be_visible()
 

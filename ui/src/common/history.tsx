@@ -25,7 +25,7 @@ export function History({ study, close }: { study: string; close: () => void }) 
       {data?.length === 0 && <p className="muted">Nothing has been changed yet. Every change will stand here, and can be gone back to.</p>}
       <ol className="max-h-[60vh] overflow-auto">
         {data?.map((c, i) => (
-          <li key={c.id} className={`rule group flex items-baseline gap-3 border-b py-2 text-[0.95rem] ${c.undone ? "opacity-60" : ""}`}>
+          <li key={c.id} className={`rule group flex items-baseline gap-3 border-b py-2 text-[0.95rem] ${c.undone ? "muted" : ""}`}>
             <span className="muted w-32 shrink-0 text-[0.82rem]">{new Date(`${c.at}Z`).toLocaleString("en-GB", { day: "numeric", month: "short", hour: "2-digit", minute: "2-digit" })}{c.who ? `, ${c.who}` : ""}</span>
             <span className="min-w-0 flex-1">
               {c.label}{c.undone && <span className="muted"> (undone)</span>}

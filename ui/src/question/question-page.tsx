@@ -100,7 +100,7 @@ function Question({ study, id }: { study: string; id: string }) {
         label="Can you rely on this?"
         margin={
           <>
-            {answer && <div className={old ? "opacity-60" : ""}><Checks answer={answer} study={study} state={state} change={change} /></div>}
+            {answer && <div className={old ? "stale" : ""}><Checks answer={answer} study={study} state={state} change={change} /></div>}
             {answer && (
               <div className="mt-5 flex flex-col gap-2">
                 <button type="button" className="btn btn-primary btn-sm" data-key="add-to-report" disabled={add.isPending} onClick={() => add.mutate({ kind: "answer", ref: id })}>Add to report</button>
@@ -133,7 +133,7 @@ function Question({ study, id }: { study: string; id: string }) {
           ) : <p className="muted py-8 text-lg">Fill the slots of the sentence: the answer appears here at once.</p>)}
           {answer && old && <p className="text-primary mb-2 text-sm font-semibold" role="status">{problem ? "The last answer that could be given" : computing || working ? "Out of date: being renewed" : "Out of date"}</p>}
           {answer && (
-            <div className={old ? "opacity-60" : ""} aria-busy={computing || Boolean(working)}>
+            <div className={old ? "stale" : ""} aria-busy={computing || Boolean(working)}>
               {method.view === "lineup" ? (
                 <LineupView study={study} spec={state.spec} answer={answer} set={setSpec} others={questions} models={makers} table={state.table} />
               ) : (
