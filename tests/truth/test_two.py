@@ -1,6 +1,7 @@
 """Two samples, one sample and pairs: published values, or two independent routes."""
 
 from itertools import combinations, product
+from typing import Any
 
 import numpy as np
 import pytest
@@ -248,3 +249,31 @@ def test_summaries_say_what_the_values_say() -> None:
         a = answer(method, SLEEP, {"summaries": typed, "test": test})
         b = answer(method, SLEEP, {"response": "gain", "groups": "drug", "test": test})
         assert a.facts["p"] == pytest.approx(b.facts["p"], rel=1e-9)
+
+
+@pytest.mark.parametrize("alternative", ["two_sided", "less", "greater"])
+@pytest.mark.parametrize("sizes", [(4, 5), (6, 3), (5, 5), (1, 7)])
+def test_the_interval_of_divisions_is_what_the_same_test_does_not_reject(
+    alternative: Any, sizes: tuple[int, int]
+) -> None:
+    """Against the whole test again at each of many differences."""
+    rng = np.random.default_rng(sum(sizes))
+    a, b = rng.normal(1.5, 1, sizes[0]).round(2), rng.normal(0, 1, sizes[1]).round(2)
+    alpha = 0.1
+    found = draws.two_samples(a, b, alternative, 99, 1, alpha=alpha)
+    assert found.exact and found.ends
+    low, high = found.ends
+    for d in np.linspace(-4, 6, 201) + 0.00123:
+        kept = draws.two_samples(a - d, b, alternative, 99, 1).p >= alpha
+        assert kept == (low <= d <= high), d
+
+
+def test_few_values_leave_the_interval_open() -> None:
+    """With one value against four no division of five is rare enough for 95 %."""
+    found = draws.two_samples(np.array([1.0]), np.array([2.0, 3.0, 5.0, 4.0]), "two_sided", 99, 1)
+    assert found.ends == (-np.inf, np.inf)
+    drawn = draws.two_samples(np.arange(40) * 0.1, np.arange(40) * 0.1 + 0.3, "two_sided", 9999, 1)
+    assert not drawn.exact and drawn.ends
+    # About Student's interval, which has its own idea of the same.
+    known = stats.ttest_ind(np.arange(40) * 0.1, np.arange(40) * 0.1 + 0.3).confidence_interval()
+    assert drawn.ends == pytest.approx((known.low, known.high), abs=0.05)

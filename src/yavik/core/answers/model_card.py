@@ -57,6 +57,8 @@ class ModelCard(BaseModel):
     rows: str
     weights: str | None = None
     intercept: bool = True
+    counted_from: str = ""
+    """Where the zero of numbers is, in words, if it is not their own."""
     penalised: bool = False
     """Whether the likelihood carries a penalty."""
 

@@ -17,6 +17,13 @@ DATE_FORMS: dict[Dates, list[str]] = {
 }
 
 
+MOST_COUNT = 2.0**63
+THINGS = {
+    Kind.date: ("a date in this form", "dates in this form"),
+    Kind.count: ("a whole number that can be counted to", "whole numbers that can be counted to"),
+}
+
+
 def number_mask(array: Any) -> Any:
     """Which text cells read as numbers (null stays null)."""
     return pc.match_substring_regex(pc.utf8_trim_whitespace(array), r"^[+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d+)?$")
@@ -37,8 +44,16 @@ def change_kind(
     except pa.ArrowInvalid as trouble:
         text = _text(array)
         good = number_mask(text) if kind is not Kind.date else pc.match_substring_regex(text, r"^\d{4}-\d\d-\d\d")
+        if kind is Kind.count:
+            good = pc.and_kleene(good, _whole(pc.if_else(good, text, None)))
         bad = (~pc.fill_null(good, True).to_numpy(zero_copy_only=False)).nonzero()[0]
         raise _other_form(column, text, bad, rows, kind) from trouble
+
+
+def _whole(text: Any) -> Any:
+    """Which numbers are counts that a table can hold."""
+    values = pc.cast(pc.utf8_trim_whitespace(text), pa.float64())
+    return pc.and_(pc.equal(values, pc.round(values)), pc.less(pc.abs(values), MOST_COUNT))
 
 
 def _text(array: Any) -> Any:
@@ -65,8 +80,7 @@ def _other_form(column: Any, text: Any, bad: Any, rows: Any, kind: Kind) -> Data
             f"{column.name} cannot be read as {kind_words(kind)}: some cells have another form.", column=column.name
         )
     words = ", ".join(f"'{w}'" for w in sorted({str(v) for v in text.take(pa.array(bad[:1000])).to_pylist()})[:5])
-    thing = "a date in this form" if kind is Kind.date else "a number"
-    things = "dates in this form" if kind is Kind.date else "numbers"
+    thing, things = THINGS.get(kind, ("a number", "numbers"))
     count = f"1 cell is not {thing}" if len(where) == 1 else f"{len(where)} cells are not {things}"
     hint = (
         "Choose the form that dates have here, or say that these mean empty first."

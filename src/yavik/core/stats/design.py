@@ -76,8 +76,8 @@ Origin = Mapping[str, tuple[float, float]]
 class Design:
     """
     Numbers stand about an origin of their own and in a scale of their own, so that a column of years or of powers
-    costs no digits. Where the terms allow it (every lower power and part is there) that is the same model; ``carry``
-    leads coefficients back to the columns as they are.
+    costs no digits. Where the terms allow it (every lower power and part is there) that is the same model; ``raw``
+    leads coefficients back to the columns as they are spoken of: about their own zero, or about ``about``.
 
     Args:
         terms: in order.
@@ -85,6 +85,7 @@ class Design:
         data: the rows' values: float arrays, and level places for categories, all of one length.
         origin: centre and scale of numbers; see ``own_origin``.
         full: a category whose main effect has a column for every level, for models without an intercept.
+        about: where the zero of numbers is that coefficients and tests are told of; their own unless given.
     """
 
     def __init__(
@@ -94,9 +95,10 @@ class Design:
         data: Points,
         origin: Origin | None = None,
         full: str | None = None,
+        about: Mapping[str, float] | None = None,
     ) -> None:
         self.terms, self.factors, self.data = list(terms), dict(factors), data
-        self.origin, self.full = dict(origin or {}), full
+        self.origin, self.full, self.about = dict(origin or {}), full, dict(about or {})
         self.columns = [c for t, term in enumerate(self.terms) for c in self._columns(t, term)]
 
     def _columns(self, place: int, term: ModelTerm) -> list[DesignColumn]:
@@ -205,11 +207,11 @@ class Design:
 
     @cached_property
     def raw(self) -> Any:
-        """``carry`` to the columns as they are."""
-        return self.carry()
+        """``carry`` to the columns as they are spoken of."""
+        return self.carry({k: (v, 1.0) for k, v in self.about.items()})
 
     def tested(self, term: int) -> Floats:
-        """``hypothesis`` in the design's own coefficients: what is tested is said of the columns as they are."""
+        """``hypothesis`` in the design's own coefficients: what is tested is said of the columns as they are spoken of."""
         rows = self.hypothesis(term) @ self.raw[1:, 1:]
         size = np.abs(rows).max(axis=1, keepdims=True)
         return np.asarray(rows / np.where(size > 0, size, 1), np.float64)
@@ -243,13 +245,13 @@ def own_origin(terms: Sequence[ModelTerm], data: Points, factors: Mapping[str, F
     for name in dict.fromkeys(n for t in terms for n in t.names if n not in factors):
         values = data[name]
         low, high = float(np.min(values)), float(np.max(values))
-        centre = low + (high - low) / 2 if intercept and _movable(terms, name) else 0.0
+        centre = low + (high - low) / 2 if intercept and movable(terms, name) else 0.0
         scale = max(abs(high - centre), abs(low - centre))
         found[name] = (centre, scale if scale > 0 else 1.0)
     return found
 
 
-def _movable(terms: Sequence[ModelTerm], name: str) -> bool:
+def movable(terms: Sequence[ModelTerm], name: str) -> bool:
     """Whether the terms hold everything that moving the zero of a number brings in."""
     have = {frozenset((p.name, p.power) for p in t.parts) for t in terms}
     for term in terms:

@@ -135,7 +135,7 @@ def recast(column: Column, array: Any, kind: Kind) -> tuple[Column, Any]:
         return plain, as_text
     if kind is Kind.date:
         return plain, pc.cast(as_text, pa.timestamp("us"))
-    numbers = pc.cast(as_text, pa.float64())
+    numbers = pc.cast(pc.utf8_trim_whitespace(as_text), pa.float64())
     if kind is Kind.count:
         return plain, pc.cast(numbers, pa.int64())
     return plain.but(decimals=decimals_of(numbers)), numbers

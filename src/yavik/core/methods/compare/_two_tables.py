@@ -117,11 +117,11 @@ def test(r: Results) -> TableBlock:
     if r.test == "permutation" and r.permuted:
         row["p"] = p_cell(r.permuted.p)
         columns = [c for c in columns if c[0] not in ("t", "df")]
-        note = (
-            f"p from all {r.permuted.draws} divisions of the values; interval by {'Student' if isinstance(r.welch, str) else 'Welch'}."
-            if r.permuted.exact
-            else f"p from {r.permuted.draws} random divisions of the values; interval by {'Student' if isinstance(r.welch, str) else 'Welch'}."
-        )
+        row |= ci_cells(*r.ends, d, "too few values")
+        by = "Student" if isinstance(r.welch, str) else "Welch"
+        how = f"all {r.permuted.draws}" if r.permuted.exact else f"{r.permuted.draws} random"
+        note = f"p from {how} divisions of the values; "
+        note += f"interval by the same divisions, SE by {by}." if r.permuted.ends else f"SE and interval by {by}."
     return grid("test", "Test of equal means", columns, [row], note=note)
 
 
@@ -300,7 +300,9 @@ def facts(r: Results) -> dict[str, Any]:
     if r.shift:
         out |= {"shift": r.shift[0], "shift.ci_low": r.shift[1], "shift.ci_high": r.shift[2], "estimate": r.shift[0]}
     if r.permuted:
+        low, high = r.ends
         out |= {"permutation.p": r.permuted.p, "permutation.draws": r.permuted.draws}
+        out |= {"permutation.ci_low": low, "permutation.ci_high": high}
     f = ratio(r)
     if f:
         out |= {"f_ratio.f": f.f, "f_ratio.p": f.p, "sd_ratio": f.sd_ratio}

@@ -94,7 +94,7 @@ def _estimate(r: Results) -> str:
         text = f"{k.names[0]} is {what} {sign}{number(abs(value), d)}{unit} against {k.names[1]}"
     else:
         t = r.main
-        value, low, high = t.difference, t.ci_low, t.ci_high
+        value, (low, high) = t.difference, r.ends
         text = f"{k.names[0]} is {number(abs(value), d)}{unit} {'lower' if value < 0 else 'higher'} than {k.names[1]}"
         if value < 0:
             low, high = -high, -low

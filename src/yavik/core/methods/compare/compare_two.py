@@ -125,6 +125,14 @@ class Results:
         return found
 
     @property
+    def ends(self) -> tuple[float, float]:
+        """Interval of the difference of the means: of divisions where they give one, else of t."""
+        if self.permuted and self.permuted.ends:
+            low, high = self.permuted.ends
+            return low + self.null, high + self.null
+        return self.main.ci_low, self.main.ci_high
+
+    @property
     def p(self) -> float:
         if self.test == "mann_whitney" and self.ranks:
             return self.ranks.p
@@ -199,7 +207,13 @@ def _results(k: Known, data: Grouped | None, spec: CompareTwoSpec, run: Run) -> 
             moved = shift(data.groups.ordered[0], data.groups.ordered[1], spec.alpha, spec.alternative)
         if test == "permutation":
             permuted = draws.two_samples(
-                a, b, spec.alternative, draws.DRAWS, spec.seed, lambda s: run.progress(0.2 + 0.7 * s, "Drawing")
+                a,
+                b,
+                spec.alternative,
+                draws.DRAWS,
+                spec.seed,
+                lambda s: run.progress(0.2 + 0.7 * s, "Drawing"),
+                spec.alpha,
             )
     nothing = Size(np.nan, np.nan, np.nan)
     d, g = (

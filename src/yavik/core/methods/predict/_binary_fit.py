@@ -132,6 +132,7 @@ def fit_binary(
             column=spec.response,
         )
     told(0.15, "Preparing the columns")
+    whole = whole.about_means() if spec.intercept and spec.zero == "mean" else whole
     whole, t = prepared_columns(whole, spec.intercept)
     used, _ = independent_columns(t)
     if spec.selection in ("none", "backward"):

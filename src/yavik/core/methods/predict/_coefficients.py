@@ -96,7 +96,7 @@ def raw_shape(f: Fitted, model: LeastSquares) -> tuple[Floats, Floats]:
     root = turn @ model.root[first:, first:]
     # Centred columns as they are, in orthonormal coordinates: R of the design's columns, carried back.
     design = f.data.design
-    plain = Design(design.terms, design.factors, {}, {}, design.full)
+    plain = Design(design.terms, design.factors, {}, {k: (v, 1.0) for k, v in design.about.items()}, design.full)
     places = np.array(model.used, np.intp) + 1
     back = plain.carry(design.origin)[np.ix_(places, places)]
     columns = (t.r[:, model.used] * t.scale[model.used]) @ back
@@ -274,8 +274,9 @@ def _turn(f: Fitted, name: str) -> str:
     if set(own) != {1, 2} or mixed:
         return ""
     b1, b2 = float(f.raw_coef[own[1] + f.first]), float(f.raw_coef[own[2] + f.first])
-    at = -b1 / (2 * b2) if b2 else np.inf
+    zero = f.data.design.about.get(name, 0.0)
+    at = zero - b1 / (2 * b2) if b2 else np.inf
     values = f.data.design.data[name]
     if not values.min() <= at <= values.max():
-        return f" and {'rises' if b1 + 2 * b2 * float(values.mean()) > 0 else 'falls'} throughout the data"
+        return f" and {'rises' if b1 + 2 * b2 * (float(values.mean()) - zero) > 0 else 'falls'} throughout the data"
     return f", with its {'top' if b2 < 0 else 'lowest point'} at {f.data.said_place(name, at)}"

@@ -261,7 +261,10 @@ def _note(lined: Lined, spec: LineUpSpec) -> str:
     note = f"{what}, {under} below. In bold: p below {str(spec.alpha).removeprefix('0')}, and the best value of each row of fit."
     if spec.marks == "stars":
         note += " * p < .05, ** p < .01, *** p < .001."
-    return note + " A measure’s estimate is for one unit more; a level’s is against its reference."
+    note += " A measure’s estimate is for one unit more; a level’s is against its reference."
+    for name, card in zip(lined.names, lined.cards, strict=True):
+        note += f" {name}: {card.counted_from[0].lower()}{card.counted_from[1:]}" if card.counted_from else ""
+    return note
 
 
 def checks(lined: Lined, tests: list[Against | None], same: bool, spec: LineUpSpec) -> list[Check | None]:

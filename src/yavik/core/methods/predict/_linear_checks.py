@@ -44,6 +44,7 @@ def all_checks(m: LinearFit, spec: LinearSpec, asides: dict[str, Any]) -> list[C
         shared.left_out(data, m.follows),
         shared.after_selection(spec),
         shared.belonging(data),
+        shared.zero_of_numbers(data, spec),
         shared.thin_levels(data),
     ]
     if m.exact:

@@ -100,6 +100,7 @@ def fit_linear(
             column=spec.response,
         )
     clusters, n_clusters = clusters_of(table, spec, whole)
+    whole = whole.about_means() if spec.intercept and spec.zero == "mean" else whole
     told(0.2, "Cross-products")
     whole, t = prepared(whole, spec.intercept)
     judge = LinearJudge(whole.design, t)
@@ -203,7 +204,7 @@ def prepared(data: ModelData, intercept: bool) -> tuple[ModelData, Triangle]:
     if follows and any(centre for centre, _ in data.design.origin.values()):
         turn = data.design.raw[1:, 1:]
         if np.any(turn[np.ix_(list(follows), keep)] != 0):
-            data = data.unmoved()
+            data = data.about_zero()
             t = triangle(data.design, data.y, data.weights, intercept)
     return data, t
 

@@ -51,8 +51,9 @@ PAGE = Page(
     ],
     conventions=[
         "Categories have a column for each level but the reference, which is the first level unless another is chosen.",
-        "Tests of terms are of type III: a main effect that stands in an interaction with a category is that over the category’s levels counted alike; over a measure it is at the measure’s zero.",
+        "Tests of terms are of type III: a main effect that stands in an interaction with a category is that over the category’s levels counted alike; over a measure it is at the measure’s zero, or at its mean where numbers are counted from there.",
         "Columns that follow from those before them are left out and named; the others stand for them.",
+        "Numbers counted from their means: the mean of the rows used, to one digit more than the values have, in every term where that leaves the model the same (all lower powers and parts are there). Intercept, lower powers and parts of interactions are then said of the middle of the data; fit, predictions and highest powers do not change (Aiken & West, 1991).",
         "Without an intercept R² is about zero, not about the mean.",
         "Weights are weights of precision; they do not count rows. Rows with weight 0 are left out.",
         "AIC and BIC count the residual variance as a parameter; with weights the constant of the weights is left out.",
@@ -61,6 +62,7 @@ PAGE = Page(
         "In pictures and predictions other measures are at their mean and other categories at their most common level; in estimated means other categories’ levels count alike.",
     ],
     references=[
+        "Aiken, L. S. & West, S. G. (1991). Multiple Regression: Testing and Interpreting Interactions.",
         "Allen, D. M. (1974). The relationship between variable selection and data augmentation and a method for prediction. Technometrics 16.",
         "Breusch, T. S. & Pagan, A. R. (1979). Econometrica 47; Koenker, R. (1981). Journal of Econometrics 17.",
         "Cook, R. D. (1977). Detection of influential observation in linear regression. Technometrics 19.",

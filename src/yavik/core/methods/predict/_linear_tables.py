@@ -134,7 +134,7 @@ def coefficients_table(m: LinearFit, spec: LinearSpec, found: list[Coefficient])
     notes.append("β in standard deviations")
     if spec.se != "classical":
         notes.append(SE_WORDS[spec.se] + (f" ({m.n_clusters} clusters)" if m.n_clusters else ""))
-    note = f"{'; '.join(notes)}. {m.data.references}".strip()
+    note = f"{'; '.join(notes)}. {m.data.counted_from} {m.data.references}".replace("  ", " ").strip()
     marked = [i for i, c in enumerate(found) if c.column is not None and c.p < spec.alpha]
     return grid("coefficients", f"Coefficients for {lower(m.data.response.title)}", columns, rows, note=note, marked=marked,
                 strong=["term", "p"], control="reference" if m.data.factors else None)  # fmt: skip
@@ -240,6 +240,7 @@ def card(m: LinearFit, found: list[Coefficient], weights: str | None) -> ModelCa
         terms=card_terms(m.fitted), estimates=estimates(found), fit=fit_lines(m),
         log_likelihood=m.model.log_likelihood, parameters=m.model.parameters, rss=m.model.rss, df=float(m.model.df),
         n=m.model.n, rows=m.data.fingerprint, weights=weights, intercept=bool(m.model.first),
+        counted_from=m.data.counted_from,
     )  # fmt: skip
 
 

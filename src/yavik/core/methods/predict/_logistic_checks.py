@@ -45,6 +45,7 @@ def all_checks(m: BinaryModel, spec: LogisticSpec, hl: Calibration, folds: dict[
         shared.left_out(data, m.follows),
         shared.after_selection(spec),
         shared.belonging(data),
+        shared.zero_of_numbers(data, spec),
         shared.thin_levels(data),
         independent(data.table.keep(used), data.rows, False),
     ]

@@ -54,13 +54,14 @@ PAGE = Page(
     conventions=[
         "The event is yes, 1 or true unless another is chosen, else the last level.",
         "Categories have a column for each level but the reference, which is the first level unless another is chosen.",
-        "Tests of terms are Wald tests of type III.",
+        "Tests of terms are Wald tests of type III: a main effect that stands in an interaction with a category is that over the category’s levels counted alike; over a measure it is at the measure’s zero, or at its mean where numbers are counted from there.",
         "A probability at the cut-off counts as the event.",
         "Ties in probability stay in one group of Hosmer–Lemeshow, so that groups may differ in size.",
         "AIC and BIC count the coefficients.",
-        "Selection enters by score tests and removes by Wald tests, or goes by AIC or BIC of fitted models.",
+        "Selection enters by score tests and removes by likelihood-ratio tests, or goes by AIC or BIC of fitted models; with the penalty by penalised likelihoods throughout.",
         "Folds: ten parts drawn by the seed, each told by a model fitted without it; a selection is repeated in each.",
-        "With the penalty all tests are Wald tests of the penalised estimates; intervals may be by its profile.",
+        "With the penalty (Firth) intervals are by the profile of the penalised likelihood and p by its ratio, up to the size where that takes long; so are tests of terms where whole columns are tested, else Wald tests.",
+        "Numbers counted from their means: the mean of the rows used, to one digit more than the values have, in every term where that leaves the model the same. Intercept, lower powers and parts of interactions are then said of the middle of the data.",
         "Estimated means hold measures at their means and count other categories’ levels alike on the scale of the terms.",
     ],
     references=[

@@ -208,6 +208,7 @@ def coefficients_table(m: BinaryModel, spec: LogisticSpec, found: list[Coefficie
         note += {"hc0": "Robust standard errors (HC0). ", "hc1": "Robust standard errors (HC1). "}.get(
             spec.se, f"Standard errors by cluster ({m.n_clusters} clusters), t with {m.n_clusters - 1} df. "
         )
+    note += f"{m.data.counted_from} " if m.data.counted_from else ""
     note += m.data.references
     marked = [i for i, c in enumerate(found) if c.column is not None and c.p < spec.alpha]
     title = f"Coefficients for the odds of {m.said}" if odds else f"Coefficients for {m.said}"
@@ -350,6 +351,7 @@ def card(m: BinaryModel, spec: LogisticSpec, found: list[Coefficient]) -> ModelC
         terms=card_terms(m.fitted), estimates=estimates(found), fit=fit_lines(m, spec),
         log_likelihood=m.model.log_likelihood, parameters=m.model.q, n=m.model.n, rows=m.data.fingerprint,
         penalised=spec.penalty != "none", intercept=spec.intercept,
+        counted_from=m.data.counted_from,
     )  # fmt: skip
 
 

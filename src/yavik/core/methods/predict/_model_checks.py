@@ -8,7 +8,7 @@ import numpy as np
 from yavik.core.answers import Check, Remedy, Verdict
 from yavik.core.answers.wording import counted, listing, number, significant
 from yavik.core.methods.predict._terms import ModelData, spec_term
-from yavik.core.stats.design import missing_lower
+from yavik.core.stats.design import missing_lower, movable
 from yavik.core.stats.groups import Floats
 
 MOST_FOR_PAIRS = 50_000
@@ -115,6 +115,26 @@ def belonging(data: ModelData) -> Check | None:
         id="belonging", title="Terms that belong together", verdict=Verdict.doubtful,
         text=f"{listing(said, 3)}. What such a model says hangs on where the column's zero is and on the reference level.",
         remedies=[Remedy(label="Add what is missing", spec={"terms": [*add, *terms]})],
+    )  # fmt: skip
+
+
+def zero_of_numbers(data: ModelData, spec: Any) -> Check | None:
+    """Coefficients told of a zero that no row comes near: lower powers, parts of interactions."""
+    if not spec.intercept or spec.zero == "mean":
+        return None
+    values = data.design.data
+    far = [n for n in data.bent if movable(data.terms, n) and not values[n].min() <= 0 <= values[n].max()]
+    if not far:
+        return None
+    ranges = [
+        f"{data.title(n)} ({data.said_place(n, values[n].min())} to {data.said_place(n, values[n].max())})"
+        for n in far[:3]
+    ]
+    return Check(
+        id="zero", title="Where zero lies", verdict=Verdict.doubtful,
+        text=f"Zero lies outside {listing(ranges, 3)}. Intercept, lower powers and parts of interactions, with their p, "
+        "are said of that zero, where there are no data; predictions, means and pictures are not touched by it.",
+        remedies=[Remedy(label="Count from the means", spec={"zero": "mean"})],
     )  # fmt: skip
 
 

@@ -34,6 +34,16 @@ class ModelSpec(Spec):
     intercept: bool = Field(
         True, json_schema_extra=placed("yes_no", "Intercept", "Off only where nothing means nothing.")
     )
+    zero: Literal["own", "mean"] = Field(
+        "own",
+        json_schema_extra=option(
+            "Numbers counted from",
+            {"own": "their own zero", "mean": "their means"},
+            "The model and its predictions stay the same. Intercept, lower powers and parts of interactions are said of "
+            "the zero: with means, of the middle of the data.",
+            when={"intercept": [True]},
+        ),
+    )
     per: dict[str, float] = Field(
         {},
         json_schema_extra=placed("numbers_of", "Unit of change", "An estimate for a change by so much, such as 10 m².", of="terms", look=True),

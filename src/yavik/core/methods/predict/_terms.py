@@ -12,7 +12,7 @@ from yavik.core.answers import RowsUsed
 from yavik.core.answers.answer import LeftOut
 from yavik.core.answers.wording import SUPERSCRIPT, after, counted, listing, number
 from yavik.core.figures.data import printed_decimals
-from yavik.core.stats.design import Design, Factor, ModelTerm, Part, own_origin
+from yavik.core.stats.design import Design, Factor, ModelTerm, Part, movable, own_origin
 from yavik.core.stats.groups import Floats
 from yavik.core.table import Column, DataProblem, Kind, Table, rows_in_words
 
@@ -105,7 +105,8 @@ class ModelData:
 
     def design_of(self, data: dict[str, Any]) -> Design:
         """The same design for other rows: same coding, same origin."""
-        return Design(self.terms, self.factors, data, self.design.origin, self.design.full)
+        own = self.design
+        return Design(self.terms, self.factors, data, own.origin, own.full, own.about)
 
     def part(self, chosen: Sequence[int]) -> "ModelData":
         """The same rows with some of the terms."""
@@ -115,15 +116,29 @@ class ModelData:
         data = {k: v for k, v in self.design.data.items() if k in names}
         mains = {t.names[0] for t in terms if len(t.parts) == 1}
         full = self.design.full if self.design.full in mains else None
+        about = {k: v for k, v in self.design.about.items() if k in names and movable(terms, k)}
         return replace(
-            self, terms=terms, factors=factors, design=Design(terms, factors, data, self.design.origin, full),
+            self, terms=terms, factors=factors, design=Design(terms, factors, data, self.design.origin, full, about),
             columns={k: v for k, v in self.columns.items() if k in names},
         )  # fmt: skip
 
     def unmoved(self) -> "ModelData":
+        """The same with numbers about the zero that is spoken of, so that each coefficient is one that is printed."""
+        own = self.design
+        origin = {k: (own.about.get(k, 0.0), scale) for k, (_, scale) in own.origin.items()}
+        return replace(self, design=Design(self.terms, self.factors, own.data, origin, own.full, own.about))
+
+    def about_zero(self) -> "ModelData":
         """The same with numbers about their own zero, for terms that do not let it move."""
-        origin = {k: (0.0, scale) for k, (_, scale) in self.design.origin.items()}
-        return replace(self, design=Design(self.terms, self.factors, self.design.data, origin, self.design.full))
+        own = self.design
+        origin = {k: (0.0, scale) for k, (_, scale) in own.origin.items()}
+        return replace(self, design=Design(self.terms, self.factors, own.data, origin, own.full))
+
+    def about_means(self) -> "ModelData":
+        """The same with coefficients told of numbers about their means, wherever the model stays the same by it."""
+        own = self.design
+        about = {n: rounded_mean(own.data[n], self.columns[n]) for n in self.numbers if movable(self.terms, n)}
+        return replace(self, design=Design(self.terms, self.factors, own.data, own.origin, own.full, about))
 
     @property
     def numbers(self) -> list[str]:
@@ -158,6 +173,17 @@ class ModelData:
         """'Compared with: district: Lakeside.' for all categories; nothing where there are none."""
         said = [f"{self.title(n)}: {f.levels[f.reference]}" for n, f in self.factors.items() if n != self.design.full]
         return f"Compared with: {', '.join(said)}." if said else ""
+
+    @property
+    def counted_from(self) -> str:
+        """'Counted from their means: age (34.2 y).' where numbers are; nothing where they stand as they are."""
+        said = [f"{self.title(n)} ({self.said_place(n, v)})" for n, v in self.design.about.items()]
+        return f"Counted from {'its mean' if len(said) == 1 else 'their means'}: {', '.join(said)}." if said else ""
+
+    @property
+    def bent(self) -> list[str]:
+        """Numbers in powers or interactions, whose lower terms say something only about a zero."""
+        return [n for n in self.numbers if any(not t.is_main and n in t.names for t in self.terms)]
 
     def unit(self, name: str) -> str:
         return self.columns[name].unit or ""
@@ -198,6 +224,14 @@ class ModelData:
             most = printed_decimals(self.columns[name]) + 1
             decimals = int(np.clip(3 - np.floor(np.log10(abs(float(value)))), 0, most))
         return number(float(value), decimals) + after(self.unit(name))
+
+
+def rounded_mean(values: Floats, column: Column) -> float:
+    """The mean with one digit more than the values have, so that what is printed is what was used."""
+    mean = float(values.mean())
+    low, high = float(values.min()), float(values.max())
+    digits = max(printed_decimals(column) + 1, int(np.ceil(2 - np.log10(high - low))))
+    return round(mean, min(digits, 12))
 
 
 def level_place(factor: Factor, word: str, name: str) -> int:

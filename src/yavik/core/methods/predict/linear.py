@@ -87,6 +87,7 @@ def compute(table: Table, spec: LinearSpec, run: Run) -> Answer:
     settings += [f"weighted by {table.column(spec.weights).title}"] if spec.weights else []
     settings += [f"{spec.selection.replace('_', ' ')} selection"] if spec.selection != "none" else []
     settings += ["no intercept"] if not spec.intercept else []
+    settings += ["numbers counted from their means"] if m.data.design.about else []
     return compose(
         spans,
         short=short,

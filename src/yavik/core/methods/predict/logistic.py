@@ -98,6 +98,7 @@ def compute(table: Table, spec: LogisticSpec, run: Run) -> Answer:
     settings += [tables.LINK_WORDS[spec.link]] if spec.link != "logit" else []
     settings += ["penalised (Firth)"] if spec.penalty == "firth" else []
     settings += ["profile intervals"] if m.bounds else []
+    settings += ["numbers counted from their means"] if m.data.design.about else []
     settings += [SE_WORDS[spec.se]] if spec.se != "classical" else []
     settings += [f"{spec.selection} selection"] if spec.selection != "none" else []
     test = tests.get("likelihood_ratio") or tests.get("wald")
