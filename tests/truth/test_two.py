@@ -12,11 +12,11 @@ from yavik.core.methods import answer
 from yavik.core.stats import draws
 from yavik.core.stats.effect_sizes import (
     cohen_d,
-    noncentral_t_interval,
     one_sample_d,
     small_sample_factor,
     superiority,
 )
+from yavik.core.stats.noncentral import t_interval
 from yavik.core.stats.one import median_interval, pseudo_median, sign_test, signed_rank, variance_test
 from yavik.core.stats.selecting import difference_at, mean_of_two_at
 from yavik.core.stats.two import mann_whitney, shift
@@ -135,7 +135,7 @@ def test_hedges_correction_as_printed() -> None:
 
 
 def test_noncentral_interval_is_one_of_the_t() -> None:
-    low, high = noncentral_t_interval(0.0, 20, 0.05)
+    low, high = t_interval(0.0, 20, 0.05)
     assert low == pytest.approx(-high, rel=1e-6)
     d, _ = one_sample_d(2.0, 4.0, 25, 0.05)
     assert d.estimate == 0.5

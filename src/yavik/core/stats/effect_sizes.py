@@ -3,10 +3,11 @@
 from dataclasses import dataclass
 
 import numpy as np
-from scipy import optimize, special, stats
+from scipy import special, stats
 
 from yavik.core.stats.direction import Alternative
 from yavik.core.stats.groups import Floats
+from yavik.core.stats.noncentral import t_interval
 
 
 @dataclass(frozen=True)
@@ -14,26 +15,6 @@ class Size:
     estimate: float
     ci_low: float
     ci_high: float
-
-
-def noncentral_t_interval(t: float, df: float, alpha: float) -> tuple[float, float]:
-    """Interval for the noncentrality of a t statistic by turning the distribution round (Steiger & Fouladi, 1997)."""
-
-    def bound(share: float) -> float:
-        def gap(nc: float) -> float:
-            return float(special.nctdtr(df, nc, t)) - share
-
-        low, high = t - 3.0, t + 3.0
-        while not gap(low) > 0 and low > t - 1e4:
-            low -= 2 * (t - low)
-        while not gap(high) < 0 and high < t + 1e4:
-            high += 2 * (high - t)
-        try:
-            return float(optimize.brentq(gap, low, high, xtol=1e-10))
-        except ValueError:
-            return np.nan
-
-    return bound(1 - alpha / 2), bound(alpha / 2)
 
 
 def small_sample_factor(df: float) -> float:
@@ -52,7 +33,7 @@ def cohen_d(m1: float, m2: float, v1: float, v2: float, n1: float, n2: float, al
         return nothing, nothing
     d = (m1 - m2) / np.sqrt(pooled)
     scale = np.sqrt(1 / n1 + 1 / n2)
-    low, high = (x * scale for x in noncentral_t_interval(float(d / scale), df, alpha))
+    low, high = (x * scale for x in t_interval(float(d / scale), df, alpha))
     j = small_sample_factor(df)
     return Size(float(d), float(low), float(high)), Size(float(d * j), float(low * j), float(high * j))
 
@@ -63,7 +44,7 @@ def one_sample_d(mean: float, sd: float, n: float, alpha: float) -> tuple[Size, 
         nothing = Size(np.nan, np.nan, np.nan)
         return nothing, nothing
     d, scale = mean / sd, 1 / np.sqrt(n)
-    low, high = (x * scale for x in noncentral_t_interval(float(d / scale), n - 1, alpha))
+    low, high = (x * scale for x in t_interval(float(d / scale), n - 1, alpha))
     j = small_sample_factor(n - 1)
     return Size(float(d), float(low), float(high)), Size(float(d * j), float(low * j), float(high * j))
 

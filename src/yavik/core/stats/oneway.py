@@ -6,6 +6,7 @@ import numpy as np
 from scipy import special
 
 from yavik.core.stats.groups import Floats, Groups
+from yavik.core.stats.noncentral import f_interval
 
 
 @dataclass(frozen=True)
@@ -127,21 +128,7 @@ def levene(g: Groups, centre: str) -> FTest:
 
 def eta2_interval(t: FTest, level: float = 0.95) -> tuple[float, float]:
     """Interval for η² by turning the noncentral F distribution round (Steiger, 2004)."""
-    from scipy.optimize import brentq
-
-    def bound(share: float) -> float:
-        def gap(nc: float) -> float:
-            return float(special.ncfdtr(t.df1, t.df2, nc, t.f)) - share
-
-        if gap(0.0) < 0:
-            return 0.0
-        high = 10.0
-        while gap(high) > 0 and high < 1e7:
-            high *= 2
-        return float(brentq(gap, 0.0, high, xtol=1e-10)) if high < 1e7 else np.nan
-
-    tail = (1 - level) / 2
-    low, high = bound(1 - tail), bound(tail)
+    low, high = f_interval(t.f, t.df1, t.df2, 1 - level)
     size = t.df1 + t.df2 + 1
     return low / (low + size), high / (high + size)
 

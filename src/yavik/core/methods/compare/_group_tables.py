@@ -278,7 +278,7 @@ def effects(r: Results) -> TableBlock:
         {
             "term": word("η², share of variation between groups"),
             "estimate": Cell(v=a.eta2, s=share(a.eta2)),
-            **share_ci(low, high, "did not converge"),
+            **share_ci(low, high),
         },
         {
             "term": word("ω², the same without its upward bias"),
