@@ -33,7 +33,8 @@ def _t_end(t: float, df: float, share: float) -> float:
 
     def below(nc: float) -> float:
         if t < LARGE_T:
-            return float(special.nctdtr(df, nc, t))
+            got = float(special.nctdtr(df, nc, t))
+            return got if np.isfinite(got) else float(nc < t)  # far out in a tail the library gives up
         if t > np.sqrt(2 * df):
             # (Z + nc)/√(χ²/df) ≤ t just when χ² ≥ df((Z + nc)/t)²; smooth in Z where t is large.
             return float(WEIGHTS @ special.chdtrc(df, df * (np.maximum(NODES + nc, 0.0) / t) ** 2))
@@ -49,7 +50,7 @@ def _t_end(t: float, df: float, share: float) -> float:
 def _f_end(f: float, df1: float, df2: float, share: float) -> float:
     def below(nc: float) -> float:
         got = float(special.ncfdtr(df1, df2, nc, f))
-        return got if np.isfinite(got) else 0.0  # far out in the tail the library gives up
+        return got if np.isfinite(got) else 0.0  # as above
 
     if below(0.0) < share:
         return 0.0
