@@ -18,13 +18,17 @@ from yavik.core.table import CODED, NUMERIC, Column, DataProblem, Kind, Level, T
 
 @dataclass(frozen=True)
 class Case:
-    """A question on a demo table; ``exact`` names facts that a shift or scale of its measures may not move."""
+    """A question on a demo table; ``exact`` names facts that a shift or scale of its measures may not move.
+
+    ``along``: fields of the spec that hold a value of the measures, and move with them.
+    """
 
     method: str
     table: str
     spec: dict[str, Any]
     exact: tuple[str, ...] = ("p",)
     extra: dict[str, Any] = field(default_factory=dict)
+    along: tuple[str, ...] = ()
 
     @property
     def id(self) -> str:
@@ -32,6 +36,11 @@ class Case:
 
     def asked(self) -> dict[str, Any]:
         return {**self.spec, **self.extra}
+
+    def moved(self, shift: float, scale: float) -> dict[str, Any]:
+        """The spec for measures moved alike."""
+        spec = self.asked()
+        return {k: round(v * scale + shift, 9) if k in self.along else v for k, v in spec.items()}
 
     def data(self) -> Table:
         """The columns that the question reads, and any that tells its rows apart."""
@@ -45,6 +54,11 @@ TINT = {"response": "brightness", "groups": "mill"}
 PACE = {"first": "attention", "second": "recall"}
 CARD = {"column": "finished", "groups": "card"}
 SIZE = {"response": "visits", "terms": ["floor_area", "hours_open", "district"]}
+CURVED: dict[str, Any] = {
+    "response": "pace",
+    "terms": ["rest", {"column": "rest", "power": 2}, "span", {"interaction": ["rest", "span"]}],
+}
+LINED = [{"method": "linear", "spec": {**SIZE, "terms": SIZE["terms"][:k]}} for k in (1, 2, 3)]  # type: ignore[index]
 CASES = [
     *(Case("compare_groups", "Room trial", ROOM, extra={"test": t}) for t in ("anova", "welch", "kruskal_wallis")),
     *(Case("compare_groups", "Story hours", STORY, extra={"test": t}) for t in ("anova", "friedman")),
@@ -62,6 +76,13 @@ CASES = [
     Case("distribution", "Room trial", {"column": "minutes"}, exact=()),
     Case("correlate", "Reading pace", {"columns": ["pace", "span", "recall"]}, exact=()),
     Case("linear", "Branches", SIZE),
+    Case("linear", "Reading pace", CURVED, extra={"zero": "mean"}),
+    *(
+        Case("one_sample", "Room trial", {"column": "minutes", "value": 40.0}, extra={"test": t}, along=("value",))
+        for t in ("t", "wilcoxon", "sign")
+    ),
+    Case("missing", "Reading motives", {"columns": ["m1", "m2", "m10"]}, exact=()),
+    Case("line_up", "Branches", {"models": LINED}, exact=()),
     Case("logistic", "Winter challenge", {"response": "finished", "terms": ["minutes", "reminders", "card"]}),
 ]
 IDS = [c.id for c in CASES]

@@ -5,6 +5,8 @@ import re
 from typing import Any
 
 import pytest
+from hypothesis import example, given, settings
+from hypothesis import strategies as st
 
 from tests import hostile
 from tests.hostile import CASES, IDS, Case
@@ -39,12 +41,20 @@ def test_the_order_of_rows_says_nothing(case: Case) -> None:
 
 
 @every
-@pytest.mark.parametrize(("shift", "scale"), [(0.0, 1000.0), (0.0, 0.001), (1e6, 1.0), (-1e6, 1.0)])
-def test_unit_and_origin_of_a_measure_move_no_p(case: Case, shift: float, scale: float) -> None:
-    table = case.data()
+@settings(max_examples=8, deadline=None, derandomize=True)
+@given(shift=st.integers(-(10**6), 10**6), thousandths=st.integers(1, 10**6))
+@example(shift=0, thousandths=1_000_000)
+@example(shift=0, thousandths=1)
+@example(shift=10**6, thousandths=1000)
+@example(shift=-(10**6), thousandths=1000)
+def test_unit_and_origin_of_a_measure_move_no_p(case: Case, shift: int, thousandths: int) -> None:
+    table, scale = case.data(), thousandths / 1000
     if not hostile.measures(table) or not case.exact:
         return
-    one, two = hostile.facts(case, table), hostile.facts(case, hostile.moved(table, shift, scale))
+    one, two = (
+        hostile.facts(case, table),
+        hostile.facts(case, hostile.moved(table, shift, scale), case.moved(shift, scale)),
+    )
     ps = {k for k in one if k.rpartition(".")[2] in ("p", "p_adjusted", "f", "t", "chi2", "df", "df1", "df2", "n")}
     ps = {k for k in ps if not k.startswith("intercept")}  # where x is 0 depends on where 0 is
     assert ps & set(case.exact), "the case has no p to compare"

@@ -168,6 +168,14 @@ Power = Callable[[float, float], float]
 def compute(table: Table, spec: StudySizeSpec, run: Run) -> Answer:
     if spec.alternative != "two_sided" and spec.design in ("one_way", "chi_square"):
         raise DataProblem("Several groups and tables of counts have no direction.")
+    if spec.design == "two_proportions" and spec.find != "effect":
+        way = {"less": spec.share < spec.other_share, "greater": spec.share > spec.other_share}
+        if not way.get(spec.alternative, True):
+            side = "below" if spec.alternative == "less" else "above"
+            raise DataProblem(
+                f"A first share of {percent(spec.share)} does not lie {side} one of {percent(spec.other_share)}; a test "
+                "that looks to that side will not find it. Turn the direction, or the shares."
+            )
     sd, source = _sd(table, spec)
     of, effect, unit = _power(spec, sd, table.column(spec.column).unit if spec.column else None)
     least = {"correlation": 4, "chi_square": spec.df + 2}.get(spec.design, 2)
@@ -192,15 +200,7 @@ def compute(table: Table, spec: StudySizeSpec, run: Run) -> Answer:
         n = spec.n
         if n < least:
             raise DataProblem(f"This design needs at least {least} rows.")
-        top = (
-            0.999
-            if spec.design in ("correlation",)
-            else (1 - 1e-6 - spec.share if spec.design == "two_proportions" else 100.0)
-        )
-        smallest = power.smallest_effect(lambda e: of(n, e), spec.power, 1e-6, top)
-        if smallest is None and spec.design == "two_proportions":  # upwards there is no room; downwards there may be
-            down = power.smallest_effect(lambda e: of(n, -e), spec.power, 1e-6, spec.share - 1e-6)
-            smallest = -down if down is not None else None
+        smallest = _smallest(spec, of, n)
         if smallest is None:
             raise DataProblem(
                 f"With {n} {PER[spec.design]} no difference, however large, would be found that surely."
@@ -315,6 +315,20 @@ def _effect_words(spec: StudySizeSpec, n: int, effect: float, unit: str) -> list
     )
 
 
+def _smallest(spec: StudySizeSpec, of: Power, n: int) -> float | None:
+    """The smallest effect with the power asked for; of shares upwards first, unless the test looks down from there."""
+    if spec.design != "two_proportions":
+        return power.smallest_effect(
+            lambda e: of(n, e), spec.power, 1e-6, 0.999 if spec.design == "correlation" else 100.0
+        )
+    up = down = None
+    if spec.alternative != "greater":
+        up = power.smallest_effect(lambda e: of(n, e), spec.power, 1e-6, 1 - 1e-6 - spec.share)
+    if up is None and spec.alternative != "less":
+        down = power.smallest_effect(lambda e: of(n, -e), spec.power, 1e-6, spec.share - 1e-6)
+    return -down if down is not None else up
+
+
 def _power_words(spec: StudySizeSpec, n: int, reached: float, unit: str) -> list[Span]:
     return say(
         f"With {n} {PER[spec.design]} {_what(spec, unit)} is found with a power of ",
@@ -324,8 +338,16 @@ def _power_words(spec: StudySizeSpec, n: int, reached: float, unit: str) -> list
 
 
 def _side(spec: StudySizeSpec) -> str:
-    """Which way a one-sided test looks."""
-    return {"two_sided": "", "less": ", one-sided (less)", "greater": ", one-sided (greater)"}[spec.alternative]
+    """Which way a one-sided test looks; a difference of means is a size, and lies on that side."""
+    if spec.alternative == "two_sided":
+        return ""
+    lower = spec.alternative == "less"
+    way = {
+        "one_mean": f"the mean {'below' if lower else 'above'} the value",
+        "correlation": f"r {'below' if lower else 'above'} zero",
+        "two_proportions": f"the first share {'lower' if lower else 'higher'}",
+    }.get(spec.design, f"the first mean {'lower' if lower else 'higher'}")
+    return f", one-sided ({way})"
 
 
 def _axis(spec: StudySizeSpec) -> str:
@@ -410,7 +432,7 @@ PAGE = Page(
         ),
     ],
     conventions=[
-        "Two-sided power counts both tails.",
+        "Two-sided power counts both tails. A difference of means and r are sizes here: a one-sided test looks to the side on which they lie, and the answer names that side.",
         "The size is the smallest whole number that reaches the power.",
         "Power is not computed from results: after the data the interval says what is known.",
     ],

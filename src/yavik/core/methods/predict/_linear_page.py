@@ -53,7 +53,7 @@ PAGE = Page(
         "Categories have a column for each level but the reference, which is the first level unless another is chosen.",
         "Tests of terms are of type III: a main effect that stands in an interaction with a category is that over the category’s levels counted alike; over a measure it is at the measure’s zero, or at its mean where numbers are counted from there.",
         "Columns that follow from those before them are left out and named; the others stand for them.",
-        "Numbers counted from their means: the mean of the rows used, to one digit more than the values have, in every term where that leaves the model the same (all lower powers and parts are there). Intercept, lower powers and parts of interactions are then said of the middle of the data; fit, predictions and highest powers do not change (Aiken & West, 1991).",
+        "Numbers counted from their means: the plain mean of the rows used, in every term where that leaves the model the same (all lower powers and parts are there). Intercept, lower powers and parts of interactions are then said of the middle of the data; fit, predictions and highest powers do not change (Aiken & West, 1991).",
         "Without an intercept R² is about zero, not about the mean.",
         "Weights are weights of precision; they do not count rows. Rows with weight 0 are left out.",
         "AIC and BIC count the residual variance as a parameter; with weights the constant of the weights is left out.",

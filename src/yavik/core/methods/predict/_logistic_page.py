@@ -61,7 +61,7 @@ PAGE = Page(
         "Selection enters by score tests and removes by likelihood-ratio tests, or goes by AIC or BIC of fitted models; with the penalty by penalised likelihoods throughout.",
         "Folds: ten parts drawn by the seed, each told by a model fitted without it; a selection is repeated in each.",
         "With the penalty (Firth) intervals are by the profile of the penalised likelihood and p by its ratio, up to the size where that takes long; so are tests of terms where whole columns are tested, else Wald tests.",
-        "Numbers counted from their means: the mean of the rows used, to one digit more than the values have, in every term where that leaves the model the same. Intercept, lower powers and parts of interactions are then said of the middle of the data.",
+        "Numbers counted from their means: the plain mean of the rows used, in every term where that leaves the model the same. Intercept, lower powers and parts of interactions are then said of the middle of the data.",
         "Estimated means hold measures at their means and count other categories’ levels alike on the scale of the terms.",
     ],
     references=[

@@ -137,7 +137,7 @@ class ModelData:
     def about_means(self) -> "ModelData":
         """The same with coefficients told of numbers about their means, wherever the model stays the same by it."""
         own = self.design
-        about = {n: rounded_mean(own.data[n], self.columns[n]) for n in self.numbers if movable(self.terms, n)}
+        about = {n: float(own.data[n].mean()) for n in self.numbers if movable(self.terms, n)}
         return replace(self, design=Design(self.terms, self.factors, own.data, own.origin, own.full, about))
 
     @property
@@ -224,14 +224,6 @@ class ModelData:
             most = printed_decimals(self.columns[name]) + 1
             decimals = int(np.clip(3 - np.floor(np.log10(abs(float(value)))), 0, most))
         return number(float(value), decimals) + after(self.unit(name))
-
-
-def rounded_mean(values: Floats, column: Column) -> float:
-    """The mean with one digit more than the values have, so that what is printed is what was used."""
-    mean = float(values.mean())
-    low, high = float(values.min()), float(values.max())
-    digits = max(printed_decimals(column) + 1, int(np.ceil(2 - np.log10(high - low))))
-    return round(mean, min(digits, 12))
 
 
 def level_place(factor: Factor, word: str, name: str) -> int:
