@@ -9,9 +9,10 @@ from typing import Any
 import numpy as np
 import pytest
 
+from yavik.core.apart.memory import bounded
 from yavik.core.files.detect import detect
 from yavik.core.files.options import ReadOptions
-from yavik.engine import Engine, Job, State
+from yavik.engine import Engine, Job, State, worker
 from yavik.engine.tasks import Ask, ReadFile, Replay
 from yavik.store import Store
 
@@ -146,3 +147,46 @@ def test_the_same_call_on_a_distributed_engine(store: Store) -> None:
             assert wrong.state is State.problem
         finally:
             engine.close()
+
+
+class OneJob:
+    """The pipe of a worker that is given one job."""
+
+    def __init__(self, description: Any) -> None:
+        self.waiting, self.said = [description.model_dump(mode="json")], list[tuple[str, Any]]()
+
+    def recv(self) -> Any:
+        if not self.waiting:
+            raise EOFError
+        return self.waiting.pop()
+
+    def send(self, told: tuple[str, Any]) -> None:
+        self.said.append(told)
+
+
+def test_work_beyond_the_memory_there_is_ends_with_a_sentence(store: Store, monkeypatch: pytest.MonkeyPatch) -> None:
+    description = put(store, SMALL)
+    monkeypatch.setattr("yavik.core.files.room.available", lambda: 4_000_000_000)
+
+    def swells(*_: Any) -> dict[str, Any]:
+        return {"size": len(bytearray(50_000_000_000))}
+
+    with monkeypatch.context() as patched:
+        patched.setattr("yavik.engine.tasks.carry_out", swells)
+        pipe = OneJob(description)
+        worker.main(pipe, str(store.folder))  # type: ignore[arg-type]
+    kind, told = pipe.said[-1]
+    assert (kind, told["message"]) == ("problem", worker.NO_ROOM)
+    pipe = OneJob(description)
+    worker.main(pipe, str(store.folder))  # type: ignore[arg-type]
+    assert pipe.said[-1][0] == "done" and pipe.said[-1][1]["rows"] == 90
+
+
+def test_the_bound_is_what_is_free_and_is_lifted_again() -> None:
+    with bounded(300_000_000):
+        assert len(bytearray(50_000_000)) == 50_000_000
+        with pytest.raises(MemoryError):
+            bytearray(900_000_000)
+    assert len(bytearray(900_000_000)) == 900_000_000
+    with bounded(None):
+        assert len(bytearray(1000)) == 1000

@@ -6,12 +6,19 @@ from multiprocessing.connection import Connection
 from pathlib import Path
 from typing import Any
 
+NO_ROOM = (
+    "This takes more memory than is free. Close other programs, or take fewer rows or columns; "
+    "of a large file, bring it as CSV or Parquet. Nothing was changed."
+)
+
 
 def main(connection: Connection, folder: str) -> None:
     """Reads (job id, description) and answers with ('progress' | 'done' | 'problem' | 'failed', …) until the pipe ends."""
     os.environ.setdefault("OMP_NUM_THREADS", "1")  # skinny products are quicker on one BLAS thread
     from pydantic import TypeAdapter
 
+    from yavik.core.apart.memory import bounded
+    from yavik.core.files.room import available
     from yavik.core.methods import Run, methods
     from yavik.core.table import DataProblem
     from yavik.engine.tasks import Description, carry_out, problem_data
@@ -28,8 +35,12 @@ def main(connection: Connection, folder: str) -> None:
             return
         run = Run(report=lambda part, what: connection.send(("progress", (part, what))))
         try:
-            connection.send(("done", carry_out(store, adapter.validate_python(data), run)))
+            with bounded(available()):
+                done = carry_out(store, adapter.validate_python(data), run)
+            connection.send(("done", done))
         except DataProblem as problem:
             connection.send(("problem", problem_data(problem)))
+        except MemoryError:
+            connection.send(("problem", problem_data(DataProblem(NO_ROOM))))
         except Exception:  # noqa: BLE001 - whatever goes wrong in a job must reach its watcher, not end the worker
             connection.send(("failed", traceback.format_exc()))
