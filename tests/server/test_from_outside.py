@@ -4,8 +4,11 @@ import io
 import json
 import re
 import signal
+import threading
+import time
 import zipfile
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from typing import Any
 from urllib.parse import quote
@@ -267,6 +270,28 @@ def test_a_reader_that_is_lost_costs_one_file(tmp_path: Path, monkeypatch: pytes
     monkeypatch.setattr(looking._READER, "longest", 0.3)
     with pytest.raises(DataProblem, match="within a minute"):
         look_into(path, "json")
+
+
+def test_looking_into_a_file_is_stopped_by_hand(tmp_path: Path) -> None:
+    from yavik.core.files import looking
+
+    path = tmp_path / "x.json"
+    path.write_text('[{"a": 1}, {"a": 2}]')
+    assert look_into(path, "json").rows_seen == 2
+    held = looking._READER._process
+    assert held is not None
+    held.send_signal(signal.SIGSTOP)
+    stop = threading.Event()
+    with ThreadPoolExecutor(2) as pool:
+        # The second waits for its turn; stopping frees both at once, long before the minute is over.
+        asked = [pool.submit(look_into, path, "json", None, stop) for _ in range(2)]
+        time.sleep(0.3)
+        stop.set()
+        for one in asked:
+            with pytest.raises(DataProblem, match="Stopped"):
+                one.result(20)
+    assert held.wait(10) == -signal.SIGKILL
+    assert look_into(path, "json").rows_seen == 2
 
 
 def test_long_names_without_end_are_searched_in_one_pass(client: Client) -> None:

@@ -43,10 +43,10 @@ export async function take<T>(call: Promise<{ data?: T; error?: unknown; respons
   return result.data as T;
 }
 
-export async function upload(study: string, data: Blob | string, filename: string): Promise<S["UploadOut"]> {
+export async function upload(study: string, data: Blob | string, filename: string, signal?: AbortSignal): Promise<S["UploadOut"]> {
   let response;
   try {
-    response = await fetch(`/api/studies/${study}/uploads`, { method: "POST", body: data, headers: { "x-filename": encodeURIComponent(filename), "content-type": "application/octet-stream" } });
+    response = await fetch(`/api/studies/${study}/uploads`, { method: "POST", body: data, headers: { "x-filename": encodeURIComponent(filename), "content-type": "application/octet-stream" }, signal });
   } catch {
     throw new Problem({});
   }

@@ -2438,6 +2438,11 @@ export interface components {
          *     ``rss``, ``df``: of least squares; None for models fitted by likelihood.
          */
         ModelCard: {
+            /**
+             * Counted From
+             * @default
+             */
+            counted_from: string;
             /** Df */
             df?: number | null;
             /**

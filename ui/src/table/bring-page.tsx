@@ -32,16 +32,20 @@ export function BringPage() {
     setName((found.filename.replace(/\.\w+$/, "").replace(/[-_]+/g, " ") + sheet).replace(/^./, (c) => c.toUpperCase()));
     setError(null);
   };
+  // Breaking the request off stops the work on the server too.
+  const breaker = useRef<AbortController | null>(null);
+  const breakable = () => (breaker.current = new AbortController()).signal;
+  const failed = (e: unknown) => setError(breaker.current?.signal.aborted ? new Error("Stopped. Nothing was taken in or changed.") : e);
   const take_in = useMutation({
-    mutationFn: ({ data, filename }: { data: Blob | string; filename: string }) => upload(study, data, filename),
+    mutationFn: ({ data, filename }: { data: Blob | string; filename: string }) => (setError(null), upload(study, data, filename, breakable())),
     onSuccess: took,
-    onError: (e) => setError(e),
+    onError: failed,
   });
   const again = useMutation({
     mutationFn: (options: S["ReadOptions"]) =>
-      take(api.POST("/api/studies/{study_id}/uploads/{upload_id}/preview", { params: { path: { study_id: study, upload_id: brought!.id } }, body: options })),
+      take(api.POST("/api/studies/{study_id}/uploads/{upload_id}/preview", { params: { path: { study_id: study, upload_id: brought!.id } }, body: options, signal: breakable() })),
     onSuccess: (found) => (setPreview(found), setError(null)),
-    onError: (e) => setError(e),
+    onError: failed,
   });
   const opened = async (table: S["TableOut"] | null | undefined) => {
     if (!table) return;
@@ -77,6 +81,7 @@ export function BringPage() {
           >
             <p className="mb-3">Drop a file here, or</p>
             <button className="btn btn-primary" onClick={() => file.current?.click()} disabled={take_in.isPending}>{take_in.isPending ? "Taking it in …" : "Choose a file"}</button>
+            {take_in.isPending && <button className="btn btn-sm mt-3" onClick={() => breaker.current?.abort()}>Stop</button>}
             <input ref={file} type="file" accept=".csv,.tsv,.txt,.xlsx,.ods,.json,.jsonl,.ndjson,.parquet,.arrow,.feather,.zip,text/*" className="sr-only" aria-label="File to bring in" tabIndex={-1} onChange={(e) => (choose(e.target.files), (e.target.value = ""))} />
           </div>
           <label className="field mt-6 block">
@@ -96,6 +101,7 @@ export function BringPage() {
             <button className="btn btn-primary" onClick={() => make.mutate()} disabled={make.isPending || Boolean(job)}>Make the table</button>
           </div>
           {working && <JobBar job={working} />}
+          {again.isPending && <p className="muted mt-3 flex items-center gap-3 text-sm" role="status">Looking into the file … <button className="btn btn-xs" onClick={() => breaker.current?.abort()}>Stop</button></p>}
           {preview.options.format === "text" || preview.options.format === undefined ? (
             <ReadControls options={preview.options} change={(options) => again.mutate(options)} busy={again.isPending} />
           ) : (

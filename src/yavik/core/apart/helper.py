@@ -6,9 +6,14 @@ import struct
 import subprocess
 import sys
 import threading
+import time
 from typing import Any
 
 from yavik.core.table import DataProblem
+
+BEAT = 0.1
+"""Seconds between looks at whether to go on."""
+STOPPED = "Stopped."
 
 
 class Helper:
@@ -26,22 +31,35 @@ class Helper:
         self._turn = threading.Lock()
         atexit.register(self.close)
 
-    def ask(self, request: dict[str, Any]) -> bytes:
-        """Raises DataProblem: what the process says is wrong, or that it was lost."""
-        with self._turn:
-            process = self._running()
-            timer = threading.Timer(self.longest, process.kill)
-            timer.start()
+    def ask(self, request: dict[str, Any], stop: threading.Event | None = None) -> bytes:
+        """Raises DataProblem: what the process says is wrong, that it was lost, or that ``stop`` was set."""
+        stop = stop or threading.Event()
+        while not self._turn.acquire(timeout=BEAT):
+            if stop.is_set():
+                raise DataProblem(STOPPED)
+        try:
+            process, done = self._running(), threading.Event()
+            threading.Thread(target=self._watch, args=(process, done, stop), daemon=True).start()
             try:
                 ok, found = _answer(process, json.dumps(request).encode())
             except (OSError, EOFError, struct.error):
                 self.close()
-                raise DataProblem(self.lost) from None
+                raise DataProblem(STOPPED if stop.is_set() else self.lost) from None
             finally:
-                timer.cancel()
+                done.set()
+        finally:
+            self._turn.release()
         if not ok:
             raise DataProblem(**json.loads(found))
         return found
+
+    def _watch(self, process: subprocess.Popen[bytes], done: threading.Event, stop: threading.Event) -> None:
+        """Ends the process when its time is over or nobody waits for it any longer."""
+        end = time.monotonic() + self.longest
+        while not done.wait(BEAT):
+            if stop.is_set() or time.monotonic() > end:
+                process.kill()
+                return
 
     def _running(self) -> subprocess.Popen[bytes]:
         if self._process is None or self._process.poll() is not None:

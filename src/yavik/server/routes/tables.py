@@ -1,12 +1,12 @@
 """Bringing files in, and tables: their rows, columns and path."""
 
 from collections import Counter
+from threading import Event
 from typing import Annotated, Any, Literal
 from urllib.parse import unquote
 
 from fastapi import APIRouter, Header, Query, Request, Response
 from fastapi.responses import StreamingResponse
-from starlette.concurrency import run_in_threadpool
 
 from yavik.core.answers.wording import counted, listing
 from yavik.core.files.delimited import preview
@@ -40,6 +40,7 @@ from yavik.server.schemas import (
     UploadOut,
     Window,
 )
+from yavik.server.stopping import while_waited_for
 from yavik.server.tables_view import LARGE_CELLS, body_of, job_out, snapshot_of, table_state
 from yavik.store.bodies import TableBody
 
@@ -61,33 +62,39 @@ async def upload(
     """The file's bytes are the body; its name comes percent-encoded in a header."""
     kept = await store.files.receive(study.id, unquote(x_filename), request.stream())
     try:
-        return await run_in_threadpool(first_look, store, kept.id)
+        return await while_waited_for(request, lambda stop: first_look(store, kept.id, stop))
     except DataProblem:
         store.files.drop(kept.id)
         raise
 
 
-def first_look(store: TheStore, upload_id: str) -> UploadOut:
+def first_look(store: TheStore, upload_id: str, stop: Event | None = None) -> UploadOut:
     """What a file that was just taken in seems to be. Raises DataProblem."""
     kept = store.files.get(upload_id)
     return UploadOut(
-        id=kept.id, filename=kept.filename, size=kept.size, preview=_preview(store, kept.id, kept.size, None)
+        id=kept.id, filename=kept.filename, size=kept.size, preview=_preview(store, kept.id, kept.size, None, stop)
     )
 
 
-def _preview(store: TheStore, upload_id: str, size: int, options: ReadOptions | None) -> Preview:
+def _preview(
+    store: TheStore, upload_id: str, size: int, options: ReadOptions | None, stop: Event | None = None
+) -> Preview:
     head = store.files.head(upload_id, SAMPLE_BYTES)
     format = options.format if options else find_format(head, store.files.get(upload_id).filename)
     if format == "text":
         return preview(head, size <= SAMPLE_BYTES, options)
     with store.files.as_path(upload_id) as path:
-        return look_into(path, format, options)
+        return look_into(path, format, options, stop)
 
 
 @router.post("/uploads/{upload_id}/preview")
-def preview_again(study: TheStudy, upload_id: str, options: ReadOptions, store: TheStore) -> Preview:
-    kept = store.files.get(upload_id)
-    return _preview(store, upload_id, kept.size, options)
+async def preview_again(
+    study: TheStudy, upload_id: str, options: ReadOptions, store: TheStore, request: Request
+) -> Preview:
+    def look(stop: Event) -> Preview:
+        return _preview(store, upload_id, store.files.get(upload_id).size, options, stop)
+
+    return await while_waited_for(request, look)
 
 
 @router.get("/uploads/{upload_id}/original")
