@@ -188,6 +188,13 @@ REFUSED: list[tuple[str, dict[str, list[Any]], dict[str, Any], str]] = [
     ("distribution", {"a": [None, None], "b": [1, 2]}, {"column": "a"}, "a"),
     ("frequencies", {"a": list(range(300))}, {"columns": ["a"]}, "300 different values"),
     ("study_size", {"a": [1, 2]}, {"difference": 0.0}, "never be found"),
+    (
+        "study_size",
+        {"a": [1, 2]},
+        {"design": "two_proportions", "share": 0.3, "other_share": 0.5, "alternative": "greater"},
+        "does not lie above",
+    ),
+    ("proportion", {"a": ["y", "n", "y"]}, {"column": "a", "value": 0.5, "margin": 10}, "type 0.1"),
     ("study_size", {"a": [1, 2]}, {"difference": 1e-6}, "ten million"),
     ("describe", {"a": [1, 2]}, {"columns": ["a"], "alternative": "less"}, "no direction"),
     ("describe", {"a": [1, 2]}, {"columns": ["a"], "missing": "pairwise"}, "filled throughout"),

@@ -96,6 +96,12 @@ TOLD: list[tuple[str, str, str, dict[str, Any]]] = [
     ),
     ("Page tint", "Brightness of two mills", "compare_two", {"response": "brightness", "groups": "mill"}),
     (
+        "Winter challenge",
+        "Visits with and without reminders",
+        "compare_two",
+        {"response": "visits", "groups": "reminders", "margin": 0.5},
+    ),
+    (
         "Corner visits",
         "Visits to three corners",
         "compare_groups",

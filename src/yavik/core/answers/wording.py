@@ -50,6 +50,14 @@ def finer(decimals: int, largest: float) -> int:
     return decimals if abs(largest) >= 1000 else decimals + 1
 
 
+def told(decimals: int, *errors: float) -> int:
+    """Decimals for a difference or a mean: the data's, one at least, and more where many rows know it better, so that
+    the first digit of its standard error is seen and no end of an interval is rounded to nought."""
+    fine = [e for e in errors if math.isfinite(e) and e > 0]
+    need = -math.floor(math.log10(min(fine))) if fine else 0
+    return max(decimals, 1, min(need, decimals + 6))
+
+
 SUPERSCRIPT = str.maketrans("-0123456789", "⁻⁰¹²³⁴⁵⁶⁷⁸⁹")
 
 

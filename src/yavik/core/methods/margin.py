@@ -36,6 +36,13 @@ class WithMargin(Spec):
     claim: Claim = Field("equivalent", json_schema_extra=option("What the margin is to show", CLAIMS))
 
 
+def demand_share(margin: float) -> None:
+    if margin >= 1:
+        raise DataProblem(
+            f"A margin between shares is a share itself, below 1: for {margin:g} percentage points type {margin / 100:g}."
+        )
+
+
 def judged(
     answer: Answer,
     found: Equivalence,

@@ -23,6 +23,7 @@ from yavik.core.answers.wording import (
     say,
     stat,
     statistic,
+    told,
     whole,
     word,
 )
@@ -78,7 +79,7 @@ def headline(
     else:
         i = int(found[0])
         unit = "" if method in RANKED else after_difference(b.data.unit)
-        size = f"{number(abs(float(pairs.difference[i])), b.data.decimals + (0 if b.data.decimals else 1))}{unit} "
+        size = f"{number(abs(float(pairs.difference[i])), told(b.data.decimals, float(pairs.se[i])))}{unit} "
         way = "lower" if pairs.difference[i] < 0 else "higher"
         tail = f"{g.names[pairs.a[i]]} is {'' if method in RANKED else size}{way + ' in rank' if method in RANKED else way} than {g.names[pairs.b[i]]}"
         tail += f"; {len(found)} of {len(pairs.p)} pairs differ." if len(pairs.p) > 1 else "."
@@ -187,7 +188,7 @@ def _line(name: str, t: TermTest, d: int, p: float | None) -> dict[str, Cell]:
 
 def pair_table(b: Blocked, spec: CompareGroupsSpec, pairs: Pairs, method: str, name: str) -> TableBlock:
     g, ranked = b.data.groups, method in RANKED
-    d = 2 if ranked else b.data.decimals + (0 if b.data.decimals else 1)
+    d = 2 if ranked else told(b.data.decimals, *pairs.se.tolist())
     shown = "z" if ranked else "t"
     rows, marked = [], []
     for i in range(len(pairs.p)):

@@ -22,6 +22,7 @@ from yavik.core.answers.wording import (
     say,
     share,
     stat,
+    told,
     whole,
     word,
 )
@@ -156,7 +157,11 @@ def all_means(f: Factorial, spec: FactorialSpec, at: Any) -> list[TableBlock]:
 
 def _means(f: Factorial, spec: FactorialSpec, term: Term, at: Any, id: str, *, folded: bool) -> TableBlock:
     places, means, covariance = f.model.estimated(term, at)
-    reach, d = _reach(f, spec.alpha), finer(f.decimals, float(np.abs(f.y).max()))
+    errors = np.sqrt(np.maximum(np.diag(covariance), 0))
+    reach, d = (
+        _reach(f, spec.alpha),
+        max(finer(f.decimals, float(np.abs(f.y).max())), told(f.decimals, *errors.tolist())),
+    )
     counts = _counts(f, term, places)
     observed = _observed(f, term, places)
     rows = []
@@ -221,7 +226,7 @@ def _pairs(f: Factorial, spec: FactorialSpec, term: Term, at: Any) -> TableBlock
     found = letters_from_pairs(
         [float(m) for m in means], p.a.tolist(), p.b.tolist(), [float(x) for x in p.p_adjusted], spec.alpha, up=True
     )
-    d = finer(f.decimals, float(np.abs(f.y).max()))
+    d = max(finer(f.decimals, float(np.abs(f.y).max())), told(f.decimals, *p.se.tolist()))
     rows, marked = [], []
     for i in range(len(p.p)):
         a, b = int(p.a[i]), int(p.b[i])

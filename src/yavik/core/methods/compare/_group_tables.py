@@ -17,6 +17,7 @@ from yavik.core.answers.wording import (
     p_cell,
     share,
     stat,
+    told,
     whole,
     word,
 )
@@ -172,7 +173,7 @@ def pairs(r: Results) -> TableBlock | None:
     if p is None:
         return None
     by_ranks, own = r.pair_method in BY_RANKS, r.pair_method == "pairwise_mann_whitney"
-    d = 1 if by_ranks and not own else max(r.data.decimals, 1)
+    d = 1 if by_ranks and not own else told(r.data.decimals, *(() if own else p.se.tolist()))
     shown = "z" if p.df is None else "t"
     columns = [
         head("pair", "Pair", left=True),

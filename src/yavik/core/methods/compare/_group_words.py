@@ -16,6 +16,7 @@ from yavik.core.answers.wording import (
     say,
     statistic,
     sub,
+    told,
 )
 from yavik.core.figures.caption import lower
 from yavik.core.figures.data import Grouped
@@ -61,7 +62,8 @@ def contrasts_sentence(r: Results) -> str:
 
 
 def contrast_words(plan: Planned, data: Grouped, alpha: float) -> str:
-    c, d = plan.found[0], data.decimals + (0 if data.decimals else 1)
+    c = plan.found[0]
+    d = told(data.decimals, c.se)
     more = len(plan.found) - 1
     tail = f"; {more} more planned {'contrast' if more == 1 else 'contrasts'} below" if more else ""
     if plan.trend:
@@ -117,8 +119,9 @@ def _mean_ranks(r: Results) -> str:
 
 def _estimate(r: Results, i: int) -> str:
     """'Alcove is 10.9 min lower than Winter garden (95% CI 6.3 to 15.4)'."""
-    g, pairs, d = r.data.groups, r.pairs, max(r.data.decimals, 1)
+    g, pairs = r.data.groups, r.pairs
     assert pairs is not None
+    d = told(r.data.decimals, float(pairs.se[i]))
     difference = float(pairs.difference[i])
     unit = after_difference(r.data.unit)
     text = f"{g.names[pairs.a[i]]} is {number(abs(difference), d)}{unit} {'lower' if difference < 0 else 'higher'} than {g.names[pairs.b[i]]}"

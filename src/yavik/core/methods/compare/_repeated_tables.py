@@ -25,6 +25,7 @@ from yavik.core.answers.wording import (
     share,
     stat,
     statistic,
+    told,
     whole,
     word,
 )
@@ -234,7 +235,7 @@ def pairs(s: Subjects, spec: RepeatedSpec) -> TableBlock | None:
     adjusted = np.full(len(p), np.nan)
     adjusted[known] = adjust(p[known], "holm")
     reach = float(stats.t.isf(spec.alpha / (2 * len(a)), free)) * se
-    d, why = s.decimals + 1, "all differences are the same"
+    d, why = max(s.decimals + 1, told(s.decimals, *se.tolist())), "all differences are the same"
     rows = [
         {
             "pair": word(f"{s.times[a[i]]} – {s.times[b[i]]}"),

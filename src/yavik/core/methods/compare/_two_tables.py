@@ -77,7 +77,7 @@ def _t_cells(t: TTest, d: int) -> dict[str, Cell]:
 
 def test(r: Results) -> TableBlock:
     k = r.known
-    d = max(k.decimals, 1)
+    d = r.printed
     between = f"{k.names[0]} − {k.names[1]}"
     unit = f" ({k.unit})" if k.unit else ""
     if r.test == "mann_whitney" and r.ranks and r.shift:
@@ -266,7 +266,7 @@ def same_thing(r: Results) -> NoteBlock | None:
         return None
     t = r.student
     correlation = t.t / np.sqrt(t.t**2 + t.df)
-    d = max(r.known.decimals, 1)
+    d = r.printed
     return NoteBlock(
         id="same",
         text=f"This is one test under three names: the point-biserial correlation of the values with {r.known.names[0]} against {r.known.names[1]} "

@@ -86,7 +86,7 @@ def headline(r: Results) -> list[Span]:
 
 def _estimate(r: Results) -> str:
     k = r.known
-    d = k.decimals + (0 if k.decimals else 1)
+    d = r.printed
     unit = after_difference(k.unit)
     if r.test == "mann_whitney" and r.shift:
         value, low, high, what = *r.shift, "shifted by"

@@ -20,6 +20,7 @@ from yavik.core.answers.wording import (
     p_words,
     plain,
     say,
+    told,
     whole,
     word,
 )
@@ -80,7 +81,7 @@ class Pairs:
 
     @property
     def printed(self) -> int:
-        return self.decimals + (0 if self.decimals else 1)
+        return told(self.decimals, float(self.away.std(ddof=1) / np.sqrt(self.n)))
 
     @property
     def unit(self) -> str:

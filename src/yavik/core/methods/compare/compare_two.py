@@ -8,7 +8,7 @@ from pydantic import Field
 
 from yavik.core.answers import Answer, Check, Marks, RowsUsed, Verdict
 from yavik.core.answers.make import compose
-from yavik.core.answers.wording import after_difference, listing, number, plain, say
+from yavik.core.answers.wording import after_difference, listing, number, plain, say, told
 from yavik.core.figures.data import Grouped, grouped
 from yavik.core.figures.describe import GROUPS, VALUES
 from yavik.core.methods.base import Aim, Alternative, Layout, Method, Run, option, placed, slot
@@ -123,6 +123,12 @@ class Results:
         found = self.student if self.test == "student" or isinstance(self.welch, str) else self.welch
         assert isinstance(found, TTest)
         return found
+
+    @property
+    def printed(self) -> int:
+        """Decimals of the difference."""
+        errors = [t.se for t in (self.student, self.welch) if isinstance(t, TTest)]
+        return told(self.known.decimals, *errors)
 
     @property
     def ends(self) -> tuple[float, float]:
@@ -346,10 +352,10 @@ def _answer(
 def _within_margin(made: Answer, r: Results, spec: CompareTwoSpec, margin: float) -> Answer:
     if r.test not in ("student", "welch"):
         raise DataProblem("A margin is a difference of means: choose Welch's or Student's t with it.")
-    t, d = r.main, r.known.decimals + (0 if r.known.decimals else 1)
+    t = r.main
     unit = after_difference(r.known.unit)
     found = of_means(r.known.a.mean - r.known.b.mean, t.se, t.df, margin, spec.alpha, spec.claim)
-    return judged(made, found, spec.alpha, r.known.names, lambda v: number(v, d), unit)
+    return judged(made, found, spec.alpha, r.known.names, lambda v: number(v, r.printed), unit)
 
 
 def _name(spec: CompareTwoSpec) -> str:

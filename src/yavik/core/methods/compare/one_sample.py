@@ -21,6 +21,7 @@ from yavik.core.answers.wording import (
     say,
     stat,
     statistic,
+    told,
     whole,
     word,
 )
@@ -80,6 +81,7 @@ class Found:
     def __init__(self, y: Floats, spec: OneSampleSpec, decimals: int) -> None:
         self.y, self.spec, self.decimals = y, spec, decimals
         self.sd = float(y.std(ddof=1)) if len(y) > 1 else np.nan
+        self.printed = told(decimals, self.sd / float(np.sqrt(len(y))))
         self.away = difference(y, spec.value)
         getattr(self, f"_{spec.test}")(spec.alternative)
 
@@ -223,9 +225,9 @@ def compute(table: Table, spec: OneSampleSpec, run: Run) -> Answer:
         raise DataProblem("A margin is a difference of means: choose the mean, by Student's t, with it.")
     away = float(y.mean()) - spec.value
     equal = of_means(away, found.sd / float(np.sqrt(len(y))), len(y) - 1, spec.margin, spec.alpha, spec.claim)
-    d_, unit = printed_decimals(column) + 1, after_difference(column.unit)
+    unit = after_difference(column.unit)
     names = ("the mean", f"{number(spec.value, printed_decimals(column))}{unit}")
-    return judged(made, equal, spec.alpha, names, lambda v: number(v, d_), unit)
+    return judged(made, equal, spec.alpha, names, lambda v: number(v, found.printed), unit)
 
 
 def p_of(y: Floats, spec: OneSampleSpec) -> float | None:
@@ -237,7 +239,7 @@ def p_of(y: Floats, spec: OneSampleSpec) -> float | None:
 
 
 def _headline(title: str, unit: str, f: Found) -> list[Span]:
-    d, spec = f.decimals + (0 if f.decimals else 1), f.spec
+    d, spec = f.printed, f.spec
     way = {"two_sided": "differs from", "less": "is below", "greater": "is above"}[spec.alternative]
     claim = f"{f.what} of {lower(title)} {way} {number(spec.value, f.decimals)}{unit}, "
     start = f"The {claim}" if f.p < spec.alpha else f"There is no evidence that the {claim}"
@@ -249,7 +251,7 @@ def _headline(title: str, unit: str, f: Found) -> list[Span]:
 
 def _tables(title: str, f: Found, spec: OneSampleSpec) -> list[Any]:
     m = moments(f.y, 1 - spec.alpha)
-    d, fine = f.decimals, f.decimals + 1
+    d, fine = f.decimals, max(f.decimals + 1, f.printed)
     groups = {
         "column": word(title),
         "n": whole(m.n),

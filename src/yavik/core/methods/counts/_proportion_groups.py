@@ -27,7 +27,7 @@ from yavik.core.figures.caption import lower
 from yavik.core.figures.plots import Bar, block, forest
 from yavik.core.methods.counts._proportion_spec import ProportionSpec
 from yavik.core.methods.counts._shared import ends_of, percent_ci, points
-from yavik.core.methods.margin import judged
+from yavik.core.methods.margin import demand_share, judged
 from yavik.core.stats.direction import z_p
 from yavik.core.stats.equivalence import of_shares
 from yavik.core.stats.shares import score_interval, wilson
@@ -124,6 +124,7 @@ def compared(
         return made
     if len(names) != 2:
         raise DataProblem(f"A margin is for two shares; there are {len(names)} groups.", column=spec.groups)
+    demand_share(spec.margin)
     found = of_shares(hits[0], n[0], hits[1], n[1], spec.margin, spec.alpha, spec.claim)
     return judged(made, found, spec.alpha, (names[0], names[1]), points, " percentage points")
 

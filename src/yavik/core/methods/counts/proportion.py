@@ -28,7 +28,7 @@ from yavik.core.methods.counts._proportion_spec import ProportionSpec
 from yavik.core.methods.counts._shared import ends_of, levels_of, percent_ci, points
 from yavik.core.methods.events import place_of
 from yavik.core.methods.fit import n_levels
-from yavik.core.methods.margin import judged
+from yavik.core.methods.margin import demand_share, judged
 from yavik.core.stats.direction import z_p
 from yavik.core.stats.equivalence import of_share
 from yavik.core.stats.shares import exact_share, wilson
@@ -153,6 +153,7 @@ def _one(spec: ProportionSpec, what: str, n: float, hits: float, rows: RowsUsed)
         return made
     if spec.value is None:
         raise DataProblem("A margin needs a share to compare with, or two groups.", column=spec.column)
+    demand_share(spec.margin)
     found = of_share(hits, n, spec.value, spec.margin, spec.alpha, spec.claim)
     return judged(made, found, spec.alpha, ("the share", percent(spec.value)), points, " percentage points")
 
