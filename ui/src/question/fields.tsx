@@ -41,7 +41,7 @@ export function TextField({ field, option, value, set }: FieldProps) {
   const draft = useDraft(String(value ?? ""), (text) => set(text.trim() || null));
   return (
     <label className="field max-w-72"><span>{option.title}</span>
-      <input className="input input-sm w-72 font-mono" data-option={field} type="text" {...draft} />
+      <input className="input input-sm w-full max-w-72 font-mono" data-option={field} type="text" {...draft} />
       <Help option={option} />
     </label>
   );
@@ -52,7 +52,7 @@ export function ColumnField({ field, option, value, set, columns }: FieldProps &
   const lost = typeof value === "string" && !able.some((c) => c.name === value);
   return (
     <label className="field max-w-72"><span>{option.title}</span>
-      <select className="select select-sm w-64" data-option={field} value={typeof value === "string" ? value : ""} onChange={(e) => set(e.target.value || null)}>
+      <select className="select select-sm w-full max-w-72" data-option={field} value={typeof value === "string" ? value : ""} onChange={(e) => set(e.target.value || null)}>
         <option value="">none</option>
         {able.map((c) => <option key={c.name} value={c.name}>{c.label ?? c.name}</option>)}
         {lost && <option value={value}>{value} (not there)</option>}
@@ -66,7 +66,7 @@ export function LevelField({ field, option, value, set, levels }: FieldProps & {
   const lost = typeof value === "string" && !levels.includes(value);
   return (
     <label className="field max-w-72"><span>{option.title}</span>
-      <select className="select select-sm w-64" data-option={field} value={typeof value === "string" ? value : ""} onChange={(e) => set(e.target.value || null)}>
+      <select className="select select-sm w-full max-w-72" data-option={field} value={typeof value === "string" ? value : ""} onChange={(e) => set(e.target.value || null)}>
         <option value="">as it comes</option>
         {levels.map((l) => <option key={l} value={l}>{l}</option>)}
         {lost && <option value={value}>{value} (not there)</option>}

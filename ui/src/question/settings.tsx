@@ -40,7 +40,7 @@ export function Settings({ method, state, tables, rows, columns, answer, change,
         <button type="button" className="link-quiet" aria-expanded={open} onClick={() => setOpen(!open)}>{open ? "Close settings" : "Change settings"}</button>
       </p>
       {open && (
-        <div className="mt-3 flex max-h-[46vh] flex-wrap items-start gap-x-7 gap-y-3 overflow-y-auto pb-1" role="group" aria-label="Settings">
+        <div className="mt-3 grid max-h-[46vh] grid-cols-[repeat(auto-fill,minmax(15.5rem,1fr))] items-start gap-x-7 gap-y-3 overflow-y-auto pb-1 [&>fieldset]:col-span-2 [&>fieldset.w-full]:col-span-full" role="group" aria-label="Settings">
           {method.layouts.length > 1 && rows && <div className="field"><span>How the data lie</span><Layouts method={method} state={state} setLayout={setLayout} /></div>}
           {properties.map(([field, p]) => {
             if (!p.option || !applies(p.option, state, all)) return null;
@@ -61,7 +61,7 @@ function applies(option: Option, state: S["QuestionState"], all: Record<string, 
   const met = entries.map(([field, wanted]) => {
     const value = field === "pairs_used" ? state.pairs_used : (state.spec[field] ?? all[field]?.default);
     if (wanted === "set") return value !== null && value !== undefined && !(Array.isArray(value) && value.length === 0);
-    return typeof value === "string" && wanted.includes(value);
+    return (typeof value === "string" || typeof value === "boolean") && wanted.map(String).includes(String(value));
   });
   return option.any ? met.some(Boolean) : met.every(Boolean);
 }
@@ -106,7 +106,7 @@ function Field({ field, option, value, set, columns, chosen, names }: { field: s
     case "choice":
       return (
         <label className="field max-w-72"><span>{option.title}</span>
-          <select className="select select-sm w-64" value={String(value)} onChange={(e) => set(e.target.value)} data-option={field}>
+          <select className="select select-sm w-full max-w-72" value={String(value)} onChange={(e) => set(e.target.value)} data-option={field}>
             {Object.entries(option.words ?? {}).map(([v, words]) => <option key={v} value={v}>{words}</option>)}
           </select>
           {option.help && <small className="muted mt-1 block text-[0.8rem]">{option.help}</small>}

@@ -13,8 +13,8 @@ from yavik.core.stats.equivalence import Claim, Equivalence
 from yavik.core.table import DataProblem
 
 CLAIMS = {
-    "equivalent": "equivalence: neither lower nor higher by the margin",
-    "not_lower": "non-inferiority: not lower by the margin",
+    "equivalent": "equivalence: within the margin",
+    "not_lower": "non-inferiority: not lower by it",
     "not_higher": "not higher by the margin",
 }
 

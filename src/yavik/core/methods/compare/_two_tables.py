@@ -35,7 +35,7 @@ ONE = "one value has no spread"
 
 def groups(r: Results, means: tuple[float, float]) -> TableBlock:
     k, rows = r.known, []
-    fine = finer(k.decimals, max(map(abs, means)))
+    fine = max(finer(k.decimals, max(map(abs, means))), r.printed)
     for i, (name, s) in enumerate(zip(k.names, (k.a, k.b), strict=True)):
         sd = float(np.sqrt(s.variance))
         low, high = (

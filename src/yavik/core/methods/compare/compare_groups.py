@@ -190,6 +190,7 @@ def _fit(table: Table, spec: dict[str, Any]) -> tuple[float, str] | None:
 
 METHOD = Method(
     id="compare_groups",
+    version="2",
     aim=Aim.compare,
     title="One-way analysis of variance, Welch, Brown–Forsythe, Kruskal–Wallis; pairwise comparisons with letters",
     layouts=(

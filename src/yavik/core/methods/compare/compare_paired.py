@@ -297,6 +297,7 @@ def _fit(table: Table, spec: dict[str, Any]) -> tuple[float, str] | None:
 
 METHOD = Method(
     id="compare_paired",
+    version="2",
     aim=Aim.compare,
     title="Paired samples: t test, signed ranks, signs",
     layouts=(

@@ -378,6 +378,7 @@ def _fit(table: Table, spec: dict[str, Any]) -> tuple[float, str] | None:
 
 METHOD = Method(
     id="compare_two",
+    version="2",
     aim=Aim.compare,
     title="Two independent samples: t test, Welch's test, rank sums (Mann–Whitney, Wilcoxon), permutation",
     layouts=(

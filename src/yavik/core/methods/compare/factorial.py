@@ -169,6 +169,7 @@ def _fit(table: Table, spec: dict[str, Any]) -> tuple[float, str] | None:
 
 METHOD = Method(
     id="factorial",
+    version="2",
     aim=Aim.compare,
     title="Factorial analysis of variance, with covariates and blocks",
     layouts=(

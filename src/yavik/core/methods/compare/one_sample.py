@@ -331,6 +331,7 @@ def _fit(table: Table, spec: dict[str, Any]) -> tuple[float, str] | None:
 
 METHOD = Method(
     id="one_sample",
+    version="2",
     aim=Aim.compare,
     title="One sample against a value: t test, signed ranks, signs, spread",
     layouts=(Layout("column", "one column", "Does {column} differ from a known value?", ("column",), ("column",)),),

@@ -173,6 +173,7 @@ def _fit(table: Table, spec: dict[str, Any]) -> tuple[float, str] | None:
 
 METHOD = Method(
     id="repeated",
+    version="2",
     aim=Aim.compare,
     title="Repeated measures: within-subjects and mixed analysis of variance, Friedman",
     layouts=(

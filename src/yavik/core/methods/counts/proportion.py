@@ -215,6 +215,7 @@ def _fit(table: Table, spec: dict[str, Any]) -> tuple[float, str] | None:
 
 METHOD = Method(
     id="proportion",
+    version="2",
     aim=Aim.counts,
     title="One share with its interval, and shares of groups compared",
     layouts=(

@@ -450,6 +450,7 @@ def _fit(table: Table, spec: dict[str, Any]) -> tuple[float, str] | None:
 
 METHOD = Method(
     id="study_size",
+    version="2",
     aim=Aim.plan,
     title="Power and sample size for means, shares, correlations and tables of counts",
     layouts=(

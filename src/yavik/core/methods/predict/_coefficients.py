@@ -10,6 +10,7 @@ from scipy import special
 from yavik.core.answers.make import ci_cells
 from yavik.core.answers.model_card import CardTerm, Estimate
 from yavik.core.answers.wording import SUPERSCRIPT, interval, level_words, listing, num, number, p_cell, stat, word
+from yavik.core.figures.caption import lower as lower
 from yavik.core.methods.predict._effects import decimals_of
 from yavik.core.methods.predict._fitted import BLIND, Fitted
 from yavik.core.methods.predict._terms import ModelData, as_number, spec_term, term_key
@@ -211,9 +212,9 @@ def further(unit: str, title: str, amount: float) -> str:
     return f"{size}{words} of {title}"
 
 
-def lower(title: str) -> str:
-    """'Floor area' within a sentence is 'floor area'; 'pH' stays."""
-    return title[0].lower() + title[1:] if len(title) > 1 and title[0].isupper() and title[1].islower() else title
+def lower_term(title: str) -> str:
+    """'District × Floor area' within a sentence."""
+    return " × ".join(lower(part) for part in title.split(" × "))
 
 
 def more_or_less(
@@ -254,7 +255,7 @@ def bent_words(f: Fitted) -> list[tuple[str, str]]:
         said.append(
             (
                 powers,
-                f"The response over {lower(title)} is curved{turn}; one coefficient alone cannot be read. Look at its picture.",
+                f"The model bends the response over {lower(title)}{turn}; one coefficient alone cannot be read. Look at its picture.",
             )
         )
     return said
@@ -278,5 +279,7 @@ def _turn(f: Fitted, name: str) -> str:
     at = zero - b1 / (2 * b2) if b2 else np.inf
     values = f.data.design.data[name]
     if not values.min() <= at <= values.max():
-        return f" and {'rises' if b1 + 2 * b2 * (float(values.mean()) - zero) > 0 else 'falls'} throughout the data"
+        return (
+            f", which {'rises' if b1 + 2 * b2 * (float(values.mean()) - zero) > 0 else 'falls'} throughout the data"
+        )
     return f", with its {'top' if b2 < 0 else 'lowest point'} at {f.data.said_place(name, at)}"

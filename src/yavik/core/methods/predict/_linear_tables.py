@@ -39,6 +39,7 @@ from yavik.core.methods.predict._coefficients import (
     change_words,
     estimates,
     lower,
+    lower_term,
     more_or_less,
     raw_shape,
 )
@@ -66,7 +67,7 @@ SE_WORDS = {
 def headline(
     m: LinearFit, spec: LinearSpec, test: FTest | None, strongest: Coefficient | None
 ) -> tuple[list[Span], str]:
-    names = listing([lower(m.data.term_title(t)) for t in m.data.terms], 5)
+    names = listing([lower_term(m.data.term_title(t)) for t in m.data.terms], 5)
     response = lower(m.data.response.title)
     if not m.data.terms:
         return say(

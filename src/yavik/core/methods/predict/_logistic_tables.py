@@ -41,6 +41,7 @@ from yavik.core.methods.predict._coefficients import (
     change_words,
     estimates,
     lower,
+    lower_term,
 )
 from yavik.core.methods.predict._terms import term_key
 from yavik.core.stats.binary import fit, score_test, without
@@ -120,7 +121,7 @@ def headline(
         return say(
             f"No term was chosen: {said} in {percent(share_)} of rows is all that can be told."
         ), "no term chosen"
-    names = listing([lower(m.data.term_title(t)) for t in m.data.terms], 5)
+    names = listing([lower_term(m.data.term_title(t)) for t in m.data.terms], 5)
     what = "odds" if spec.link == "logit" else "probability"
     if m.complete:
         return say(

@@ -7,6 +7,7 @@ import numpy as np
 
 from yavik.core.answers import Check, Remedy, Verdict
 from yavik.core.answers.wording import counted, listing, number, significant
+from yavik.core.figures.caption import lower
 from yavik.core.methods.predict._terms import ModelData, spec_term
 from yavik.core.stats.design import missing_lower, movable
 from yavik.core.stats.groups import Floats
@@ -127,12 +128,12 @@ def zero_of_numbers(data: ModelData, spec: Any) -> Check | None:
     if not far:
         return None
     ranges = [
-        f"{data.title(n)} ({data.said_place(n, values[n].min())} to {data.said_place(n, values[n].max())})"
+        f"{lower(data.title(n))} ({data.said_place(n, values[n].min())} to {data.said_place(n, values[n].max())})"
         for n in far[:3]
     ]
     return Check(
         id="zero", title="Where zero lies", verdict=Verdict.doubtful,
-        text=f"Zero lies outside {listing(ranges, 3)}. Intercept, lower powers and parts of interactions, with their p, "
+        text=f"Zero lies outside the values of {listing(ranges, 3)}. Intercept, lower powers and parts of interactions, with their p, "
         "are said of that zero, where there are no data; predictions, means and pictures are not touched by it.",
         remedies=[Remedy(label="Count from the means", spec={"zero": "mean"})],
     )  # fmt: skip

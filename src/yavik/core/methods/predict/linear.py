@@ -300,6 +300,7 @@ def _name(spec: LinearSpec) -> str:
 
 METHOD = Method(
     id="linear",
+    version="2",
     aim=Aim.predict,
     title="Linear regression, also with categories, powers, interactions and selection",
     layouts=(

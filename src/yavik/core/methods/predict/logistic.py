@@ -255,6 +255,7 @@ def _name(spec: LogisticSpec) -> str:
 
 METHOD = Method(
     id="logistic",
+    version="2",
     aim=Aim.predict,
     title="Logistic regression, also probit, penalised and with selection",
     layouts=(
