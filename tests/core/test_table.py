@@ -135,6 +135,15 @@ def test_a_profile_of_numbers_is_that_of_pandas(values: list[float]) -> None:
     assert found.mean == pytest.approx(series.mean(), abs=1e-6)
 
 
+@pytest.mark.parametrize(("kind", "decimals", "scale"), [(Kind.count, 0, 1), (Kind.measure, 1, 0.1)])
+@pytest.mark.parametrize("most", [3, 12, 18, 25, 100])
+def test_values_on_a_grid_have_bars_without_gaps(kind: Kind, decimals: int, scale: float, most: int) -> None:
+    """Every place of the grid once or more: no bar is empty, and all but the last hold as many places."""
+    values = np.repeat(np.arange(1, most + 1), 2) * scale
+    bars = profile(Column(name="x", kind=kind, decimals=decimals), pa.array(values)).bars
+    assert min(bars) > 0 and sum(bars) == 2 * most and len(set(bars[:-1])) <= 1 and len(bars) <= 18
+
+
 def test_a_profile_counts_infinite_values() -> None:
     found = profile(Column(name="x", kind=Kind.measure), pa.array([1.0, np.inf, -np.inf, None]))
     assert (found.infinite, found.empty, found.low) == (2, 1, 1)

@@ -90,7 +90,8 @@ class Store:
         """A column's distribution, computed once per column content."""
         place = next(i for i, c in enumerate(snapshot.columns) if c.name == name)
         column: Column = snapshot.columns[place]
-        key = key_of("profile", snapshot.hashes[place], column.kind, [level.model_dump() for level in column.levels])
+        levels = [level.model_dump() for level in column.levels]
+        key = key_of("profile", profiles.REVISION, snapshot.hashes[place], column.kind, column.decimals, levels)
         with Session(self.engine) as session:
             data = session.scalar(select(Profile.data).where(Profile.key == key))
         if data is None:

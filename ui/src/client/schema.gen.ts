@@ -2727,7 +2727,7 @@ export interface components {
         };
         /**
          * Profile
-         * @description ``bars`` are heights (counts); for numbers they are equal bins from ``low`` to ``high``.
+         * @description ``bars`` are heights (counts); for numbers they are equal bins that begin at ``low`` and end at ``high`` or, of values on a grid, up to a bar beyond.
          */
         Profile: {
             /**

@@ -56,7 +56,8 @@ def _alike(table: Table) -> list[Notice]:
             seen.setdefault(" ".join(level.value.casefold().split()), []).append(level.value)
         for same in seen.values():
             if len(same) > 1:
-                words = " and ".join(f"“{v}”" for v in same[:4])
+                quoted = [f"“{v}”" for v in same[:4]]
+                words = f"{', '.join(quoted[:-1])} and {quoted[-1]}"
                 found.append(
                     Notice(
                         text=f"Labels of {column.title} look alike: {words}. They count as different levels; join them if they are one."

@@ -12,10 +12,12 @@ from yavik.core.table.table import date_text
 
 BINS = 18
 MOST_BARS = 24
+REVISION = 2
+"""Raised when a description says something else of the same cells: kept ones are then made anew."""
 
 
 class Profile(BaseModel):
-    """``bars`` are heights (counts); for numbers they are equal bins from ``low`` to ``high``."""
+    """``bars`` are heights (counts); for numbers they are equal bins that begin at ``low`` and end at ``high`` or, of values on a grid, up to a bar beyond."""
 
     filled: int
     empty: int
@@ -42,7 +44,7 @@ def profile(column: Column, array: Any) -> Profile:
     if column.kind in CODED:
         return _levels(column, array, base)
     if column.kind in NUMERIC:
-        return _numbers(array, base)
+        return _numbers(array, base, column.decimals)
     if column.kind is Kind.date:
         return _dates(array, base)
     return base.model_copy(update={"distinct": pc.count_distinct(array, mode="only_valid").as_py()})
@@ -61,7 +63,7 @@ def _levels(column: Column, array: Any, base: Profile) -> Profile:
     )
 
 
-def _numbers(array: Any, base: Profile) -> Profile:
+def _numbers(array: Any, base: Profile, decimals: int | None = None) -> Profile:
     values = array.drop_null().cast(pa.float64()).to_numpy(zero_copy_only=False)
     finite = values[np.isfinite(values)]
     infinite = len(values) - len(finite)
@@ -69,9 +71,8 @@ def _numbers(array: Any, base: Profile) -> Profile:
         return base.model_copy(update={"infinite": infinite})
     ordered = np.sort(finite)
     low, high = float(ordered[0]), float(ordered[-1])
-    edges = np.linspace(low, high, BINS + 1) if high > low else np.array([low, low])
     # Counting by bisection in the sorted values costs nothing beside the sort that quartiles need anyway.
-    cuts = np.searchsorted(ordered, edges[1:-1], side="left")
+    cuts = np.searchsorted(ordered, _edges(low, high, decimals)[1:-1], side="left")
     bars = np.diff(np.concatenate([[0], cuts, [len(ordered)]]))
     q1, median, q3 = np.quantile(ordered, [0.25, 0.5, 0.75])
     return base.model_copy(
@@ -88,6 +89,19 @@ def _numbers(array: Any, base: Profile) -> Profile:
             "distinct": int(1 + (np.diff(ordered) > 0).sum()),
         }
     )
+
+
+def _edges(low: float, high: float, decimals: int | None) -> Any:
+    """Ends of the bars. Values written to some decimals lie on a grid: every bar holds as many of its places, or bars
+    would come and go where there is nothing to see."""
+    if not high > low:
+        return np.array([low, low])
+    step = 10.0 ** -(decimals or 0)
+    places = round((high - low) / step) + 1
+    if decimals is None or places > 50 * BINS:
+        return np.linspace(low, high, BINS + 1)
+    each = -(-places // BINS)
+    return low - step / 2 + step * each * np.arange(-(-places // each) + 1)
 
 
 def _dates(array: Any, base: Profile) -> Profile:
