@@ -81,6 +81,9 @@ def judged(
         )
     answer.headline_spans += say(start, *p, f" ({way}).")
     answer.headline = plain(answer.headline_spans)
+    ruled_out = {"equivalent": f"within ±{m}", "not_lower": f"not lower by {m}", "not_higher": f"not higher by {m}"}
+    said = ruled_out[found.claim]
+    answer.short = f"{said}, {plain(p)}" if shown else f"not shown to be {said}, {plain(p)}"
     answer.settings.append(
         f"margin ±{m}" if found.claim == "equivalent" else f"margin {m}, {found.claim.replace('_', ' ')}"
     )
