@@ -1,6 +1,8 @@
 """Shared: a store in a folder of its own, and a server without a network."""
 
+import fcntl
 import os
+import shutil
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
@@ -10,8 +12,24 @@ from fastapi.testclient import TestClient
 
 os.environ.setdefault("OMP_NUM_THREADS", "1")
 
+from yavik.demo.study import make_demo
 from yavik.server.app import create_app
 from yavik.store import Store
+
+
+@pytest.fixture(scope="session")
+def made_demo(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A data folder with the demo study, made once for all workers of a run. To be copied, never used itself."""
+    base = tmp_path_factory.getbasetemp()
+    folder = (base.parent if os.environ.get("PYTEST_XDIST_WORKER") else base) / "made-demo"
+    with open(f"{folder}.lock", "w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        if not (folder / "done").exists():
+            made = Store(folder)
+            make_demo(made)
+            made.close()
+            (folder / "done").touch()
+    return folder
 
 
 @pytest.fixture
@@ -60,7 +78,9 @@ class Client:
 
 
 @pytest.fixture
-def http(tmp_path: Path) -> Iterator[TestClient]:
+def http(tmp_path: Path, request: pytest.FixtureRequest) -> Iterator[TestClient]:
+    if "demo" in request.fixturenames:
+        shutil.copytree(request.getfixturevalue("made_demo"), tmp_path / "data")
     with TestClient(create_app(tmp_path / "data", workers=1, warm=False), base_url="http://127.0.0.1") as client:
         yield client
 
@@ -72,4 +92,4 @@ def client(http: TestClient) -> Client:
 
 @pytest.fixture
 def demo(http: TestClient) -> Client:
-    return Client(http, http.post("/api/studies/demo").json()["id"])
+    return Client(http, next(s["id"] for s in http.get("/api/studies").json() if s["demo"]))

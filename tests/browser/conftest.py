@@ -1,6 +1,7 @@
 """A real server with the demo study, and headless Chromium."""
 
 import os
+import shutil
 import socket
 import subprocess
 import sys
@@ -33,9 +34,11 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
             item.add_marker(pytest.mark.browser)
 
 
-@pytest.fixture(scope="module")
-def address(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
-    folder = tmp_path_factory.mktemp("data")
+@pytest.fixture(scope="session")
+def address(tmp_path_factory: pytest.TempPathFactory, made_demo: Path) -> Iterator[str]:
+    """One server for all tests of a worker: each test has a study of its own in it."""
+    folder = tmp_path_factory.mktemp("server") / "data"
+    shutil.copytree(made_demo, folder)
     with socket.socket() as s:
         s.bind(("127.0.0.1", 0))
         port = s.getsockname()[1]
@@ -55,7 +58,7 @@ def address(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
     process.wait(60)
 
 
-@pytest.fixture(scope="module")
+@pytest.fixture(scope="session")
 def browser() -> Iterator[Browser]:
     with sync_playwright() as p:
         made = p.chromium.launch(executable_path="/usr/bin/chromium", headless=True, args=ARGS)
