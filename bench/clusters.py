@@ -12,7 +12,7 @@ from pathlib import Path
 
 import numpy as np
 
-from yavik.core.methods.predict._linear_fit import fit_linear
+from yavik.core.methods.predict.linear.fit import fit_linear
 from yavik.core.methods.registry import parse_spec
 from yavik.core.stats.groups import Floats
 from yavik.core.table import Column, Kind, Level, Table

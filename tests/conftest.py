@@ -22,7 +22,7 @@ def made_demo(tmp_path_factory: pytest.TempPathFactory) -> Path:
     """A data folder with the demo study, made once for all workers of a run. To be copied, never used itself."""
     base = tmp_path_factory.getbasetemp()
     folder = (base.parent if os.environ.get("PYTEST_XDIST_WORKER") else base) / "made-demo"
-    with open(f"{folder}.lock", "w") as lock:
+    with (folder.parent / "made-demo.lock").open("w") as lock:
         fcntl.flock(lock, fcntl.LOCK_EX)
         if not (folder / "done").exists():
             made = Store(folder)

@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 
 from tests.tables import table_from
-from yavik.core.methods.events import event_word, says_yes
+from yavik.core.methods.kit.events import event_word, says_yes
 from yavik.core.methods.registry import answer
 from yavik.core.stats.shares import score_interval
 from yavik.core.stats.tables_of_counts import fisher_2x2, fisher_interval, independence

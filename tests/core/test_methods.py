@@ -289,7 +289,7 @@ def test_a_method_from_another_package_is_found(monkeypatch: pytest.MonkeyPatch)
     from dataclasses import replace
 
     from yavik.core.methods import registry
-    from yavik.core.methods.describe.describe import METHOD
+    from yavik.core.methods.describe.summary.method import METHOD
 
     class Entry:
         def load(self) -> Any:

@@ -10,7 +10,7 @@ import statsmodels.formula.api as smf
 from scipy import stats
 
 from tests.tables import table_from
-from yavik.core.methods.predict._linear_fit import fit_linear
+from yavik.core.methods.predict.linear.fit import fit_linear
 from yavik.core.methods.registry import answer, parse_spec
 
 RNG = np.random.default_rng(12)

@@ -12,8 +12,8 @@ from statsmodels.stats.stattools import durbin_watson
 from tests.tables import demo_tables, table_from
 from tests.truth.nist_lines import SETS, Certified
 from yavik.core.methods import answer
-from yavik.core.methods.predict._linear_fit import fit_linear
-from yavik.core.methods.predict.linear import LinearSpec
+from yavik.core.methods.predict.linear.fit import fit_linear
+from yavik.core.methods.predict.linear.spec import LinearSpec
 from yavik.core.methods.registry import new_columns
 from yavik.core.stats import triangle as routes
 from yavik.core.stats.design import Design, Factor, ModelTerm, Part

@@ -1,16 +1,16 @@
-"""Finds every method: modules under ``core/methods/<aim>/`` with a ``METHOD``, and the entry points ``yavik.methods``."""
+"""Finds every method: files and folders under ``core/methods/<aim>/``, and the entry points ``yavik.methods``."""
 
 import importlib
 import pkgutil
 from functools import lru_cache
 from importlib.metadata import entry_points
+from pathlib import Path
 from typing import Any
 
 import numpy as np
 import pyarrow as pa
 from pydantic import ValidationError
 
-import yavik.core.methods as package
 from yavik.core.answers import Answer, RowsUsed
 from yavik.core.answers.answer import LeftOut
 from yavik.core.answers.gate import demand_numbers
@@ -21,19 +21,18 @@ from yavik.core.steps.expressions import rows_where
 from yavik.core.table import Column, DataProblem, Kind, Table
 from yavik.core.table.texts import keepable
 
+HERE = Path(__file__).parent
+
 
 @lru_cache(maxsize=1)
 def methods() -> dict[str, Method[Any]]:
-    """All methods by id. A file whose name starts with an underscore is shared code, not a method."""
+    """All methods by id: the ``METHOD`` of each file in an aim's folder, or of ``method`` in a folder of several."""
     found: dict[str, Method[Any]] = {}
-    for folder in pkgutil.iter_modules(package.__path__):
-        if not folder.ispkg:
-            continue
-        aim = importlib.import_module(f"{package.__name__}.{folder.name}")
-        for module in pkgutil.iter_modules(aim.__path__):
-            if not module.name.startswith("_"):
-                method = importlib.import_module(f"{aim.__name__}.{module.name}").METHOD
-                found[method.id] = method
+    for aim in AIMS:
+        for module in pkgutil.iter_modules([str(HERE / aim)]):
+            name = f"{__package__}.{aim}.{module.name}{'.method' if module.ispkg else ''}"
+            method = importlib.import_module(name).METHOD
+            found[method.id] = method
     for entry in entry_points(group="yavik.methods"):
         method = entry.load()
         found[method.id] = method

@@ -31,9 +31,9 @@ from yavik.core.figures.describe import VALUES
 from yavik.core.figures.pictures import histogram
 from yavik.core.figures.plots import block
 from yavik.core.methods.base import Aim, Alternative, Layout, Method, Page, Run, amount, option, slot
-from yavik.core.methods.compare._two_words import ends
-from yavik.core.methods.margin import WithMargin, judged
-from yavik.core.methods.shared import (
+from yavik.core.methods.compare.two.words import ends
+from yavik.core.methods.kit.margin import WithMargin, judged
+from yavik.core.methods.kit.shared import (
     far_out,
     filled_numbers,
     normal_check,

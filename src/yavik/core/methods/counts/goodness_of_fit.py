@@ -29,7 +29,7 @@ from yavik.core.figures.caption import lower
 from yavik.core.figures.pictures import bars
 from yavik.core.figures.plots import block
 from yavik.core.methods.base import Aim, Layout, Method, Page, Run, Spec, amount, placed, slot
-from yavik.core.methods.counts._shared import LEVELS, levels_of
+from yavik.core.methods.kit.shares import LEVELS, levels_of
 from yavik.core.stats.groups import Floats
 from yavik.core.stats.tables_of_counts import goodness
 from yavik.core.table import Codes, DataProblem, Table

@@ -25,9 +25,9 @@ from yavik.core.answers.wording import (
     word,
 )
 from yavik.core.methods.base import Aim, Layout, Method, Page, Run, Spec, placed, slot
-from yavik.core.methods.counts._shared import ends_of, levels_of, points
-from yavik.core.methods.events import event_in
 from yavik.core.methods.fit import n_levels
+from yavik.core.methods.kit.events import event_in
+from yavik.core.methods.kit.shares import ends_of, levels_of, points
 from yavik.core.stats.adjusting import adjust
 from yavik.core.stats.shares import wilson
 from yavik.core.stats.tables_of_counts import cochran_q, mcnemar

@@ -1,0 +1,144 @@
+"""Sentences of a comparison of groups."""
+
+import numpy as np
+
+from yavik.core.answers import Span
+from yavik.core.answers.wording import (
+    after_difference,
+    alpha_words,
+    df,
+    interval,
+    italic,
+    level_words,
+    listing,
+    number,
+    p_words,
+    say,
+    statistic,
+    sub,
+    told,
+)
+from yavik.core.figures.caption import lower
+from yavik.core.figures.data import Grouped
+from yavik.core.methods.compare.groups.compute import GroupsResults
+from yavik.core.methods.compare.groups.contrasts import Planned
+from yavik.core.methods.compare.groups.spec import BY_RANKS, PAIR_WORDS, WITH_CONTROL
+from yavik.core.methods.compare.two.words import ends
+
+
+def statistic_spans(r: GroupsResults) -> list[Span]:
+    t = r.main
+    if r.permuted:
+        return say(italic("p"), f" {p_words(t.p)} ({r.permuted.draws} random divisions)")
+    if r.test == "kruskal_wallis":
+        return say(italic("H"), f"({df(t.df1)}) = {statistic(t.f)}, ", italic("p"), f" {p_words(t.p)}")
+    mark = {"welch": [sub("W")], "brown_forsythe": [Span(t="*")]}.get(r.test, [])
+    return say(
+        italic("F"), *mark, f"({df(t.df1)}, {df(t.df2)}) = {statistic(t.f)}, ", italic("p"), f" {p_words(t.p)}"
+    )
+
+
+def headline(r: GroupsResults) -> list[Span]:
+    g = r.data.groups
+    by_ranks = r.test == "kruskal_wallis"
+    among = f"between {listing(list(g.names), 5)}" if r.data.value == "Value" else f"by {lower(r.data.group)}"
+    what = (
+        ("Ranks of " if by_ranks else "Mean ") + lower(r.data.value)
+        if r.data.value != "Value"
+        else ("Ranks" if by_ranks else "Means")
+    )
+    verb = "differ" if (what.endswith("s") and r.data.value == "Value") or by_ranks else "differs"
+    if r.main.p < r.alpha:
+        start = [f"{what} {verb} {among}, "]
+    else:
+        subject = lower(what) if what not in ("Means", "Ranks") else what.lower()
+        start = [f"There is no evidence that {subject} {verb} {among}, "]
+    return say(*start, *statistic_spans(r), ". ", contrasts_sentence(r) or _pairs_sentence(r))
+
+
+def contrasts_sentence(r: GroupsResults) -> str:
+    """What was planned comes before all pairs."""
+    return contrast_words(r.contrasts, r.data, r.alpha) if r.contrasts else ""
+
+
+def contrast_words(plan: Planned, data: Grouped, alpha: float) -> str:
+    c = plan.found[0]
+    d = told(data.decimals, c.se)
+    more = len(plan.found) - 1
+    tail = f"; {more} more planned {'contrast' if more == 1 else 'contrasts'} below" if more else ""
+    if plan.trend:
+        shown = [c.label for c in plan.found if c.p_adjusted < alpha]
+        return f"The trend is {listing(shown)}." if shown else "No trend of any degree can be made out."
+    unit = after_difference(data.unit)
+    return f"{c.label}: {number(c.estimate, d)}{unit} ({level_words(alpha)} CI {interval(c.ci_low, c.ci_high, d)}, p {p_words(c.p_adjusted)}){tail}."
+
+
+def _pairs_sentence(r: GroupsResults) -> str:
+    g, pairs = r.data.groups, r.pairs
+    if pairs is None:
+        return f"With {g.k} groups the pairs are not compared one by one."
+    p = pairs.p_adjusted
+    found = [i for i in np.argsort(-np.abs(pairs.difference)) if p[i] < r.alpha]
+    if g.k == 2 and r.pair_method in BY_RANKS:
+        return _mean_ranks(r)
+    if not found and (g.k > 2 or r.main.p < r.alpha):
+        control = r.pair_method in WITH_CONTROL
+        return (
+            f"No group can be told apart from {g.names[pairs.b[0]]}."
+            if control
+            else "No two groups can be told apart."
+        )
+    if not found:
+        return _estimate(r, 0) + "."
+    if r.pair_method in BY_RANKS:
+        names = [f"{g.names[pairs.a[i]]} and {g.names[pairs.b[i]]}" for i in found[:3]]
+        more = f" and {len(found) - 3} more pairs" if len(found) > 3 else ""
+        return f"Told apart: {'; '.join(names)}{more}."
+    said = _estimate(r, int(found[0]))
+    rest = len(pairs.p) - len(found)
+    if g.k == 2:
+        return said + "."
+    if g.k == 3 and rest:
+        apart = [(g.names[pairs.a[i]], g.names[pairs.b[i]]) for i in range(len(pairs.p)) if not p[i] < r.alpha]
+        if len(apart) == 1:
+            return f"{said}; {apart[0][0]} and {apart[0][1]} cannot be told apart."
+        middle = set(apart[0]) & set(apart[1])
+        return f"{said}; {middle.pop()} cannot be told apart from either."
+    if rest == 0:
+        return f"{said}; every pair differs."
+    return f"{said}; {len(found)} of {len(pairs.p)} pairs differ."
+
+
+def _mean_ranks(r: GroupsResults) -> str:
+    """Of two groups compared by ranks: mean ranks, which have no unit."""
+    if r.ranked is None:
+        return ""
+    said = [f"{number(float(m), 1)} in {n}" for m, n in zip(r.ranked.mean_ranks, r.data.groups.names, strict=True)]
+    return f"The mean rank is {listing(said)}."
+
+
+def _estimate(r: GroupsResults, i: int) -> str:
+    """'Alcove is 10.9 min lower than Winter garden (95% CI 6.3 to 15.4)'."""
+    g, pairs = r.data.groups, r.pairs
+    assert pairs is not None
+    d = told(r.data.decimals, float(pairs.se[i]))
+    difference = float(pairs.difference[i])
+    unit = after_difference(r.data.unit)
+    text = f"{g.names[pairs.a[i]]} is {number(abs(difference), d)}{unit} {'lower' if difference < 0 else 'higher'} than {g.names[pairs.b[i]]}"
+    if pairs.ci_low is None or pairs.ci_high is None:
+        return text
+    both = (float(pairs.ci_low[i]), float(pairs.ci_high[i]))
+    low, high = (-both[1], -both[0]) if difference < 0 else both
+    if np.isnan(low) or (np.isinf(low) and np.isinf(high)):
+        return text
+    return f"{text} ({level_words(r.alpha)} CI {ends(low, high, d)})"
+
+
+def letters_note(r: GroupsResults) -> str:
+    return (
+        f"Groups that share a letter cannot be told apart ({PAIR_WORDS[r.pair_method]}, α = {alpha_words(r.alpha)})."
+    )
+
+
+def p_mark(p: float) -> list[Span]:
+    return say(italic("p"), f" {p_words(p)}")

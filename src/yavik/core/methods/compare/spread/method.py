@@ -1,0 +1,418 @@
+"""Does the spread of a measurement differ between groups?"""
+
+from typing import Any
+
+import numpy as np
+
+from yavik.core.answers import Answer, Cell, Check, Marks, NoteBlock, RowsUsed, Verdict
+from yavik.core.answers.make import ci_cells, ci_head, compose, finite, grid
+from yavik.core.answers.wording import (
+    after,
+    df,
+    italic,
+    level_words,
+    listing,
+    missing,
+    num,
+    number,
+    p_words,
+    plain,
+    say,
+    statistic,
+    whole,
+    word,
+)
+from yavik.core.figures.caption import lower
+from yavik.core.figures.data import Grouped, grouped
+from yavik.core.figures.plots import Bar, block, forest
+from yavik.core.methods.base import Aim, Layout, Method, Run
+from yavik.core.methods.compare.spread.page import PAGE
+from yavik.core.methods.compare.spread.spec import CompareSpreadSpec, Tested
+from yavik.core.methods.compare.two.words import ends
+from yavik.core.methods.kit import checks
+from yavik.core.methods.kit.samples import (
+    decimals_of,
+    demand_summaries,
+    known,
+    rows_used,
+)
+from yavik.core.stats.groups import Floats, Groups
+from yavik.core.stats.oneway import levene
+from yavik.core.stats.spread import bartlett, f_ratio, levene_trimmed, sd_intervals
+from yavik.core.table import DataProblem, Table
+
+MOST_CELLS = 200
+
+
+def compute(table: Table, spec: CompareSpreadSpec, run: Run) -> Answer:
+    if spec.summaries and not spec.response and not spec.samples:
+        return _from_summaries(spec)
+    data = _data(table, spec)
+    g = data.groups
+    _demand(data, spec)
+    tests = _tests(g.n.astype(float), g.variances, spec, g)
+    run.progress(0.6, "Tested")
+    found = [
+        checks.normal_within(
+            data,
+            checks.shapiro(g),
+            "kruskal_wallis" if spec.test in ("all", "brown_forsythe") else "anova",
+            {"test": "brown_forsythe"},
+        ),
+        checks.group_sizes(data, None),
+    ]
+    return _answer(spec, data, tests, found, rows_used(table, data, bool(spec.samples)))
+
+
+def _data(table: Table, spec: CompareSpreadSpec) -> Grouped:
+    """One column of groups, or the cells of several."""
+    if spec.samples or len(spec.groups) <= 1:
+        return grouped(table, spec.response, spec.groups[0] if spec.groups else None, spec.samples)
+    if spec.response in spec.groups:
+        raise DataProblem(f"{spec.response} stands in both slots; choose different columns.", column=spec.response)
+    assert spec.response
+    y, codes, names = table.numbers(spec.response), np.zeros(table.n_rows, np.int64), [""]
+    empty = np.zeros(table.n_rows, bool)
+    for name in spec.groups:
+        coded = table.codes(name)
+        empty |= coded.codes < 0
+        codes = codes * len(coded.levels) + np.maximum(coded.codes, 0)
+        names = [f"{a}, {b}" if a else b for a in names for b in coded.levels]
+        if len(names) > 10_000:
+            raise DataProblem(f"{listing(spec.groups)} make more than 10 000 cells.", column=name)
+    everything = Groups.of(y, np.where(empty, -1, codes).astype(np.int32), table.rows, tuple(names))
+    keep = np.flatnonzero(everything.n > 0)
+    starts = np.concatenate([[0], np.cumsum(everything.n[keep])])
+    column = table.column(spec.response)
+    found = Groups(everything.y, starts, everything.rows, tuple(names[i] for i in keep))
+    title = " and ".join(table.column(n).title for n in spec.groups)
+    from yavik.core.figures.data import printed_decimals
+
+    dropped = [n for i, n in enumerate(names) if everything.n[i] == 0]
+    nothing = int((np.isnan(y) & ~empty).sum())
+    return Grouped(
+        found,
+        column.title,
+        title,
+        column.unit,
+        printed_decimals(column),
+        [0] * len(keep),
+        nothing,
+        int(empty.sum()),
+        dropped,
+        False,
+    )
+
+
+def _demand(data: Grouped, spec: CompareSpreadSpec) -> None:
+    g, column = data.groups, spec.groups[0] if spec.groups else (spec.samples[0] if spec.samples else None)
+    if g.k < 2:
+        raise DataProblem(f"{data.group} has one level with filled cells; a comparison needs two.", column=column)
+    if g.k > MOST_CELLS:
+        raise DataProblem(f"{data.group} makes {g.k} groups; this question takes up to {MOST_CELLS}.", column=column)
+    single = [i for i in range(g.k) if g.n[i] < 2]
+    if single:
+        row = int(g.part_rows(single[0])[0])
+        raise DataProblem(
+            f"{g.names[single[0]]} has one value (row {row}); its spread cannot be known. Leave that group out.",
+            column=column,
+            rows=[row],
+        )
+    if not np.any(g.ss > 0):
+        raise DataProblem(
+            "Within every group all values are the same: there is no spread to compare.",
+            column=spec.response or column,
+        )
+    _demand_direction(spec)
+    if spec.test == "f" and g.k != 2:
+        raise DataProblem(
+            f"The F ratio compares two variances; there are {g.k} groups. Take Levene's test about medians.",
+            column=column,
+        )
+
+
+def _demand_direction(spec: CompareSpreadSpec) -> None:
+    if spec.alternative != "two_sided" and spec.test not in ("f", "all"):
+        raise DataProblem(
+            "Levene's and Bartlett's tests look either way; a direction needs the F ratio of two groups."
+        )
+
+
+def _tests(n: Floats, variances: Floats, spec: CompareSpreadSpec, g: Groups | None) -> list[Tested]:
+    flat = "a group has no spread" if np.any(variances <= 0) else ""
+    out = []
+    if len(n) == 2:
+        ratio = flat or f_ratio(
+            float(variances[0]),
+            float(variances[1]),
+            float(n[0]),
+            float(n[1]),
+            spec.ratio,
+            spec.alpha,
+            spec.alternative,
+        )
+        out.append(Tested("f", "F ratio of variances", "F", ratio))
+    elif spec.alternative != "two_sided":
+        raise DataProblem("Only the F ratio of two groups has a direction.")
+    out.append(Tested("bartlett", "Bartlett", "χ²", flat or bartlett(n, variances)))
+    if g is not None:
+        out.append(Tested("levene", "Levene, about means", "F", levene(g, "mean")))
+        out.append(Tested("brown_forsythe", "Levene, about medians", "F", levene(g, "median")))
+        out.append(Tested("trimmed", "Levene, about means trimmed by 10% at each end", "F", levene_trimmed(g)))
+    return out
+
+
+def _chosen(spec: CompareSpreadSpec, tests: list[Tested]) -> Tested:
+    wanted = {"all": "brown_forsythe"}.get(spec.test, spec.test)
+    if spec.test == "all" and spec.alternative != "two_sided":
+        wanted = "f"
+    found = next((t for t in tests if t.id == wanted), tests[0])
+    if found.why:
+        raise DataProblem(f"{found.name} cannot be computed: {found.why}.")
+    return found
+
+
+def _answer(
+    spec: CompareSpreadSpec, data: Grouped, tests: list[Tested], found: list[Check], rows: RowsUsed
+) -> Answer:
+    g, d = data.groups, data.decimals + 1
+    main = _chosen(spec, tests)
+    sd = np.sqrt(g.variances)
+    enough = bool(np.all(g.n > 4) and np.all(g.variances > 0))
+    intervals = sd_intervals(g, spec.alpha) if enough else None
+    why = "every group needs five values and some spread"
+    lines = []
+    for i, name in enumerate(g.names):
+        own = (intervals.own_low[i], intervals.own_high[i]) if intervals else (np.nan, np.nan)
+        line = {
+            "group": word(name),
+            "n": whole(int(g.n[i])),
+            "sd": num(float(sd[i]), d),
+            "variance": num(float(g.variances[i]), d),
+        }
+        line |= ci_cells(float(own[0]), float(own[1]), d, why)
+        if intervals:
+            line["comparing"] = Cell(
+                v=float(intervals.low[i]),
+                s=f"{number(float(intervals.low[i]), d)} to {number(float(intervals.high[i]), d)}",
+            )
+        else:
+            line["comparing"] = missing(why)
+        lines.append(line)
+    unit = f" ({data.unit})" if data.unit else ""
+    columns = [
+        ("group", f"{data.group}<"),
+        ("n", "n"),
+        ("variance", "Variance"),
+        ("sd", f"SD{unit}"),
+        ci_head(spec.alpha, " of the SD"),
+        ("comparing", "Comparing interval"),
+    ]
+    blocks: list[Any] = []
+    if intervals:
+        bars = [
+            Bar(n, float(s), float(a), float(b), True)
+            for n, s, a, b in zip(g.names, sd, intervals.low, intervals.high, strict=True)
+        ]
+        blocks.append(
+            block("figure", "SDs with comparing intervals", forest(bars, f"Standard deviation{unit}", at=None))
+        )
+    note = "Two groups whose comparing intervals do not overlap differ in spread, all pairs taken together."
+    blocks.append(
+        grid(
+            "groups",
+            data.value_axis if data.value != "Value" else "The samples",
+            columns,
+            lines,
+            note=note if intervals else None,
+        )
+    )
+    blocks.append(_tests_table(tests, spec.ratio))
+    if g.k == 2:
+        blocks.append(_ratio_note(spec, g))
+    return _compose(spec, main, data.value, data.group, g.names, sd, blocks, found, rows, tests, int(g.n.sum()), data)
+
+
+def _tests_table(tests: list[Tested], ratio: float) -> Any:
+    columns = [("term", "Test<"), ("statistic", "Statistic"), ("df1", "df"), ("df2", "df of error"), ("p", "p")]
+    note = "F ratio and Bartlett hold for normal values only; about medians the test holds for any shape."
+    if ratio != 1:
+        note += f" The F ratio tests a ratio of SDs of {number(ratio, 2)}; the other tests are of equal spread."
+    return grid("tests", "Tests of equal spread", columns, [t.row() for t in tests], note=note)
+
+
+def _ratio_note(spec: CompareSpreadSpec, g: Groups) -> NoteBlock | None:
+    v = g.variances
+    return _ratio_words(spec, float(v[0]), float(v[1]), float(g.n[0]), float(g.n[1]), g.names[0], g.names[1])
+
+
+def _ratio_words(
+    spec: CompareSpreadSpec, v1: float, v2: float, n1: float, n2: float, a: str, b: str
+) -> NoteBlock | None:
+    if v1 <= 0 or v2 <= 0:
+        return None
+    f = f_ratio(v1, v2, n1, n2, spec.ratio, spec.alpha, spec.alternative)
+    return NoteBlock(
+        id="ratio",
+        text=f"The SD in {a} is {number(f.sd_ratio, 2)} times that in {b} ({level_words(spec.alpha)} CI {ends(f.ci_low, f.ci_high, 2)}, for normal values).",
+    )
+
+
+def _compose(
+    spec: CompareSpreadSpec,
+    main: Tested,
+    value: str,
+    group: str,
+    names: tuple[str, ...],
+    sd: Floats,
+    blocks: list[Any],
+    found: list[Check],
+    rows: RowsUsed,
+    tests: list[Tested],
+    n: int,
+    data: Grouped | None,
+) -> Answer:
+    subject = f"the spread of {lower(value)}" if value != "Value" else "the spread"
+    claim = (
+        f"{subject} differs between {listing(list(names), 4)}"
+        if len(names) <= 4
+        else f"{subject} differs by {lower(group)}"
+    )
+    if main.id == "f" and (spec.ratio != 1 or spec.alternative != "two_sided"):
+        way = {"two_sided": "differs from", "less": "is below", "greater": "is above"}[spec.alternative]
+        claim = f"the ratio of the SDs of {names[0]} and {names[1]} {way} {number(spec.ratio, 2)}"
+        if spec.ratio == 1:
+            side = "smaller" if spec.alternative == "less" else "larger"
+            claim = f"{subject} is {side} in {names[0]} than in {names[1]}"
+    start = f"{claim[0].upper()}{claim[1:]}, " if main.p < spec.alpha else f"There is no evidence that {claim}, "
+    low, high = int(np.argmin(sd)), int(np.argmax(sd))
+    dfs = f"({df(main.df1)}, {df(main.df2)})" if np.isfinite(main.df2) else f"({df(main.df1)})"
+    unit, d = (after(data.unit) if data else ""), (data.decimals + 1 if data else 2)
+    spans = say(
+        start,
+        italic(main.letter) if main.letter == "F" else main.letter,
+        f"{dfs} = {statistic(main.value)}, ",
+        italic("p"),
+        f" {p_words(main.p)}. SDs run from {number(float(sd[low]), d)}{unit} in {names[low]} to {number(float(sd[high]), d)}{unit} in {names[high]}.",
+    )
+    facts: dict[str, Any] = {
+        "p": main.p,
+        "n": n,
+        "test": main.id,
+        "estimate": float(sd[high] / sd[low]) if sd[low] > 0 else np.nan,
+    }
+    for t in tests:
+        facts |= {f"{t.id}.statistic": t.value, f"{t.id}.p": t.p}
+    p = say(italic("p"), f" {p_words(main.p)}")
+    said = {"two_sided": "spread differs", "less": f"smaller in {names[0]}", "greater": f"larger in {names[0]}"}[
+        spec.alternative if main.id == "f" else "two_sided"
+    ]
+    if main.p >= spec.alpha:
+        said = "no evidence of a difference" if said == "spread differs" else f"no evidence of being {said}"
+    return compose(
+        spans,
+        short=f"{said}, {plain(p)}",
+        blocks=blocks,
+        checks=found,
+        rows=rows,
+        facts=finite(facts),
+        settings=[main.name + ("" if spec.alternative == "two_sided" or main.id != "f" else ", one-sided")],
+        marks=Marks(p=p),
+    )
+
+
+def _from_summaries(spec: CompareSpreadSpec) -> Answer:
+    demand_summaries(spec.summaries)
+    if spec.test in ("levene", "brown_forsythe"):
+        raise DataProblem(
+            "Levene's tests need the values themselves; from n and SD the F ratio and Bartlett can be had."
+        )
+    _demand_direction(spec)
+    n, _, variances, names = known(spec.summaries)
+    if spec.test == "f" and len(n) != 2:
+        raise DataProblem(f"The F ratio compares two variances; {len(n)} samples are typed in.")
+    tests = _tests(n, variances, spec, None)
+    wanted = "f" if len(n) == 2 and spec.test != "bartlett" else "bartlett"
+    main = _chosen(spec.model_copy(update={"test": wanted}), tests)
+    sd, d = np.sqrt(variances), decimals_of(spec.summaries) + 1
+    lines = [
+        {
+            "group": word(names[i]),
+            "n": whole(int(n[i])),
+            "variance": num(float(variances[i]), d),
+            "sd": num(float(sd[i]), d),
+        }
+        for i in range(len(n))
+    ]
+    blocks: list[Any] = [
+        grid(
+            "groups", "The samples", [("group", "Sample<"), ("n", "n"), ("variance", "Variance"), ("sd", "SD")], lines
+        ),
+        _tests_table(tests, spec.ratio),
+    ]
+    if len(n) == 2:
+        blocks.append(
+            _ratio_words(spec, float(variances[0]), float(variances[1]), float(n[0]), float(n[1]), names[0], names[1])
+        )
+    check = Check(
+        id="summaries",
+        title="Only summaries known",
+        verdict=Verdict.unknown,
+        text="F ratio and Bartlett hold for normal values only, and from n and SD nothing of the shape can be judged.",
+    )
+    return _compose(
+        spec,
+        main,
+        "Value",
+        "Sample",
+        names,
+        sd,
+        [b for b in blocks if b],
+        [check],
+        RowsUsed(total=0, used=0),
+        tests,
+        int(n.sum()),
+        None,
+    )
+
+
+def _fit(table: Table, spec: dict[str, Any]) -> tuple[float, str] | None:
+    return -12, ""
+
+
+METHOD = Method(
+    id="compare_spread",
+    aim=Aim.compare,
+    title="Equality of variances: F ratio, Bartlett, Levene",
+    layouts=(
+        Layout(
+            "stacked",
+            "one column of values, one or more of groups",
+            "Does the spread of {response} differ between {groups}?",
+            ("response", "groups"),
+            ("response", "groups"),
+        ),
+        Layout(
+            "side_by_side",
+            "one column per sample",
+            "Does the spread differ between {samples}?",
+            ("samples",),
+            ("samples",),
+        ),
+        Layout(
+            "summaries",
+            "only n, mean and SD are known",
+            "Does the spread differ between samples with {summaries}?",
+            ("summaries",),
+            ("summaries",),
+        ),
+    ),
+    Spec=CompareSpreadSpec,
+    compute=compute,
+    page=PAGE,
+    order=7,
+    fit=_fit,
+    name=lambda spec: f"Spread of {spec.response or 'samples'}",
+    uses=("alternative",),
+    keywords=("levene", "bartlett", "variance", "homogeneity", "f test", "equal variances", "brown-forsythe"),
+)

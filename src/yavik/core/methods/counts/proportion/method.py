@@ -1,0 +1,238 @@
+"""How large is a share, does it differ from a value, and does it differ between groups?"""
+
+from typing import Any
+
+import numpy as np
+from scipy import stats
+
+from yavik.core.answers import Answer, Cell, Check, Marks, RowsUsed, Span, Verdict
+from yavik.core.answers.answer import LeftOut
+from yavik.core.answers.make import ci_head, compose, grid
+from yavik.core.answers.wording import (
+    counted,
+    italic,
+    level_words,
+    missing,
+    p_cell,
+    p_words,
+    percent,
+    plain,
+    say,
+    stat,
+    word,
+)
+from yavik.core.figures.caption import lower
+from yavik.core.methods.base import Aim, Layout, Method, Page, Run
+from yavik.core.methods.counts.proportion.groups import compared
+from yavik.core.methods.counts.proportion.spec import ProportionSpec
+from yavik.core.methods.fit import n_levels
+from yavik.core.methods.kit.events import place_of
+from yavik.core.methods.kit.margin import demand_share, judged
+from yavik.core.methods.kit.shares import ends_of, levels_of, percent_ci, points
+from yavik.core.stats.direction import z_p
+from yavik.core.stats.equivalence import of_share
+from yavik.core.stats.shares import exact_share, wilson
+from yavik.core.table import DataProblem, Table
+
+
+def compute(table: Table, spec: ProportionSpec, run: Run) -> Answer:
+    assert spec.column
+    coded = levels_of(table, spec.column)
+    event_word, event = place_of(table, spec.column, spec.event)
+    use = coded.codes >= 0
+    names: tuple[str, ...] = ("all",)
+    group = np.zeros(table.n_rows, np.int64)
+    if spec.groups:
+        if spec.groups == spec.column:
+            raise DataProblem(
+                f"{spec.groups} stands in both slots; choose two different columns.", column=spec.groups
+            )
+        if spec.value is not None:
+            raise DataProblem(
+                "A share to compare with is for one sample; take out the groups, or the value.", column=spec.groups
+            )
+        g = levels_of(table, spec.groups)
+        use &= g.codes >= 0
+        names, group = g.levels, g.codes.astype(np.int64)
+    n = np.bincount(group[use], minlength=len(names)).astype(float)
+    hits = np.bincount(group[use], (coded.codes[use] == event).astype(float), minlength=len(names))
+    kept = np.flatnonzero(n)
+    if not len(kept):
+        raise DataProblem(
+            f"No row has {spec.column}{f' and {spec.groups}' if spec.groups else ''} filled.", column=spec.column
+        )
+    if spec.groups and len(kept) < 2:
+        raise DataProblem(
+            f"{spec.groups} has one level, '{names[kept[0]]}', among these rows; a comparison needs two.",
+            column=spec.groups,
+        )
+    names, n, hits = tuple(names[i] for i in kept), n[kept], hits[kept]
+    what = f"{lower(table.column(spec.column).title)} = {event_word}"
+    gone = int((~use).sum())
+    left = [LeftOut(why="something is empty", n=gone)] if gone else []
+    rows = RowsUsed(total=table.n_rows, used=int(use.sum()), left_out=left)
+    if spec.groups:
+        return compared(spec, what, names, n, hits, rows, table.column(spec.groups).title)
+    if spec.alternative != "two_sided" and spec.value is None:
+        raise DataProblem("A direction needs a share to compare with.")
+    return _one(spec, what, float(n[0]), float(hits[0]), rows)
+
+
+def _one(spec: ProportionSpec, what: str, n: float, hits: float, rows: RowsUsed) -> Answer:
+    p = hits / n
+    low, high = exact_share(hits, n, spec.alpha, spec.alternative)
+    score = wilson(hits, n, spec.alpha, spec.alternative)
+    ci = f"{level_words(spec.alpha)} CI {ends_of(low, high, percent, spec.alternative)}"
+    lines = [
+        {
+            "term": word("Exact (Clopper–Pearson)"),
+            "estimate": Cell(v=p, s=percent(p)),
+            **percent_ci(low, high, spec.alternative),
+        },
+        {
+            "term": word("Score (Wilson)"),
+            "estimate": Cell(v=p, s=percent(p)),
+            **percent_ci(*score, spec.alternative),
+        },
+    ]
+    blocks: list[Any] = [
+        grid(
+            "test",
+            f"Share of {what}",
+            [("term", "Interval<"), ("estimate", "Share"), ci_head(spec.alpha)],
+            lines,
+            note=f"{int(hits)} of {int(n)} rows.",
+        )
+    ]
+    facts: dict[str, Any] = {
+        "event": what.rsplit(" = ", 1)[1],
+        "n": n,
+        "hits": hits,
+        "estimate": p,
+        "ci_low": low,
+        "ci_high": high,
+        "wilson.ci_low": score[0],
+        "wilson.ci_high": score[1],
+    }
+    spans: list[Span] = say(f"{percent(p)} of {counted(int(n), 'row')} have {what} ({ci}).")
+    short, mark = f"{percent(p)} have {what}", []
+    if spec.value is not None:
+        side = {"two_sided": "two-sided", "less": "less", "greater": "greater"}[spec.alternative]
+        exact = float(stats.binomtest(int(hits), int(n), spec.value, side).pvalue)  # type: ignore[arg-type]
+        z = (p - spec.value) / np.sqrt(spec.value * (1 - spec.value) / n)
+        way = {"two_sided": "differs from", "less": "is below", "greater": "is above"}[spec.alternative]
+        claim = f"share of {what} {way} {percent(spec.value)}"
+        start = f"The {claim}, " if exact < spec.alpha else f"There is no evidence that the {claim}, "
+        spans = say(start, italic("p"), f" {p_words(exact)} (exact). It is {percent(p)} ({ci}).")
+        tests = [
+            {"term": word("Exact binomial"), "z": missing("has none"), "p": p_cell(exact)},
+            {"term": word("Normal approximation"), "z": stat(float(z)), "p": p_cell(z_p(float(z), spec.alternative))},
+        ]
+        blocks.append(
+            grid("tests", f"Test against {percent(spec.value)}", [("term", "Test<"), ("z", "z"), ("p", "p")], tests)
+        )
+        facts |= {"p": exact, "z": float(z), "z.p": z_p(float(z), spec.alternative)}
+        mark = say(italic("p"), f" {p_words(exact)}")
+        said = {"two_sided": "differs", "less": "is below", "greater": "is above"}[spec.alternative]
+        none = {"two_sided": "a difference", "less": "a smaller share", "greater": "a larger share"}[spec.alternative]
+        short = f"{said if exact < spec.alpha else f'no evidence of {none}'}, {plain(mark)}"
+    made = compose(
+        spans,
+        short=short,
+        blocks=blocks,
+        checks=[_enough(n, hits)],
+        rows=rows,
+        facts=facts,
+        settings=[
+            "exact binomial test" if spec.value is not None else "interval by Wilson's score",
+            f"counted is {what}",
+        ],
+        marks=Marks(p=mark),
+    )
+    if spec.margin is None:
+        return made
+    if spec.value is None:
+        raise DataProblem("A margin needs a share to compare with, or two groups.", column=spec.column)
+    demand_share(spec.margin)
+    found = of_share(hits, n, spec.value, spec.margin, spec.alpha, spec.claim)
+    return judged(made, found, spec.alpha, ("the share", percent(spec.value)), points, " percentage points")
+
+
+def _enough(n: float, hits: float) -> Check:
+    low = min(hits, n - hits)
+    text = f"{int(hits)} counted, {int(n - hits)} not."
+    if low < 5:
+        text += " With fewer than five of one kind only the exact interval and test are to be relied on."
+    return Check(
+        id="expected",
+        title="Large enough counts",
+        verdict=Verdict.holds if low >= 5 else Verdict.doubtful,
+        text=text,
+        facts={"least": low},
+    )
+
+
+PAGE = Page(
+    answers="How large a share of rows is, whether it differs from a share known before, and whether it differs between groups.",
+    assumes=[
+        "Rows are independent.",
+        "The exact interval and test need nothing more; normal approximations need about five rows of each kind.",
+    ],
+    formulas=[
+        ("Exact interval", "beta quantiles: all shares under which the count seen is not in either α/2 tail"),
+        ("Wilson", "[p + z²/2n ± z√(p(1 − p)/n + z²/4n²)] / (1 + z²/n)"),
+        ("Two shares", "z = (p₁ − p₂)/√[p(1 − p)(1/n₁ + 1/n₂)], p over both"),
+        (
+            "Difference",
+            "all differences that the score test does not reject (Mee); Newcombe's interval, from the two Wilson intervals, beside it",
+        ),
+    ],
+    reading=[
+        ("Share", "Rows counted over rows filled."),
+        ("Difference", "First group minus second, in percentage points."),
+    ],
+    conventions=[
+        "With a margin: the score test at the margin (Farrington & Manning, 1990; for one share with the variance at the margin); the interval of level 1 − 2α is the score interval.",
+        "Counted is yes, 1 or true, else the last level, unless another is chosen; the sentence says which.",
+        "The exact two-sided p adds all counts no likelier than the one seen.",
+        "z of two shares is without continuity correction; its square is Pearson's χ², and the score interval leaves out 0 just where χ² is significant.",
+        "Where an expected count is below 1, or more than a fifth of them below 5, Fisher's exact test speaks, with the odds ratios that it does not reject as interval.",
+        "A one-sided test has a one-sided interval.",
+    ],
+    references=[
+        "Fay, M. P. (2010). Confidence intervals that match Fisher's exact or Blaker's exact tests. Biostatistics, 11, 373–374.",
+        "Mee, R. W. (1984). Confidence bounds for the difference between two probabilities. Biometrics, 40, 1175–1176.",
+        "Clopper, C. J., & Pearson, E. S. (1934). The use of confidence or fiducial limits illustrated in the case of the binomial. Biometrika, 26, 404–413.",
+        "Newcombe, R. G. (1998). Interval estimation for the difference between independent proportions. Statistics in Medicine, 17, 873–890.",
+        "Wilson, E. B. (1927). Probable inference, the law of succession, and statistical inference. JASA, 22, 209–212.",
+    ],
+)
+
+
+def _fit(table: Table, spec: dict[str, Any]) -> tuple[float, str] | None:
+    return (6, "yes or no") if n_levels(table, spec.get("column")) == 2 else (-12, "")
+
+
+METHOD = Method(
+    id="proportion",
+    version="2",
+    aim=Aim.counts,
+    title="One share with its interval, and shares of groups compared",
+    layouts=(
+        Layout(
+            "column",
+            "one column of what happened",
+            "How large is the share of {column}, by {groups}?",
+            ("column", "groups"),
+            ("column",),
+        ),
+    ),
+    Spec=ProportionSpec,
+    compute=compute,
+    page=PAGE,
+    order=2,
+    fit=_fit,
+    name=lambda spec: f"Share of {spec.column}" + (f" by {spec.groups}" if spec.groups else ""),
+    uses=("alternative",),
+    keywords=("proportion", "binomial", "percentage", "wilson", "two proportions", "rate"),
+)

@@ -1,0 +1,400 @@
+"""What a model says at chosen places: pictures of each term, estimated means, slopes within levels, cases, equations."""
+
+from itertools import product
+from typing import Any
+
+import numpy as np
+
+from yavik.core.answers import FigureBlock, TableBlock
+from yavik.core.answers.make import ci_cells, ci_head, grid
+from yavik.core.answers.wording import (
+    SUPERSCRIPT,
+    fixed,
+    level_words,
+    listing,
+    missing,
+    num,
+    p_cell,
+    word,
+)
+from yavik.core.figures.effects import Band, bands
+from yavik.core.figures.plots import Cloud, Line, block, profile
+from yavik.core.methods.kit.models.fitted import BLIND, UNTOLD, Fitted
+from yavik.core.methods.kit.models.terms import as_number, level_place
+from yavik.core.stats.direction import t_p
+from yavik.core.stats.groups import Floats
+from yavik.core.table import DataProblem
+
+STEPS = 41
+DEFAULT_PLACES = "Measures at their means and categories at their most common level, unless a value is chosen."
+MOST_LINES = 8
+MOST_APART = 4
+MOST_PICTURES = 8
+MOST_EQUATIONS = 24
+
+
+def decimals_of(se: float, value: float = 0.0) -> int:
+    """Decimals that show two digits of a standard error."""
+    size = se if np.isfinite(se) and se > 0 else abs(value) / 100
+    if size <= 0 or not np.isfinite(size):
+        return 2
+    return int(np.clip(1 - np.floor(np.log10(size)), 0, 12))
+
+
+def main_number(f: Fitted) -> str | None:
+    """The measure with the largest statistic of its own, of those with a term."""
+    best, most = None, -1.0
+    se = np.sqrt(np.maximum(np.diag(f.covariance), 1e-300))
+    for i, place in enumerate(f.columns):
+        column = f.data.design.columns[place]
+        for name, _ in column.powers:
+            size = abs(f.coef[i + f.first] / se[i + f.first])
+            if size > most:
+                best, most = name, float(size)
+    return best
+
+
+def line_factors(f: Fitted, name: str | None) -> list[str]:
+    """Categories whose levels are drawn as lines of their own: those that interact with the measure, else as many as
+    can be told apart."""
+    factors = [n for n in f.data.factors if any(f.data.design.columns[c].levels for c in f.columns)]
+    with_it = [
+        n for n in factors
+        if any(name in t.names and n in t.names for t in f.data.terms if len(t.parts) > 1)
+    ]  # fmt: skip
+    chosen: list[str] = []
+    # Lines that only lie apart say less than lines that differ in slope: of categories without an interaction, the one
+    # with the strongest level is enough where together they would be too many.
+    for n in [*with_it, *sorted((n for n in factors if n not in with_it), key=lambda n: -_strength(f, n))]:
+        size = int(np.prod([len(f.data.factors[c].levels) for c in [*chosen, n]]))
+        if size <= (MOST_LINES if n in with_it or not chosen else MOST_APART):
+            chosen.append(n)
+    return chosen
+
+
+def _strength(f: Fitted, name: str) -> float:
+    """The largest statistic of a level of a category."""
+    se = np.sqrt(np.maximum(np.diag(f.covariance), 1e-300))
+    own = [
+        abs(float(f.coef[i + f.first] / se[i + f.first]))
+        for i, place in enumerate(f.columns)
+        if any(n == name for n, _ in f.data.design.columns[place].levels)
+    ]
+    return max(own, default=0.0)
+
+
+def combinations(f: Fitted, factors: list[str]) -> list[tuple[str, dict[str, int]]]:
+    """Every combination of levels, in words and as places."""
+    found = []
+    for places in product(*(range(len(f.data.factors[n].levels)) for n in factors)):
+        words = [f.data.factors[n].levels[i] for n, i in zip(factors, places, strict=True)]
+        # A bare yes or no beside another level says nothing without its column.
+        said = [
+            f"{f.data.title(n)}: {w}" if w in ("yes", "no") and len(factors) > 1 else w
+            for n, w in zip(factors, words, strict=True)
+        ]
+        found.append((", ".join(said), dict(zip(factors, places, strict=True))))
+    return found
+
+
+def curve_of(f: Fitted, name: str, factors: list[str], *, points: bool, span: tuple[float, float] | None,
+             size: tuple[int, int] = (330, 250), type_pt: float = 8.5) -> Any:  # fmt: skip
+    """The response over a measure, a curve for each combination of levels."""
+    values = f.data.design.data[name]
+    x = np.linspace(float(values.min()), float(values.max()), STEPS)
+    curves, clouds = [], []
+    for words, places in combinations(f, factors):
+        rows, _ = f.data.points({**f.typical, **places}, **{name: x})
+        y, low, high = f.means(rows)
+        if np.isnan(y).any():  # no row has this combination: there is no curve to draw
+            continue
+        low, high = (np.where(np.isnan(v), y, v) for v in (low, high))
+        curves.append(Band(words, x, y, low, high))
+        if points:
+            own = np.ones(f.data.n, bool)
+            for n, i in places.items():
+                own &= f.data.design.data[n] == i
+            clouds.append(Cloud(words, values[own], f.data.y[own], f.data.rows[own]))
+    legend = ", ".join(f.data.title(n) for n in factors) or None
+    title = f.data.columns[name].axis_title
+    return bands(curves, title, f.y_title, legend, clouds=clouds, span=span, size=size, type_pt=type_pt)
+
+
+def main_picture(f: Fitted, *, points: bool, span: tuple[float, float] | None = None) -> FigureBlock | None:
+    name = main_number(f)
+    if name is None:
+        factors = list(f.data.factors)
+        if not factors or not f.columns:
+            return None
+        drawn = _levels(f, factors[0], span)
+        return block("figure", f"{f.y_title} by {f.data.title(factors[0])}", drawn)
+    factors = line_factors(f, name)
+    drawn = curve_of(f, name, factors, points=points, span=span)
+    made = block("figure", f"{f.y_title} over {f.data.title(name)}", drawn)
+    return made
+
+
+def _levels(f: Fitted, name: str, span: tuple[float, float] | None, width: int = 330) -> Any:
+    levels = f.data.factors[name].levels
+    rows, _ = f.data.points(f.typical, **{name: np.arange(len(levels))})
+    y, low, high = f.means(rows)
+    there = ~np.isnan(y)
+    y, low, high, levels = y[there], low[there], high[there], tuple(np.array(levels)[there])
+    low, high = (np.where(np.isnan(v), y, v) for v in (low, high))
+    vega, alt = profile(
+        [Line("mean", y.tolist(), low.tolist(), high.tolist())],
+        levels,
+        f.data.title(name),
+        f.y_title,
+        None,
+        width=width,
+    )
+    vega["layer"] = vega["layer"][1:]  # levels of a category are not joined
+    vega["encoding"]["x"]["axis"] |= {"labelOverlap": False}
+    if width < 300:
+        vega["height"] = 190
+    return vega, alt
+
+
+def term_pictures(f: Fitted, span: tuple[float, float] | None = None) -> list[FigureBlock]:
+    """A small picture of each column: the response over it, the others held; interactions as lines."""
+    made: list[FigureBlock] = []
+    for name in f.data.names[:MOST_PICTURES]:
+        title = f.data.title(name)
+        if name in f.data.factors:
+            drawn = _levels(f, name, span, 210)
+        else:
+            with_it = [
+                n for n in f.data.factors
+                if any(n in t.names and name in t.names for t in f.data.terms if len(t.parts) > 1)
+            ][:1]  # fmt: skip
+            drawn = curve_of(f, name, with_it, points=False, span=span, size=(210, 190), type_pt=7.5)
+        made.append(block(f"effect_{name}", title, drawn, small=True))
+    return made
+
+
+def means_table(f: Fitted, decimals: int) -> list[TableBlock]:
+    """Estimated means of each category: other categories' levels counting alike, measures held at their place."""
+    made: list[TableBlock] = []
+    for name, factor in f.data.factors.items():
+        others = [n for n in f.data.factors if n != name]
+        held_at = {n: f.typical[n] for n in f.data.numbers}
+        rows = []
+        for i, level in enumerate(factor.levels):
+            x = f.data.design.averaged({**held_at, name: i})
+            line = f.rows(x)
+            eta, se = f.sums(line)
+            row = {"level": word(level), "n": num(int((f.data.design.data[name] == i).sum()), 0)}
+            if not f.told(x)[0]:
+                rows.append(row | _untold("mean", "se", "ci_low", "ci_high"))
+                continue
+            reach = float(f.reach_of(line)[0]) * float(se[0])
+            low, high = sorted((float(f.back(eta - reach)[0]), float(f.back(eta + reach)[0])))
+            rows.append(
+                row
+                | {
+                    "mean": num(float(f.back(eta)[0]), decimals),
+                    "se": num(float(se[0]), decimals + (0 if f.spread is not None else 1), BLIND),
+                    **ci_cells(low, high, decimals, BLIND),
+                }
+            )
+        columns = [
+            ("level", f"{f.data.title(name)}<"),
+            ("n", "n"),
+            ("mean", f.y_title),
+            ("se", "SE"),
+            ci_head(f.alpha),
+        ]
+        if f.spread is None:
+            columns = [c for c in columns if c[0] != "se"]
+        held = [f"{f.data.title(n)} {f.data.said_place(n, f.typical[n])}" for n in f.data.numbers]
+        note = "Levels of the other categories count alike. " if others else ""
+        note += f"Held at: {', '.join(held)}." if held else ""
+        id = "means" if not made else f"means_{name}"
+        control = "at" if not made and f.data.numbers else None
+        title = f"Estimated means by {f.data.title(name)}"
+        made.append(grid(id, title, columns, rows, note=note.strip() or None, control=control))
+    return made
+
+
+def slopes_table(f: Fitted) -> TableBlock | None:
+    """Slope of a measure within each level of the categories that it interacts with."""
+    rows = []
+    for term in f.data.terms:
+        numbers = [p.name for p in term.parts if p.name not in f.data.factors]
+        factors = [p.name for p in term.parts if p.name in f.data.factors]
+        if len(numbers) != 1 or not factors:
+            continue
+        name = numbers[0]
+        bent = any(p.power > 1 and p.name == name for t in f.data.terms for p in t.parts)
+        for words, places in combinations(f, factors):
+            here = f.typical[name]
+            point = {k: np.array([v]) for k, v in {**f.typical, **places}.items()}
+            line = f.data.design.slope(point, 1, name)
+            if not f.told_slope(line)[0]:
+                rows.append(
+                    {
+                        "term": word(f.data.title(name)),
+                        "level": word(words),
+                        **_untold("estimate", "se", "ci_low", "ci_high", "p"),
+                    }
+                )
+                continue
+            sums = line[:, f.columns]
+            sums = np.column_stack([np.zeros(1), sums]) if f.intercept else sums
+            b, se = (float(v[0]) for v in f.sums(sums))
+            reach = float(f.reach_of(sums)[0])
+            t = b / se if se > 0 else np.nan
+            d = decimals_of(se, b)
+            rows.append(
+                {
+                    "term": word(f.data.title(name) + (f" at {f.data.said_place(name, here)}" if bent else "")),
+                    "level": word(words),
+                    "estimate": num(b, d),
+                    "se": num(se, d, BLIND),
+                    **ci_cells(b - reach * se, b + reach * se, d, BLIND),
+                    "p": p_cell(_p(f, t, sums), BLIND),
+                }
+            )
+    if not rows:
+        return None
+    columns = [
+        ("term", "Slope of<"),
+        ("level", "within<"),
+        ("estimate", "Slope"),
+        ("se", "SE"),
+        ci_head(f.alpha),
+        ("p", "p"),
+    ]
+    return grid("slopes", "Slopes within levels", columns, rows)
+
+
+def _p(f: Fitted, t: float, row: Floats) -> float:
+    if not np.isfinite(t):
+        return np.nan
+    return t_p(t, float(f.df_of(row)[0]) if f.df_of else f.df, "two_sided")
+
+
+def _untold(*keys: str) -> dict[str, Any]:
+    return {k: missing(UNTOLD) for k in keys}
+
+
+def cases_table(
+    f: Fitted, cases: list[dict[str, Any]], decimals: int, title: str, event: str | None = None
+) -> TableBlock:
+    """What the model expects at chosen values; what is not said is held at its place."""
+    columns = [
+        (f"x{i}", f"{f.data.title(n)}{'<' if n in f.data.factors else ''}") for i, n in enumerate(f.data.names)
+    ]
+    rows, notes = [], []
+    for k, case in enumerate(cases or [{}]):
+        place = dict(f.typical)
+        for name, value in case.items():
+            if name not in f.data.columns:
+                raise DataProblem(f"{name} is not among the terms of this model.", column=name)
+            if name in f.data.factors:
+                place[name] = level_place(f.data.factors[name], str(value), name)
+            else:
+                place[name] = as_number(value, name)
+                values = f.data.design.data[name]
+                if not values.min() <= place[name] <= values.max():
+                    span = f"{f.data.said_place(name, values.min())} to {f.data.said_place(name, values.max())}"
+                    notes.append(
+                        f"Line {k + 1}: {f.data.title(name)} {f.data.said_place(name, place[name])} lies outside the data ({span})."
+                    )
+        x, _ = f.data.points(place)
+        y, low, high = (float(v[0]) for v in f.means(x))
+        why = UNTOLD if np.isnan(y) else BLIND
+        row = {f"x{i}": word(f.data.said_place(n, place[n])) for i, n in enumerate(f.data.names)}
+        row |= {"estimate": num(y, decimals, why), **ci_cells(low, high, decimals, why)}
+        single = f.single(x)
+        if single is not None:
+            made = ci_cells(float(single[0][0]), float(single[1][0]), decimals, why)
+            row |= {"pi_low": made["ci_low"], "pi_high": made["ci_high"]}
+        rows.append(row)
+    columns += [("estimate", event or f.y_title), ci_head(f.alpha)]
+    if f.spread is not None:
+        columns.append(("pi_low", f"{level_words(f.alpha)} PI"))
+    if f.spread is not None:
+        notes.append(f"CI: for the mean of such rows; PI: for one new row{f.single_words}.")
+    note = " ".join([*([] if cases else [DEFAULT_PLACES]), *notes]) or None
+    return grid("cases", title, columns, rows, note=note, control="predict_at")
+
+
+def equations_table(f: Fitted, response: str) -> TableBlock | None:
+    """The equation of each combination of levels, with the numbers' own coefficients worked out."""
+    factors = list(f.data.factors)
+    combos = combinations(f, factors)
+    if len(combos) > MOST_EQUATIONS or not f.columns:
+        return None
+    middle = equation_origin(f)
+    carried = f.coef_about(middle)
+    # The response's own precision, or a thousandth of its spread.
+    wanted = min(0.5 * 10.0 ** -(f.data.decimals + 1), (float(np.std(f.data.y)) or 1.0) / 1000)
+    rows = []
+    for words, places in combos:
+        line, _ = f.data.points({**f.typical, **places})
+        if not f.told(line)[0]:
+            rows.append({"level": word(words), "equation": missing(UNTOLD)})
+            continue
+        sums: dict[tuple[tuple[str, int], ...], float] = {}
+        if f.intercept:
+            sums[()] = float(carried[0])
+        for i, column in enumerate(f.columns):
+            c = f.data.design.columns[column]
+            if all(places[n] == level for n, level in c.levels):
+                sums[c.powers] = sums.get(c.powers, 0.0) + float(carried[i + f.first])
+        rows.append(
+            {"level": word(words or "all rows"), "equation": word(_equation(f, response, sums, middle, wanted))}
+        )
+    columns = [("level", f"{listing([f.data.title(n) for n in factors]) or 'Rows'}<"), ("equation", "Equation<")]
+    return grid(
+        "equations", "The equation" if len(rows) == 1 else "An equation for each combination of levels", columns, rows
+    )
+
+
+def equation_origin(f: Fitted) -> dict[str, float]:
+    """Round middles about which an equation is written: of measures with powers, and of those far from their zero."""
+    found = {}
+    bent = {p.name for t in f.data.terms for p in t.parts if p.power > 1}
+    for name in f.data.numbers:
+        centre, half = f.data.design.origin.get(name, (0.0, 1.0))
+        if centre and (name in bent or abs(centre) > 50 * half):
+            digits = int(np.floor(np.log10(half))) - 1
+            found[name] = (
+                float(np.round(centre, -digits)) if digits <= 0 else float(np.round(centre / 10**digits) * 10**digits)
+            )
+    return found
+
+
+def _equation(f: Fitted, response: str, sums: dict[Any, float], middle: dict[str, float], wanted: float) -> str:
+    """Written with as many digits as keep fitted values within ``wanted``."""
+    wanted /= max(len(sums), 1)
+    text = f"{response} ="
+    started = False
+    for powers, b in sums.items():
+        largest = float(np.prod([_farthest(f, n, middle) ** k for n, k in powers])) if powers else 1.0
+        finest = int(np.ceil(-np.log10(wanted / max(largest, 1e-300))))
+        digits = max(finest, int(3 - np.floor(np.log10(abs(b))))) if b else 0
+        size = fixed(abs(b), int(np.clip(digits, 0, 40))) if b else "0"
+        sign = ("−" if b < 0 else "") if not started else (" −" if b < 0 else " +")
+        names = " × ".join(_about(f, n, middle) + (str(k).translate(SUPERSCRIPT) if k > 1 else "") for n, k in powers)
+        text += f" {sign}{size}" if not started else f"{sign} {size}"
+        text += f" × {names}" if names else ""
+        started = True
+    return text if started else f"{text} 0"
+
+
+def _farthest(f: Fitted, name: str, middle: dict[str, float]) -> float:
+    """How far any row lies from where the equation counts from: its range is known from the design's origin."""
+    centre, half = f.data.design.origin[name]
+    return abs(centre - middle.get(name, 0.0)) + half
+
+
+def _about(f: Fitted, name: str, middle: dict[str, float]) -> str:
+    """'floor area', or '(year − 2005)'."""
+    title = f.data.title(name)
+    if name not in middle:
+        return title
+    at = middle[name]
+    return f"({title} {'−' if at > 0 else '+'} {f'{abs(at):.15g}'})"

@@ -1,0 +1,104 @@
+"""What the specs of all models share: terms, references, selection, where predictions are wanted."""
+
+from typing import Any, Literal
+
+from pydantic import Field
+
+from yavik.core.methods.base import Spec, amount, option, placed, slot
+from yavik.core.methods.kit.models.terms import IN_TERMS, NUMBERS, Term
+
+CLUSTER_KINDS = ["category", "ordered", "yes_no", "identifier", "text", "count"]
+SELECTION = {
+    "none": "no selection: all terms",
+    "forward": "forward: the best enters",
+    "backward": "backward: the weakest leaves",
+    "stepwise": "stepwise: enters and leaves",
+}
+CHOOSE_BY = {"p": "p of the term", "aic": "AIC", "bic": "BIC"}
+SELECTING = {"selection": ["forward", "backward", "stepwise"]}
+BY_P = {**SELECTING, "choose_by": ["p"]}
+
+
+class ModelSpec(Spec):
+    """Fields of a model beside its response."""
+
+    terms: list[Term] = Field(
+        [], title="Terms", json_schema_extra={"slot": {**slot(IN_TERMS, "terms", many=True)["slot"], "terms": True, "numbers": list(NUMBERS)}}
+    )  # fmt: skip
+    reference: dict[str, str] = Field(
+        {},
+        json_schema_extra=placed(
+            "references", "Reference levels", "The level that others are compared with.", of="terms"
+        ),
+    )
+    intercept: bool = Field(
+        True, json_schema_extra=placed("yes_no", "Intercept", "Off only where nothing means nothing.")
+    )
+    zero: Literal["own", "mean"] = Field(
+        "own",
+        json_schema_extra=option(
+            "Numbers counted from",
+            {"own": "their own zero", "mean": "their means"},
+            "The model and its predictions stay the same. Intercept, lower powers and parts of interactions are said of "
+            "the zero: with means, of the middle of the data.",
+            when={"intercept": [True]},
+        ),
+    )
+    per: dict[str, float] = Field(
+        {},
+        json_schema_extra=placed("numbers_of", "Unit of change", "An estimate for a change by so much, such as 10 m².", of="terms", look=True),
+    )  # fmt: skip
+    at: dict[str, Any] = Field(
+        {},
+        json_schema_extra=placed(
+            "points", "Others held at", "In pictures, means and predictions; their mean or most common level unless chosen.", of="terms", look=True
+        ),
+    )  # fmt: skip
+    predict_at: list[dict[str, Any]] = Field(
+        [],
+        json_schema_extra=placed(
+            "cases",
+            "Predictions",
+            "Values to predict for; the rest as under “Others held at”.",
+            of="terms",
+            look=True,
+        ),
+    )
+
+
+class LinearChoice(ModelSpec):
+    selection: Literal["none", "forward", "backward", "stepwise", "best_subsets"] = Field(
+        "none",
+        json_schema_extra=option(
+            "Selection",
+            {**SELECTION, "best_subsets": "best of all choices"},
+            "p values after a selection are too small.",
+        ),
+    )
+    choose_by: Literal["p", "aic", "bic", "adjusted_r2"] = Field(
+        "p",
+        json_schema_extra=option(
+            "Chosen by", {**CHOOSE_BY, "adjusted_r2": "adjusted R²"}, when={"selection": ["forward", "backward", "stepwise", "best_subsets"]}
+        ),
+    )  # fmt: skip
+    enter: float = Field(
+        0.05, gt=0, lt=1, json_schema_extra=amount("Enters at p up to", step=0.01, min=0.001, max=0.5, when=BY_P)
+    )
+    remove: float = Field(
+        0.10, gt=0, lt=1, json_schema_extra=amount("Leaves at p above", step=0.01, min=0.001, max=0.9, when=BY_P)
+    )
+
+
+class BinaryChoice(ModelSpec):
+    selection: Literal["none", "forward", "backward", "stepwise"] = Field(
+        "none", json_schema_extra=option("Selection", SELECTION, "p values after a selection are too small.")
+    )
+    choose_by: Literal["p", "aic", "bic"] = Field(
+        "p", json_schema_extra=option("Chosen by", CHOOSE_BY, when=SELECTING)
+    )
+    enter: float = Field(
+        0.05, gt=0, lt=1, json_schema_extra=amount("Enters at p up to", step=0.01, min=0.001, max=0.5, when=BY_P)
+    )
+    remove: float = Field(
+        0.10, gt=0, lt=1, json_schema_extra=amount("Leaves at p above", step=0.01, min=0.001, max=0.9, when=BY_P)
+    )

@@ -1,0 +1,334 @@
+"""The table of a line-up, the tests between neighbours, and what stands beside it."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from scipy import special
+
+from yavik.core.answers import Cell, Check, Head, Remedy, TableBlock, Verdict
+from yavik.core.answers.make import EMPTY, head
+from yavik.core.answers.model_card import Estimate, ModelCard, term_changes
+from yavik.core.answers.wording import (
+    counted,
+    df,
+    grouped,
+    interval,
+    level_words,
+    listing,
+    missing,
+    number,
+    p_bare,
+    statistic,
+    word,
+)
+from yavik.core.methods.kit.models.coefficients import lower
+from yavik.core.methods.kit.models.effects import decimals_of
+from yavik.core.methods.predict.line_up.spec import LineUpSpec
+
+CLOSE = 1e-9
+OF_LIKELIHOOD = ("aic", "bic", "log_likelihood", "residual_sd")
+OF_ZERO = ("r2", "adjusted_r2", "predicted_r2")
+
+
+def comparable(cards: Sequence[ModelCard], key: str) -> bool:
+    """Whether a measure of fit means the same in all these models."""
+    if len({c.weights for c in cards}) > 1 or len({c.rows for c in cards}) > 1:
+        return False
+    if key in OF_ZERO and len({c.intercept for c in cards}) > 1:
+        return False
+    return not (key in OF_LIKELIHOOD and len({c.penalised for c in cards}) > 1)
+
+
+@dataclass(frozen=True)
+class Lined:
+    cards: list[ModelCard]
+    names: list[str]
+    chosen: int | None
+
+    @property
+    def what(self) -> str:
+        card = next((c for c in self.cards if c.kind != "linear"), self.cards[0])
+        return f"the odds of {lower(card.said)}" if card.effect == "odds_ratio" else lower(card.said)
+
+
+@dataclass(frozen=True)
+class Against:
+    """A test against the model before; ``why`` where there is none."""
+
+    statistic: float | None
+    words: str
+    p: float | None
+    why: str | None
+
+
+def auto_names(cards: Sequence[ModelCard], given: Sequence[str | None]) -> list[str]:
+    """The names given; else what changed from the model before."""
+    names: list[str] = []
+    for i, card in enumerate(cards):
+        name = given[i] or (changed(cards[i - 1], card) if i else f"{counted(len(card.terms), 'term')}")
+        names.append(name if name not in names else f"{name} ({i + 1})")
+    return names
+
+
+def changed(before: ModelCard, now: ModelCard) -> str:
+    """'+ minutes², − reminders': terms that came and went."""
+    words = term_changes(before.terms, now.terms)
+    return words or ("other settings" if before.kind == now.kind else now.kind)
+
+
+def against(before: ModelCard, now: ModelCard) -> Against:
+    """Nested models of the same kind on the same rows: F from residual sums of squares, or the likelihood ratio."""
+    if before.rows != now.rows:
+        return Against(None, "", None, "not on the same rows")
+    if before.kind != now.kind:
+        return Against(None, "", None, "models of different kinds")
+    if before.weights != now.weights:
+        return Against(None, "", None, "not weighted alike")
+    if before.penalised or now.penalised:
+        why = "penalised likelihoods of different columns are not on one scale; the tests of terms in the larger model say it"
+        return Against(None, "", None, why)
+    a, b = ({e.key for e in c.estimates if e.b is not None} for c in (before, now))
+    if not (a < b or b < a):
+        return Against(None, "", None, "the same model" if a == b else "neither holds all terms of the other")
+    small, large = (before, now) if a < b else (now, before)
+    if small.rss is not None and large.rss is not None and small.df is not None and large.df is not None:
+        df1, df2 = small.df - large.df, large.df
+        if df1 <= 0 or df2 <= 0 or large.rss <= 0:
+            return Against(None, "", None, "nothing is left to judge by")
+        f = max(small.rss - large.rss, 0.0) / df1 / (large.rss / df2)
+        return Against(f, f"F({df(df1)}, {df(df2)}) = {statistic(f)}", float(special.fdtrc(df1, df2, f)), None)
+    k = large.parameters - small.parameters
+    if k <= 0:
+        return Against(None, "", None, "an estimate that is not finite leaves nothing to test")
+    chi2 = max(2 * (large.log_likelihood - small.log_likelihood), 0.0)
+    return Against(chi2, f"χ²({k}) = {statistic(chi2)}", float(special.chdtrc(k, chi2)), None)
+
+
+def most(cards: Sequence[ModelCard]) -> list[tuple[str, int]]:
+    """For the main measures of fit, which model is best."""
+    found = []
+    for key in ("auc", "adjusted_r2", "predicted_r2", "aic", "bic"):
+        values = [next((f for f in c.fit if f.key == key), None) for c in cards]
+        best = best_of(values) if comparable(cards, key) else []
+        if len(best) == 1:
+            title = next(f.title for f in values if f)
+            found.append((title if title[:3] in ("AIC", "BIC") else lower(title), best[0]))
+    by_model: dict[int, list[str]] = {}
+    for title, i in found:
+        by_model.setdefault(i, []).append(title)
+    return [(listing(titles, 5), i) for i, titles in by_model.items()]
+
+
+def best_of(values: Sequence[Any]) -> list[int]:
+    known = [(f.v, i) for i, f in enumerate(values) if f is not None and f.v is not None]
+    better = next((f.better for f in values if f is not None), None)
+    if better is None or len(known) < 2:
+        return []
+    top = (max if better == "high" else min)(v for v, _ in known)
+    best = [i for v, i in known if abs(v - top) <= CLOSE * max(1.0, abs(top))]
+    return best if len(best) < len(known) else []
+
+
+def stars(p: float | None) -> str:
+    return "" if p is None else "***" if p < 0.001 else "**" if p < 0.01 else "*" if p < 0.05 else ""
+
+
+def _ratio(b: float, like: float) -> str:
+    from yavik.core.methods.predict.logistic.tables import ratio
+
+    return ratio(b, like)
+
+
+def _estimate(card: ModelCard, e: Estimate, spec: LineUpSpec) -> Cell:
+    if e.b is None:
+        return missing(e.why or "has no estimate")
+    odds = card.effect == "odds_ratio" and spec.show == "effects" and e.key != "intercept"
+    d = decimals_of(e.se if e.se is not None else np.nan, e.b)
+    shown = _ratio(e.b, e.b) if odds else number(e.b, d)
+    if spec.brackets == "se":
+        sub = number(e.se, d) if e.se is not None else None
+        sub = f"SE {sub}" + (" of b" if odds else "") if sub else None
+    elif e.low is None and e.high is None:
+        sub = None
+    else:
+        ends = [None if v is None else _ratio(v, e.b) if odds else number(v, d) for v in (e.low, e.high)]
+        both = ends[0] is not None and ends[1] is not None
+        sub = f"{ends[0]} to {ends[1]}" if both else f"above {ends[0]}" if ends[0] else f"below {ends[1]}"
+        if both and not odds:
+            assert e.low is not None and e.high is not None
+            sub = interval(e.low, e.high, d)
+    marks = stars(e.p) if spec.marks == "stars" else ""
+    return Cell(
+        v=float(np.exp(np.clip(e.b, -700, 700))) if odds else e.b,
+        s=f"{shown}{marks}",
+        sub=sub,
+        strong=e.p is not None and e.p < spec.alpha,
+    )
+
+
+def models_table(lined: Lined, tests: list[Against | None], spec: LineUpSpec) -> TableBlock:
+    cards = lined.cards
+    keys = [f"m{i}" for i in range(len(cards))]
+    heads: list[Head] = [head("term", "Term", left=True)]
+    for i, (key, name) in enumerate(zip(keys, lined.names, strict=True)):
+        heads.append(head(key, name, italic=False).model_copy(update={"sub": _size(cards, i)}))
+    rows: list[dict[str, Cell]] = []
+    for key, title in _aligned(cards):
+        row = {"term": word(title)}
+        for k, card in zip(keys, cards, strict=True):
+            found = next((e for e in card.estimates if e.key == key), None)
+            row[k] = _estimate(card, found, spec) if found else EMPTY
+        rows.append(row)
+    rows.append({"term": Cell(v="Fit", s="Fit", strong=True), **dict.fromkeys(keys, EMPTY)})
+    titles: dict[str, str] = {}
+    for line in (f for c in cards for f in c.fit):
+        titles.setdefault(line.key, line.title)
+        if len(line.title) < len(titles[line.key]):  # R² where another has R² about zero: the check says which
+            titles[line.key] = line.title
+    for name, title in titles.items():
+        values = [next((f for f in c.fit if f.key == name), None) for c in cards]
+        best = best_of(values) if comparable(cards, name) else []
+        row = {"term": word(title)}
+        for i, (k, f) in enumerate(zip(keys, values, strict=True)):
+            row[k] = (
+                EMPTY
+                if f is None
+                else missing("cannot be computed for this model")
+                if f.v is None
+                else Cell(v=f.v, s=f.s, strong=i in best)
+            )
+        rows.append(row)
+    rows.append({"term": word("Rows"), **{k: Cell(v=c.n, s=grouped(c.n)) for k, c in zip(keys, cards, strict=True)}})
+    if len(cards) > 1:
+        row = {"term": word("Against the one before, p")}
+        for k, t in zip(keys, tests, strict=True):
+            row[k] = (
+                EMPTY
+                if t is None
+                else missing(t.why or "")
+                if t.p is None
+                else Cell(v=t.p, s=p_bare(t.p), sub=t.words, strong=t.p < spec.alpha)
+            )
+        rows.append(row)
+    return TableBlock(
+        id="models", title=f"Models of {lined.what}", columns=heads, rows=rows, note=_note(lined, spec),
+        picked=None if lined.chosen is None else keys[lined.chosen],
+    )  # fmt: skip
+
+
+def _size(cards: Sequence[ModelCard], i: int) -> str:
+    words = counted(len(cards[i].terms), "term")
+    if len({c.kind for c in cards}) > 1:
+        words = f"{cards[i].kind}, {words}"
+    return words
+
+
+def _aligned(cards: Sequence[ModelCard]) -> list[tuple[str, str]]:
+    """Terms in the order of the models; what a later model adds stands after what it stood beside there. The intercept
+    comes last, as in print."""
+    order: list[str] = []
+    titles: dict[str, str] = {}
+    for card in cards:
+        last = None
+        for e in card.estimates:
+            if e.key == "intercept":
+                continue
+            titles.setdefault(e.key, e.title)
+            if e.key not in order:
+                own = e.key.split("^")[0]
+                kin = [i for i, k in enumerate(order) if k.split("^")[0] == own]
+                at = kin[-1] + 1 if kin else len(order) if last is None else last + 1
+                order.insert(at, e.key)
+            last = order.index(e.key)
+    found = [(k, titles[k]) for k in order]
+    return (
+        [*found, ("intercept", "Intercept")]
+        if any(e.key == "intercept" for c in cards for e in c.estimates)
+        else found
+    )
+
+
+def _note(lined: Lined, spec: LineUpSpec) -> str:
+    odds = any(c.effect == "odds_ratio" for c in lined.cards) and spec.show == "effects"
+    what = "Odds ratios (intercept: b)" if odds else "Coefficients b"
+    under = f"{level_words(spec.alpha)} intervals" if spec.brackets == "ci" else "standard errors"
+    note = f"{what}, {under} below. In bold: p below {str(spec.alpha).removeprefix('0')}, and the best value of each row of fit."
+    if spec.marks == "stars":
+        note += " * p < .05, ** p < .01, *** p < .001."
+    note += " A measure’s estimate is for one unit more; a level’s is against its reference."
+    for name, card in zip(lined.names, lined.cards, strict=True):
+        note += f" {name}: {card.counted_from[0].lower()}{card.counted_from[1:]}" if card.counted_from else ""
+    return note
+
+
+def checks(lined: Lined, tests: list[Against | None], same: bool, spec: LineUpSpec) -> list[Check | None]:
+    cards = lined.cards
+    if same:
+        rows = Check(
+            id="same_rows",
+            title="The same rows",
+            verdict=Verdict.holds,
+            text=f"All models use the same {counted(cards[0].n, 'row')}.",
+        )
+    else:
+        sizes = listing([grouped(n) for n in dict.fromkeys(c.n for c in cards)], 6)
+        remedies = [Remedy(label="Use the same rows for all", spec={"rows": "same"})] if spec.rows == "own" else []
+        rows = Check(
+            id="same_rows", title="The same rows", verdict=Verdict.fails, remedies=remedies,
+            text=f"The models use different rows ({sizes}): AIC, BIC and areas are of different data, and no test can stand between them.",
+        )  # fmt: skip
+    return [rows, _footing(lined), _nested(tests), _many(cards)]
+
+
+def _footing(lined: Lined) -> Check | None:
+    """What may not be compared, and why."""
+    cards, names = lined.cards, lined.names
+    said = []
+    if len({c.weights for c in cards}) > 1:
+        with_ = [f"“{n}” by {c.weights}" for n, c in zip(names, cards, strict=True) if c.weights]
+        said.append(
+            f"{listing(with_, 4)} {'is' if len(with_) == 1 else 'are'} weighted, the others are not, or otherwise: no measure of fit can be set side by side"
+        )
+    if len({c.intercept for c in cards}) > 1:
+        without = [f"“{n}”" for n, c in zip(names, cards, strict=True) if not c.intercept]
+        said.append(
+            f"{listing(without, 4)} {'has' if len(without) == 1 else 'have'} no intercept: R² there is about zero and larger by its making"
+        )
+    if len({c.penalised for c in cards}) > 1:
+        with_ = [f"“{n}”" for n, c in zip(names, cards, strict=True) if c.penalised]
+        said.append(
+            f"{listing(with_, 4)} {'is' if len(with_) == 1 else 'are'} penalised: its likelihood, AIC and BIC are not those of the others"
+        )
+    if not said:
+        return None
+    text = (
+        ". ".join(s[0].upper() + s[1:] for s in said) + ". Where measures are not comparable none is marked as best."
+    )
+    return Check(id="footing", title="On one footing", verdict=Verdict.fails, text=text)
+
+
+def _nested(tests: list[Against | None]) -> Check | None:
+    lacking = [i + 1 for i, t in enumerate(tests) if t is not None and t.p is None]
+    if len(tests) < 2:
+        return None
+    if not lacking:
+        return Check(
+            id="nested",
+            title="Each within the next",
+            verdict=Verdict.holds,
+            text="Neighbours hold one another’s terms, so that a test can stand between them.",
+        )
+    why = next(t.why for t in tests if t is not None and t.p is None)
+    text = f"Model {listing([str(i) for i in lacking], 6)} cannot be tested against the one before: {why}. AIC and BIC still compare them."
+    return Check(id="nested", title="Each within the next", verdict=Verdict.doubtful, text=text)
+
+
+def _many(cards: Sequence[ModelCard]) -> Check | None:
+    if len(cards) < 4:
+        return None
+    return Check(
+        id="choosing", title="Choosing among many", verdict=Verdict.doubtful,
+        text=f"With {len(cards)} models looked at, the p values of the one chosen are too good. Say in the report how it was found.",
+    )  # fmt: skip

@@ -1,0 +1,237 @@
+"""From a spec to a fitted model of a yes/no response."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+from scipy import special
+
+from yavik.core.answers.wording import counted, listing
+from yavik.core.methods.kit.events import place_of
+from yavik.core.methods.kit.models.fitted import Fitted
+from yavik.core.methods.kit.models.terms import ModelData, read_model
+from yavik.core.methods.predict.linear.fit import clusters_of, demand_rows, held
+from yavik.core.methods.predict.linear.fit import prepared as prepared_columns
+from yavik.core.methods.predict.logistic.spec import LogisticSpec
+from yavik.core.stats.binary import (
+    BinaryFit,
+    Prepared,
+    fit,
+    null_likelihood,
+    prepare,
+    probability,
+    profile_interval,
+    sandwich,
+    uncentred,
+    without,
+)
+from yavik.core.stats.groups import Floats
+from yavik.core.stats.least_squares import independent_columns, null_vectors
+from yavik.core.stats.selection import BinaryJudge, Round, walk
+from yavik.core.stats.separation import Separation, find_separation
+from yavik.core.stats.telling import Roc, roc
+from yavik.core.table import DataProblem, Table
+
+MOST_PROFILED = 3_000_000
+"""Numbers of a design up to which a penalised fit has profile intervals without being asked for."""
+
+
+@dataclass(frozen=True, eq=False)
+class BinaryModel:
+    """
+    Args:
+        infinite: places among the used columns without a finite estimate.
+        complete: whether every row is told without a miss.
+        bounds: profile intervals by place among the coefficients.
+    """
+
+    event: str
+    other: str
+    whole: ModelData
+    data: ModelData
+    model: BinaryFit
+    null: float
+    fitted: Fitted
+    used: list[int]
+    follows: dict[int, list[int]]
+    judge: BinaryJudge
+    rounds: list[Round]
+    chosen: tuple[int, ...]
+    infinite: frozenset[int]
+    complete: bool
+    bounds: dict[int, tuple[float, float]] | None
+    ps: dict[int, float]
+    covariance: Floats
+    n_clusters: int
+    codes: Any
+
+    @cached_property
+    def roc(self) -> Roc:
+        return roc(self.model.mu, self.data.y)
+
+    @property
+    def said(self) -> str:
+        """'finished = yes'."""
+        return f"{self.data.response.title} = {self.event}"
+
+
+def event_of(table: Table, response: str, event: str | None) -> tuple[Floats, str, str]:
+    """The response as 1 for the event and 0 for the rest, NaN where empty; the event and the rest in words.
+
+    The event is chosen, or found by the one rule of ``methods/events``; where that level has no row among several
+    unused ones, the last level that has rows.
+    """
+    codes = table.codes(response)
+    n = np.bincount(codes.codes[codes.codes >= 0], minlength=len(codes.levels))
+    there = [i for i in range(len(codes.levels)) if n[i]]
+    if not there:
+        raise DataProblem(f"{response} has no filled cells among these {table.n_rows} rows.", column=response)
+    if event is not None and event not in codes.levels:
+        raise DataProblem(
+            f"{response} has no level '{event}'; it has {', '.join(codes.levels[:8])}.", column=response
+        )
+    if len(there) > 2 and event is None:
+        shown = listing([f"{codes.levels[i]} in {counted(int(n[i]), 'row')}" for i in there], 8)
+        raise DataProblem(
+            f"{response} has {len(there)} levels ({shown}). Choose in the settings which one is the event; the others together are the rest.",
+            column=response,
+        )
+    if len(there) < 2:
+        raise DataProblem(
+            f"All {counted(int(n.sum()), 'row')} have {response} = {codes.levels[there[0]]}: nothing tells yes from no.",
+            column=response,
+        )
+    said, place = place_of(table, response, event)
+    if event is None and (place < 0 or not n[place]):
+        said, place = codes.levels[there[-1]], there[-1]
+    if not n[place]:
+        raise DataProblem(f"No row used has {response} = {said}.", column=response)
+    y = np.where(codes.codes < 0, np.nan, (codes.codes == place).astype(float))
+    others = [codes.levels[i] for i in there if i != place]
+    return y, said, others[0] if len(others) == 1 else "another"
+
+
+def fit_binary(
+    table: Table, spec: "LogisticSpec", told: Callable[[float, str], None] = lambda _part, _what: None
+) -> BinaryModel:
+    """Raises DataProblem for what cannot be fitted."""
+    assert spec.response
+    if spec.penalty == "firth" and spec.link != "logit":
+        raise DataProblem("The penalised fit is for the logit link; choose that link, or no penalty.")
+    y, event, other = event_of(table, spec.response, spec.event)
+    whole = read_model(table, spec.response, spec.terms, spec.reference, None, y, spec.intercept)
+    yes = int(whole.y.sum())
+    if yes in (0, whole.n):
+        said = event if yes else other
+        raise DataProblem(
+            f"All {counted(whole.n, 'row')} that are filled throughout have {spec.response} = {said}: nothing tells yes from no.",
+            column=spec.response,
+        )
+    told(0.15, "Preparing the columns")
+    whole = whole.about_means() if spec.intercept and spec.zero == "mean" else whole
+    whole, t = prepared_columns(whole, spec.intercept)
+    used, _ = independent_columns(t)
+    if spec.selection in ("none", "backward"):
+        demand_rows(whole, len(used) + int(spec.intercept))
+    prepared = prepare(whole.design, whole.y, used, spec.intercept)
+    judge = BinaryJudge(whole.design, prepared, used, spec.link, spec.penalty)
+    rounds: list[Round] = []
+    chosen = tuple(range(len(whole.terms)))
+    if spec.selection != "none":
+        if not spec.intercept:
+            raise DataProblem("A selection begins with the intercept; switch it on, or choose no selection.")
+        rounds = walk(
+            judge, whole.terms, spec.selection, spec.choose_by, spec.enter, spec.remove, lambda what: told(0.3, what)
+        )
+        chosen = rounds[-1].terms
+    told(0.4, "Fitting")
+    data = whole if len(chosen) == len(whole.terms) else whole.part(chosen)
+    columns = [j for j, c in enumerate(whole.design.columns) if c.term in chosen]
+    lesser = t.among(columns)
+    part = independent_columns(lesser)
+    if part[0] == list(range(len(used))) and len(columns) == len(used):
+        d: Prepared = prepared
+    else:
+        d = prepare(data.design, data.y, part[0], spec.intercept)
+    model = fit(d, spec.link, spec.penalty)
+    told(0.5, "Looking for separation")
+    apart = find_separation(model) if spec.penalty == "none" else Separation(frozenset(), False)
+    first = int(spec.intercept)
+    infinite, complete = frozenset(i - first for i in apart.moved if i >= first), apart.complete
+    if complete:
+        infinite = frozenset(range(len(part[0])))
+    robust = spec.se != "classical"
+    codes, n_clusters = clusters_of(table, spec, data)
+    covariance = sandwich(model, spec.se, codes, n_clusters) if robust and not infinite else model.covariance
+    df = float(n_clusters - 1) if spec.se == "cluster" else np.inf
+    fitted = Fitted(
+        data, part[0], spec.intercept, model.coef, covariance, df, spec.alpha, held(spec, data),
+        f"Probability of {data.response.title} = {event}", back=lambda eta: probability(spec.link, eta), infinite=infinite, null=null_vectors(lesser, part[0], list(part[1])),
+    )  # fmt: skip
+    by_profile = spec.interval == "profile" or (spec.penalty == "firth" and model.data.x.size <= MOST_PROFILED)
+    as_is = _AsIs(model, fitted)
+    settled = by_profile and model.converged and not infinite
+    bounds = _profiles(model, as_is, spec, told) if settled and not robust else None
+    ps = _penalised_ps(model, as_is) if spec.penalty == "firth" and bounds else {}
+    null = null_likelihood(data.y, spec.link, spec.intercept)
+    return BinaryModel(
+        event,
+        other,
+        whole,
+        data,
+        model,
+        null,
+        fitted,
+        part[0],
+        part[1],
+        judge,
+        rounds,
+        chosen,
+        infinite,
+        complete,
+        bounds,
+        ps,
+        covariance,
+        n_clusters,
+        codes,
+    )
+
+
+def _profiles(
+    model: BinaryFit, as_is: "_AsIs", spec: "LogisticSpec", told: Callable[[float, str], None]
+) -> dict[int, tuple[float, float]]:
+    """Profile intervals of the coefficients of the columns as they are."""
+    found: dict[int, tuple[float, float]] = {}
+    for place in range(model.q):
+        told(0.4 + 0.3 * place / model.q, f"Profile interval {place + 1} of {model.q}")
+        source, size = as_is.source(place)
+        low, high = profile_interval(source, place, spec.alpha)
+        found[place] = (low * size, high * size)
+    return found
+
+
+def _penalised_ps(model: BinaryFit, as_is: "_AsIs") -> dict[int, float]:
+    """p of each coefficient by the penalised likelihood ratio, which its profile interval agrees with."""
+    return {place: float(special.chdtrc(1, without(as_is.source(place)[0], [place])[0])) for place in range(model.q)}
+
+
+class _AsIs:
+    """Where each coefficient of the columns as they are is one coefficient: in the fit itself, or, for those that a
+    moved zero changes (the intercept, lower powers), in the fit of columns about their own zero."""
+
+    def __init__(self, model: BinaryFit, fitted: Fitted) -> None:
+        self.model, self.fitted = model, fitted
+        self.turn = np.asarray(fitted.turn, float)
+
+    def source(self, place: int) -> tuple[BinaryFit, float]:
+        """The fit, and what its coefficient is multiplied by."""
+        moved = np.count_nonzero(self.turn[place]) > 1 or (place == 0 and self.fitted.intercept)
+        return (self.unmoved if moved else self.model), float(self.turn[place, place])
+
+    @cached_property
+    def unmoved(self) -> BinaryFit:
+        data = self.fitted.data.unmoved()
+        d = prepare(data.design, data.y, self.fitted.columns, self.fitted.intercept)
+        return fit(uncentred(d), self.model.link, self.model.penalty)

@@ -1,0 +1,89 @@
+"""How a model tells yes from no, in tables and pictures: cut-off, ROC curve, calibration."""
+
+import numpy as np
+from scipy import special
+
+from yavik.core.answers import Cell, FigureBlock, TableBlock
+from yavik.core.answers.make import grid
+from yavik.core.answers.wording import (
+    cell,
+    num,
+    percent,
+    share,
+    share_fine,
+    whole,
+    word,
+)
+from yavik.core.figures.effects import calibration, roc_curve
+from yavik.core.figures.plots import block
+from yavik.core.methods.predict.logistic.fit import BinaryModel
+from yavik.core.methods.predict.logistic.spec import LogisticSpec
+from yavik.core.stats.telling import Calibration, classify
+
+
+def classification_table(m: BinaryModel, spec: LogisticSpec) -> TableBlock:
+    at = classify(m.model.mu, m.data.y, spec.cutoff)
+
+    def line(name: str, yes: int, no: int, right: float, what: str) -> dict[str, Cell]:
+        return {
+            "group": word(name),
+            "yes": whole(yes),
+            "no": whole(no),
+            "right": cell(right, percent(right)),
+            "what": word(what),
+        }
+
+    rows = [
+        line(f"Seen {m.event}", at.hits, at.misses, at.sensitivity, "sensitivity"),
+        line(f"Seen {m.other}", at.alarms, at.rejections, at.specificity, "specificity"),
+        line("All", at.hits + at.alarms, at.misses + at.rejections, at.right, "told right"),
+    ]
+    columns = [
+        ("group", f"{m.data.response.title}<"),
+        ("yes", f"Said {m.event}"),
+        ("no", f"Said {m.other}"),
+        ("right", "Right"),
+        ("what", "<"),
+    ]
+    cut = share_fine(spec.cutoff)
+    best = best_cutoff(m)
+    note = f"{m.event} is said from a probability of {cut} on."
+    note += f" Sensitivity and specificity together are largest at {share_fine(best)}." if best is not None else ""
+    return grid("classification", f"Told at a cut-off of {cut}", columns, rows, note=note, control="cutoff")
+
+
+def best_cutoff(m: BinaryModel) -> float | None:
+    """Where sensitivity + specificity is largest (Youden, 1950)."""
+    gain = m.roc.sensitivity - m.roc.false_alarms
+    at = float(m.roc.cut[int(np.argmax(gain))])
+    return at if np.isfinite(at) else None
+
+
+def calibration_table(m: BinaryModel, hl: Calibration) -> TableBlock:
+    rows = [
+        {
+            "group": word(f"{share_fine(a)} to {share_fine(b)}"),
+            "n": whole(int(n)),
+            "yes": whole(int(k)),
+            "expected": num(float(e), 1),
+        }
+        for a, b, n, k, e in zip(hl.low, hl.high, hl.n, hl.yes, hl.expected, strict=True)
+    ]
+    columns = [("group", "Probability<"), ("n", "n"), ("yes", f"Seen {m.event}"), ("expected", "Expected")]
+    return grid("calibration", "Groups by probability (Hosmer–Lemeshow)", columns, rows, folded=True)
+
+
+def pictures(m: BinaryModel, spec: LogisticSpec, hl: Calibration) -> list[FigureBlock]:
+    at = classify(m.model.mu, m.data.y, spec.cutoff)
+    drawn = roc_curve(
+        m.roc.false_alarms, m.roc.sensitivity, (1 - at.specificity, at.sensitivity), f"area {share(m.roc.auc)}"
+    )
+    made = [block("roc", f"ROC curve, area {share(m.roc.auc)}", drawn, small=True)]
+    if len(hl.n) > 2:
+        z = float(special.ndtri(0.975))
+        p = hl.yes / hl.n
+        middle = (p + z * z / (2 * hl.n)) / (1 + z * z / hl.n)
+        half = z * np.sqrt(p * (1 - p) / hl.n + z * z / (4 * hl.n**2)) / (1 + z * z / hl.n)
+        picture = calibration(hl.expected / hl.n, p, middle - half, middle + half, "Calibration")
+        made.append(block("calibration_picture", "Calibration: said and seen", picture, small=True))
+    return made
