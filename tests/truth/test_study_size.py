@@ -35,7 +35,7 @@ def facts(spec: dict[str, Any]) -> dict[str, Any]:
     return dict(answer("study_size", NONE, spec).facts)
 
 
-@settings(max_examples=60, deadline=None, derandomize=True)
+@settings(max_examples=40, deadline=None, derandomize=True)
 @given(design=designs, effect=effects, power=st.sampled_from([0.6, 0.8, 0.95]), alpha=st.sampled_from([0.01, 0.05]))
 def test_the_rows_found_are_the_fewest_that_do(design: Any, effect: float, power: float, alpha: float) -> None:
     n = facts(asked(design, effect, power=power, alpha=alpha))["n"]
@@ -45,7 +45,7 @@ def test_the_rows_found_are_the_fewest_that_do(design: Any, effect: float, power
         assert facts(asked(design, effect, find="power", n=n - 1, alpha=alpha))["power"] < power
 
 
-@settings(max_examples=40, deadline=None, derandomize=True)
+@settings(max_examples=20, deadline=None, derandomize=True)
 @given(design=designs, n=st.integers(8, 400), power=st.sampled_from([0.7, 0.8, 0.9]))
 def test_the_difference_found_has_the_power_asked_for(design: Any, n: int, power: float) -> None:
     try:

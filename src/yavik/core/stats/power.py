@@ -1,6 +1,7 @@
 """Power of common designs, and what follows from it: rows needed, and the smallest effect that would be seen."""
 
 from collections.abc import Callable
+from functools import lru_cache
 
 import numpy as np
 from scipy import optimize, special, stats
@@ -9,6 +10,7 @@ from yavik.core.stats.direction import Alternative
 from yavik.core.stats.groups import Floats
 
 MOST = 10_000_000
+NODES, WEIGHTS = np.polynomial.legendre.leggauss(400)
 
 
 def t_power(nc: float, df: float, alpha: float, alternative: Alternative) -> float:
@@ -28,15 +30,15 @@ def _tail(df: float, nc: float, c: float) -> float:
     return float(np.clip(w @ special.ndtr(nc - c * s), 0.0, 1.0))
 
 
+@lru_cache(maxsize=64)
 def _spread_of(df: float) -> tuple[Floats, Floats]:
     """Nodes and weights of the estimated SD over the true one, the root of a χ² over its df."""
     if df > 1e6:
         return np.ones(1), np.ones(1)
-    u, w = np.polynomial.legendre.leggauss(400)
     low, high = np.sqrt(stats.chi2.ppf(1e-14, df) / df), np.sqrt(stats.chi2.isf(1e-14, df) / df)
-    s = low + (u + 1) / 2 * (high - low)
+    s = low + (NODES + 1) / 2 * (high - low)
     log_f = np.log(2.0) + df / 2 * np.log(df / 2) - special.gammaln(df / 2) + (df - 1) * np.log(s) - df * s**2 / 2
-    return s, w * (high - low) / 2 * np.exp(log_f)
+    return s, WEIGHTS * (high - low) / 2 * np.exp(log_f)
 
 
 def two_means(n: float, d: float, ratio: float, alpha: float, alternative: Alternative) -> float:
