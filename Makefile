@@ -51,7 +51,7 @@ check: build
 	cd ui && npm run --silent types && npm run --silent lint
 
 test: check browser
-	$(PY) -m pytest -n 2 --dist loadfile
+	$(PY) -m pytest -n 2 --dist worksteal
 
 bench: build
 	$(PY) bench/run.py
