@@ -30,9 +30,10 @@ from yavik.core.figures.data import printed_decimals
 from yavik.core.figures.describe import VALUES
 from yavik.core.figures.pictures import histogram
 from yavik.core.figures.plots import block
-from yavik.core.methods.base import Aim, Alternative, Layout, Method, Page, Run, amount, option, slot
+from yavik.core.methods.base import Aim, Alternative, Layout, Method, Run, amount, option, slot
 from yavik.core.methods.compare.two.words import ends
 from yavik.core.methods.kit.margin import WithMargin, judged
+from yavik.core.methods.kit.page import read_page
 from yavik.core.methods.kit.shared import (
     far_out,
     filled_numbers,
@@ -289,42 +290,6 @@ def _tables(title: str, f: Found, spec: OneSampleSpec) -> list[Any]:
     ]
 
 
-PAGE = Page(
-    answers="Whether the mean, the median or the spread of one measurement differs from a value that was known before: a norm, a target, chance.",
-    assumes=[
-        "Rows are independent.",
-        "Student's t: values roughly normal, or about thirty and more of them. Signed ranks: values lie symmetrically. Signs: nothing.",
-        "The χ² test of the spread holds for normal values only, however many there are.",
-    ],
-    formulas=[
-        ("Student's t", "t = (ȳ − μ₀)/(s/√n), n − 1 df"),
-        ("Signed ranks", "W⁺ = Σ ranks of |y − μ₀| where y > μ₀;  z = (W⁺ − Σr/2 ∓ ½)/√(Σr²/4)"),
-        ("Signs", "p from the binomial distribution with chance ½"),
-        ("Spread", "χ² = (n − 1)s²/σ₀², n − 1 df"),
-    ],
-    reading=[
-        ("p", "How often data would lie this far from the value if it were true."),
-        (
-            "Estimate and interval",
-            "What the data say the mean (median, SD) is; the value tested lies outside the interval where p is below α.",
-        ),
-    ],
-    conventions=[
-        "With a margin: two one-sided tests at α (Schuirmann, 1987) with the t, SE and df of the test shown; the margin is compared with the difference itself, whatever difference was tested. Equivalence is never read from a large p.",
-        "Values equal to the one tested are left out of signed ranks and signs, and counted.",
-        "Signed ranks are exact up to 50 values, ties included; beyond, normal with continuity correction.",
-        "The estimate beside signed ranks is the pseudo-median of Hodges and Lehmann: the median of all means of two values.",
-        "Distances from the value that are equal as decimals are equal: rounding noise of doubles breaks no ties.",
-        "The median's interval takes order statistics; its level is at least the one asked for, and shown.",
-    ],
-    references=[
-        "Hodges, J. L., & Lehmann, E. L. (1963). Estimates of location based on rank tests. Annals of Mathematical Statistics, 34, 598–611.",
-        "Student (1908). The probable error of a mean. Biometrika, 6, 1–25.",
-        "Wilcoxon, F. (1945). Individual comparisons by ranking methods. Biometrics Bulletin, 1, 80–83.",
-    ],
-)
-
-
 def _fit(table: Table, spec: dict[str, Any]) -> tuple[float, str] | None:
     return -8, ""
 
@@ -337,7 +302,7 @@ METHOD = Method(
     layouts=(Layout("column", "one column", "Does {column} differ from a known value?", ("column",), ("column",)),),
     Spec=OneSampleSpec,
     compute=compute,
-    page=PAGE,
+    page=read_page(__file__),
     order=4,
     fit=_fit,
     name=lambda spec: f"{spec.column} against {spec.value:g}",

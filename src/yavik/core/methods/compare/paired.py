@@ -28,10 +28,11 @@ from yavik.core.figures.caption import lower
 from yavik.core.figures.data import printed_decimals
 from yavik.core.figures.describe import VALUES
 from yavik.core.figures.plots import Cloud, block, scatter
-from yavik.core.methods.base import Aim, Layout, Method, Page, Run, amount, option, slot
+from yavik.core.methods.base import Aim, Layout, Method, Run, amount, option, slot
 from yavik.core.methods.compare.one_sample import Found, OneSampleSpec, p_of
 from yavik.core.methods.compare.two.words import ends
 from yavik.core.methods.kit.margin import WithMargin, judged
+from yavik.core.methods.kit.page import read_page
 from yavik.core.methods.kit.shared import far_out, normal_check, outlying_check, size_check, used_where
 from yavik.core.stats.decimals import difference
 from yavik.core.stats.effect_sizes import Size, one_sample_d
@@ -253,39 +254,6 @@ def new_columns(table: Table, spec: ComparePairedSpec) -> list[tuple[Column, pa.
     return [(described, pa.array(away, pa.float64(), mask=np.isnan(away)))]
 
 
-PAGE = Page(
-    answers="Whether two measurements of the same rows (before and after, left and right, two raters) differ, and by how much.",
-    assumes=[
-        "Rows are independent of one another; the two values of a row belong together.",
-        "The differences, not the measurements, scatter roughly normally (t) or symmetrically (signed ranks).",
-    ],
-    formulas=[
-        ("Paired t", "t = (d̄ − δ)/(s_d/√n), n − 1 df, d = first − second"),
-        ("Signed ranks", "W⁺ = Σ ranks of |d − δ| where d > δ;  z = (W⁺ − Σr/2 ∓ ½)/√(Σr²/4)"),
-        ("Signs", "p from the binomial distribution with chance ½"),
-    ],
-    reading=[
-        ("Difference", "First minus second, row by row; its interval is what to report."),
-        (
-            "The picture",
-            "Each pair's difference over its mean, with the mean difference as a line. A slope or a fan says that the difference depends on the size.",
-        ),
-    ],
-    conventions=[
-        "With a margin: two one-sided tests at α (Schuirmann, 1987) with the t, SE and df of the test shown; the margin is compared with the difference itself, whatever difference was tested. Equivalence is never read from a large p.",
-        "A row with one of the two empty is left out.",
-        "Differences equal to the value tested are left out of signed ranks and signs, and counted.",
-        "Signed ranks are exact up to 50 differences, ties included. Their estimate is the pseudo-median (Hodges–Lehmann).",
-        "Differences that are equal as decimals are equal: rounding noise of doubles breaks no ties.",
-        "d is the mean difference over the SD of the differences.",
-    ],
-    references=[
-        "Student (1908). The probable error of a mean. Biometrika, 6, 1–25.",
-        "Wilcoxon, F. (1945). Individual comparisons by ranking methods. Biometrics Bulletin, 1, 80–83.",
-    ],
-)
-
-
 def _fit(table: Table, spec: dict[str, Any]) -> tuple[float, str] | None:
     """The same unit twice looks like the same thing measured twice."""
     first, second = spec.get("first"), spec.get("second")
@@ -311,7 +279,7 @@ METHOD = Method(
     ),
     Spec=ComparePairedSpec,
     compute=compute,
-    page=PAGE,
+    page=read_page(__file__),
     order=3,
     fit=_fit,
     new_columns=new_columns,

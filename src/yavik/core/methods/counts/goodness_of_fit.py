@@ -28,7 +28,8 @@ from yavik.core.answers.wording import (
 from yavik.core.figures.caption import lower
 from yavik.core.figures.pictures import bars
 from yavik.core.figures.plots import block
-from yavik.core.methods.base import Aim, Layout, Method, Page, Run, Spec, amount, placed, slot
+from yavik.core.methods.base import Aim, Layout, Method, Run, Spec, amount, placed, slot
+from yavik.core.methods.kit.page import read_page
 from yavik.core.methods.kit.shares import LEVELS, levels_of
 from yavik.core.stats.groups import Floats
 from yavik.core.stats.tables_of_counts import goodness
@@ -187,30 +188,6 @@ def _shares(spec: GoodnessSpec, levels: tuple[str, ...], counts: Floats) -> Floa
     return np.asarray(shares / shares.sum())
 
 
-PAGE = Page(
-    answers="Whether the levels of a category occur as often as expected: all alike, or in shares known beforehand.",
-    assumes=["Rows are independent.", "Expected counts of about five or more."],
-    formulas=[
-        ("Pearson", "χ² = Σ (n − e)²/e, k − 1 df"),
-        ("Cohen's w", "√(χ²/N)"),
-        ("Adjusted residual", "(n − e)/√[e(1 − share)]"),
-    ],
-    reading=[
-        ("p", "How often counts would lie this far from the expected ones if those were right."),
-        ("Residual", "Which levels make the difference: beyond ±2 clearly more or fewer."),
-    ],
-    conventions=[
-        "Shares typed are brought to a sum of one.",
-        "Levels expected never and without rows are left out.",
-        "A level of the dictionary or of the expected shares that no row has counts with zero rows; a level that the question's own filter takes out does not count.",
-        "Parameters estimated from the same counts are taken off the degrees of freedom.",
-    ],
-    references=[
-        "Pearson, K. (1900). On the criterion that a given system of deviations … Philosophical Magazine, 50, 157–175."
-    ],
-)
-
-
 def _fit(table: Table, spec: dict[str, Any]) -> tuple[float, str] | None:
     return -8, ""
 
@@ -226,7 +203,7 @@ METHOD = Method(
     ),
     Spec=GoodnessSpec,
     compute=compute,
-    page=PAGE,
+    page=read_page(__file__),
     order=4,
     fit=_fit,
     name=lambda spec: f"{spec.column} as expected",

@@ -24,9 +24,10 @@ from yavik.core.answers.wording import (
     whole,
     word,
 )
-from yavik.core.methods.base import Aim, Layout, Method, Page, Run, Spec, placed, slot
+from yavik.core.methods.base import Aim, Layout, Method, Run, Spec, placed, slot
 from yavik.core.methods.fit import n_levels
 from yavik.core.methods.kit.events import event_in
+from yavik.core.methods.kit.page import read_page
 from yavik.core.methods.kit.shares import ends_of, levels_of, points
 from yavik.core.stats.adjusting import adjust
 from yavik.core.stats.shares import wilson
@@ -274,35 +275,6 @@ def _several(spec: PairedSpec, titles: list[str], event: str, x: Any, groups: An
     )
 
 
-PAGE = Page(
-    answers="Whether the same rows say yes more often on one occasion, to one item or of one thing than on another.",
-    assumes=["Rows are independent of one another; the answers of a row belong together."],
-    formulas=[
-        (
-            "McNemar",
-            "χ² = (b − c)²/(b + c), b and c the rows that changed either way; exact p from the binomial with chance ½",
-        ),
-        ("Cochran's Q", "Q = k(k − 1) Σ(Cⱼ − C̄)² / Σ Rᵢ(k − Rᵢ)"),
-        ("Difference", "p₁ − p₂ with p = (count + 1)/(n + 2): Bonett and Price's interval"),
-    ],
-    reading=[
-        ("Rows that changed", "Only they speak: rows with the same answer twice say nothing about a difference."),
-        ("Difference", "First share minus second."),
-    ],
-    conventions=[
-        "Counted is the same in every column, chosen or yes, 1 or true, else the last level; a column of zeros has a share of 0.",
-        "One-sided: first column against second. χ² is two-sided always.",
-        "The exact p speaks for two occasions; Q's comes from χ².",
-        "Rows with an empty occasion are left out.",
-    ],
-    references=[
-        "Bonett, D. G., & Price, R. M. (2012). Adjusted Wald confidence interval for a difference of binomial proportions based on paired data. Journal of Educational and Behavioral Statistics, 37, 479–488.",
-        "Cochran, W. G. (1950). The comparison of percentages in matched samples. Biometrika, 37, 256–266.",
-        "McNemar, Q. (1947). Note on the sampling error of the difference between correlated proportions or percentages. Psychometrika, 12, 153–157.",
-    ],
-)
-
-
 def _fit(table: Table, spec: dict[str, Any]) -> tuple[float, str] | None:
     """Columns of two levels each."""
     columns = spec.get("columns", [])
@@ -326,7 +298,7 @@ METHOD = Method(
     ),
     Spec=PairedSpec,
     compute=compute,
-    page=PAGE,
+    page=read_page(__file__),
     order=3,
     fit=_fit,
     name=lambda spec: f"Shares of {listing(spec.columns, 3)}",

@@ -11,7 +11,8 @@ from yavik.core.answers.make import EMPTY, compose, grid
 from yavik.core.answers.wording import counted, listing, percent, say, whole, word
 from yavik.core.figures.pictures import bars
 from yavik.core.figures.plots import block
-from yavik.core.methods.base import Aim, Layout, Method, Page, Run, Spec, slot
+from yavik.core.methods.base import Aim, Layout, Method, Run, Spec, slot
+from yavik.core.methods.kit.page import read_page
 from yavik.core.table import CODED, Codes, DataProblem, Table
 
 KINDS = ["category", "ordered", "yes_no", "count", "text", "measure", "date"]
@@ -158,25 +159,6 @@ def _headline(table: Table, spec: FrequenciesSpec, by: Codes) -> list[Span]:
     return say("; ".join(said) + (f"; and {counted(more, 'more column')} below." if more > 0 else "."))
 
 
-PAGE = Page(
-    answers="How often each level of one or many columns occurs, in counts, shares and running shares, for all rows or for each group.",
-    assumes=["Nothing about the data."],
-    formulas=[
-        ("Share of filled", "count / filled cells"),
-        ("Running share", "this level and all before it, in the order of the dictionary"),
-    ],
-    reading=[
-        ("Share of filled, of all", "Empty cells are left out of the first and counted in the second."),
-        ("Running share", "Means something where levels are ordered."),
-    ],
-    conventions=[
-        "Levels stand in the order of the dictionary, also those without rows.",
-        "Numbers and dates count each different value, up to 200.",
-    ],
-    references=["Tukey, J. W. (1977). Exploratory Data Analysis. Addison-Wesley."],
-)
-
-
 def _fit(table: Table, spec: dict[str, Any]) -> tuple[float, str] | None:
     kinds = [table.column(c).kind for c in spec.get("columns", [])]
     return (4, "levels to be counted") if kinds and all(k in CODED for k in kinds) else (-25, "")
@@ -197,7 +179,7 @@ METHOD = Method(
     ),
     Spec=FrequenciesSpec,
     compute=compute,
-    page=PAGE,
+    page=read_page(__file__),
     order=2,
     fit=_fit,
     name=lambda spec: f"Levels of {listing(spec.columns, 3)}",

@@ -10,7 +10,8 @@ from yavik.core.answers.make import compose, grid
 from yavik.core.answers.wording import counted, listing, num, p_cell, p_words, percent, say, whole, word
 from yavik.core.figures.caption import lower
 from yavik.core.figures.data import printed_decimals
-from yavik.core.methods.base import Aim, Layout, Method, Page, Run, Spec, slot
+from yavik.core.methods.base import Aim, Layout, Method, Run, Spec, slot
+from yavik.core.methods.kit.page import read_page
 from yavik.core.stats.adjusting import adjust
 from yavik.core.stats.tables_of_counts import independence
 from yavik.core.stats.two import Sample, t_test
@@ -248,31 +249,6 @@ def _chance(going: list[dict[str, Cell]], marked: list[dict[str, Cell]], lacking
     )
 
 
-PAGE = Page(
-    answers="How much is empty in each column, which columns are empty together, and whether rows with empty cells differ from the others.",
-    assumes=["Nothing to count; rows are independent for the comparisons."],
-    formulas=[
-        ("Share empty", "empty cells / rows"),
-        (
-            "Comparison",
-            "Welch's t for numbers, Pearson's χ² for levels, between rows where the column is empty and where it is filled",
-        ),
-    ],
-    reading=[
-        ("Patterns", "Which columns are empty together; the first line is often the complete rows."),
-        (
-            "Goes with",
-            "If rows with empty cells differ elsewhere, what is left after leaving them out is no longer the same kind of rows.",
-        ),
-    ],
-    conventions=[
-        "Codes that mean empty count as empty, whatever their kind.",
-        "Columns with fewer than five empty or filled cells are not compared; p by Holm.",
-    ],
-    references=["Little, R. J. A., & Rubin, D. B. (2019). Statistical Analysis with Missing Data (3rd ed.). Wiley."],
-)
-
-
 def _fit(table: Table, spec: dict[str, Any]) -> tuple[float, str] | None:
     return -28, ""
 
@@ -288,7 +264,7 @@ METHOD = Method(
     ),
     Spec=MissingSpec,
     compute=compute,
-    page=PAGE,
+    page=read_page(__file__),
     order=5,
     fit=_fit,
     whole=True,

@@ -23,7 +23,8 @@ from yavik.core.answers.wording import (
 )
 from yavik.core.figures.describe import VALUES
 from yavik.core.figures.plots import block, curve
-from yavik.core.methods.base import Aim, Layout, Method, Page, Run, Spec, amount, option, slot
+from yavik.core.methods.base import Aim, Layout, Method, Run, Spec, amount, option, slot
+from yavik.core.methods.kit.page import read_page
 from yavik.core.stats import power
 from yavik.core.table import DataProblem, Table
 
@@ -410,40 +411,6 @@ def _check(spec: StudySizeSpec, source: str, reached: float) -> Check:
     )
 
 
-PAGE = Page(
-    answers="Before a study: how many rows it needs to find a difference that matters, or how small a difference a given size can find.",
-    assumes=[
-        "The test planned is the one that will be used, on data as the plan has them.",
-        "For means: normal values with the same spread in all groups.",
-    ],
-    formulas=[
-        ("Two means", "noncentral t, nc = d/√(1/n₁ + 1/n₂), n₁ + n₂ − 2 df"),
-        ("One mean, pairs", "noncentral t, nc = d√n, n − 1 df"),
-        ("Two shares", "Φ{[|p₁ − p₂| − z√(p̄(1 − p̄)(1/n₁ + 1/n₂))]/√[p₁(1 − p₁)/n₁ + p₂(1 − p₂)/n₂]}"),
-        ("Several means", "noncentral F, nc = f²kn"),
-        ("Correlation", "Φ[(artanh r + r/(2(n − 1)))√(n − 3) − z]"),
-        ("Table of counts", "noncentral χ², nc = w²n"),
-    ],
-    reading=[
-        ("Power", "The chance that the test finds the difference if it is as large as said."),
-        (
-            "Smallest effect",
-            "What a study of this size would find with the power asked for; smaller ones may be missed.",
-        ),
-    ],
-    conventions=[
-        "Two-sided power counts both tails. A difference of means and r are sizes here: a one-sided test looks to the side on which they lie, and the answer names that side.",
-        "The size is the smallest whole number that reaches the power.",
-        "Power is not computed from results: after the data the interval says what is known.",
-    ],
-    references=[
-        "Cohen, J. (1988). Statistical Power Analysis for the Behavioral Sciences (2nd ed.). Erlbaum.",
-        "Fleiss, J. L., Levin, B., & Paik, M. C. (2003). Statistical Methods for Rates and Proportions (3rd ed.). Wiley.",
-        "Hoenig, J. M., & Heisey, D. M. (2001). The abuse of power. The American Statistician, 55, 19–24.",
-    ],
-)
-
-
 def _fit(table: Table, spec: dict[str, Any]) -> tuple[float, str] | None:
     return -34, ""
 
@@ -460,7 +427,7 @@ METHOD = Method(
     ),
     Spec=StudySizeSpec,
     compute=compute,
-    page=PAGE,
+    page=read_page(__file__),
     fit=_fit,
     name=lambda spec: f"Size of a study of {DESIGNS[spec.design]}",
     uses=("alternative",),

@@ -9,12 +9,12 @@ from yavik.core.methods.base import Aim, Layout, Method, Run
 from yavik.core.methods.compare.factorial import tables
 from yavik.core.methods.compare.factorial.checks import all_checks
 from yavik.core.methods.compare.factorial.data import Factorial, read
-from yavik.core.methods.compare.factorial.page import PAGE
 from yavik.core.methods.compare.factorial.spec import SS_WORDS, FactorialSpec
 from yavik.core.methods.compare.factorial.words import blocked_by_empty, headline, tests_of
 from yavik.core.methods.compare.groups.columns import fitted_columns
 from yavik.core.methods.compare.groups.spec import PAIR_WORDS
 from yavik.core.methods.kit.checks import independent
+from yavik.core.methods.kit.page import read_page
 from yavik.core.methods.kit.shared import residual_pictures, used_where
 from yavik.core.table import Column, DataProblem, Table
 
@@ -134,7 +134,7 @@ METHOD = Method(
     ),
     Spec=FactorialSpec,
     compute=compute,
-    page=PAGE,
+    page=read_page(__file__),
     order=5,
     fit=_fit,
     new_columns=new_columns,

@@ -25,11 +25,11 @@ from yavik.core.methods.compare.groups.compute import (
 )
 from yavik.core.methods.compare.groups.contrasts import contrasts_table
 from yavik.core.methods.compare.groups.more import drawn_pairs, letters_table, matrix, pairs_check, same_thing
-from yavik.core.methods.compare.groups.page import PAGE
 from yavik.core.methods.compare.groups.spec import BY_RANKS, PAIR_WORDS, TEST_WORDS, CompareGroupsSpec, pairs_said
 from yavik.core.methods.compare.groups.words import headline, letters_note, p_mark
 from yavik.core.methods.fit import n_levels
 from yavik.core.methods.kit import checks
+from yavik.core.methods.kit.page import read_page
 from yavik.core.methods.kit.samples import (
     decimals_of,
     demand_summaries,
@@ -214,7 +214,7 @@ METHOD = Method(
     ),
     Spec=CompareGroupsSpec,
     compute=compare,
-    page=PAGE,
+    page=read_page(__file__),
     order=1,
     fit=_fit,
     new_columns=group_columns,

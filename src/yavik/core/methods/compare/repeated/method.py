@@ -13,8 +13,8 @@ from yavik.core.methods.compare.repeated import tables
 from yavik.core.methods.compare.repeated.checks import checks as checks_of
 from yavik.core.methods.compare.repeated.checks import complete, subjects_check
 from yavik.core.methods.compare.repeated.data import Subjects, read_long, read_wide
-from yavik.core.methods.compare.repeated.page import PAGE
 from yavik.core.methods.compare.repeated.spec import RepeatedSpec
+from yavik.core.methods.kit.page import read_page
 from yavik.core.methods.kit.shared import residual_pictures
 from yavik.core.stats.within import effects, friedman
 from yavik.core.table import DataProblem, Kind, Table
@@ -150,7 +150,7 @@ METHOD = Method(
     ),
     Spec=RepeatedSpec,
     compute=compute,
-    page=PAGE,
+    page=read_page(__file__),
     order=6,
     fit=_fit,
     name=lambda spec: (

@@ -26,10 +26,10 @@ from yavik.core.figures.caption import lower
 from yavik.core.figures.data import Grouped, grouped
 from yavik.core.figures.plots import Bar, block, forest
 from yavik.core.methods.base import Aim, Layout, Method, Run
-from yavik.core.methods.compare.spread.page import PAGE
 from yavik.core.methods.compare.spread.spec import CompareSpreadSpec, Tested
 from yavik.core.methods.compare.two.words import ends
 from yavik.core.methods.kit import checks
+from yavik.core.methods.kit.page import read_page
 from yavik.core.methods.kit.samples import (
     decimals_of,
     demand_summaries,
@@ -409,7 +409,7 @@ METHOD = Method(
     ),
     Spec=CompareSpreadSpec,
     compute=compute,
-    page=PAGE,
+    page=read_page(__file__),
     order=7,
     fit=_fit,
     name=lambda spec: f"Spread of {spec.response or 'samples'}",

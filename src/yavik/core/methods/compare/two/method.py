@@ -12,12 +12,12 @@ from yavik.core.figures.data import Grouped, grouped
 from yavik.core.methods.base import Aim, Layout, Method, Run
 from yavik.core.methods.compare.two import tables
 from yavik.core.methods.compare.two.compute import Known, TwoResults, computed, demand_two
-from yavik.core.methods.compare.two.page import PAGE
 from yavik.core.methods.compare.two.spec import TEST_WORDS, CompareTwoSpec
 from yavik.core.methods.compare.two.words import headline, p_mark
 from yavik.core.methods.fit import n_levels
 from yavik.core.methods.kit import checks
 from yavik.core.methods.kit.margin import judged
+from yavik.core.methods.kit.page import read_page
 from yavik.core.methods.kit.samples import (
     decimals_of,
     demand_summaries,
@@ -210,7 +210,7 @@ METHOD = Method(
     ),
     Spec=CompareTwoSpec,
     compute=compare,
-    page=PAGE,
+    page=read_page(__file__),
     order=2,
     fit=_fit,
     name=_name,

@@ -17,9 +17,9 @@ from yavik.core.figures.shades import shares
 from yavik.core.methods.base import Aim, Layout, Method, Run
 from yavik.core.methods.counts.crosstab import tables
 from yavik.core.methods.counts.crosstab.compute import computed, count
-from yavik.core.methods.counts.crosstab.page import PAGE
 from yavik.core.methods.counts.crosstab.spec import CrosstabSpec
 from yavik.core.methods.counts.crosstab.words import headline
+from yavik.core.methods.kit.page import read_page
 from yavik.core.table import DataProblem, Table
 
 
@@ -78,7 +78,7 @@ METHOD = Method(
     ),
     Spec=CrosstabSpec,
     compute=compute,
-    page=PAGE,
+    page=read_page(__file__),
     order=1,
     fit=_fit,
     name=lambda spec: f"{spec.columns} by {spec.rows}",

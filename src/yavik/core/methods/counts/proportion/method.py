@@ -22,12 +22,13 @@ from yavik.core.answers.wording import (
     word,
 )
 from yavik.core.figures.caption import lower
-from yavik.core.methods.base import Aim, Layout, Method, Page, Run
+from yavik.core.methods.base import Aim, Layout, Method, Run
 from yavik.core.methods.counts.proportion.groups import compared
 from yavik.core.methods.counts.proportion.spec import ProportionSpec
 from yavik.core.methods.fit import n_levels
 from yavik.core.methods.kit.events import place_of
 from yavik.core.methods.kit.margin import demand_share, judged
+from yavik.core.methods.kit.page import read_page
 from yavik.core.methods.kit.shares import ends_of, levels_of, percent_ci, points
 from yavik.core.stats.direction import z_p
 from yavik.core.stats.equivalence import of_share
@@ -172,43 +173,6 @@ def _enough(n: float, hits: float) -> Check:
     )
 
 
-PAGE = Page(
-    answers="How large a share of rows is, whether it differs from a share known before, and whether it differs between groups.",
-    assumes=[
-        "Rows are independent.",
-        "The exact interval and test need nothing more; normal approximations need about five rows of each kind.",
-    ],
-    formulas=[
-        ("Exact interval", "beta quantiles: all shares under which the count seen is not in either α/2 tail"),
-        ("Wilson", "[p + z²/2n ± z√(p(1 − p)/n + z²/4n²)] / (1 + z²/n)"),
-        ("Two shares", "z = (p₁ − p₂)/√[p(1 − p)(1/n₁ + 1/n₂)], p over both"),
-        (
-            "Difference",
-            "all differences that the score test does not reject (Mee); Newcombe's interval, from the two Wilson intervals, beside it",
-        ),
-    ],
-    reading=[
-        ("Share", "Rows counted over rows filled."),
-        ("Difference", "First group minus second, in percentage points."),
-    ],
-    conventions=[
-        "With a margin: the score test at the margin (Farrington & Manning, 1990; for one share with the variance at the margin); the interval of level 1 − 2α is the score interval.",
-        "Counted is yes, 1 or true, else the last level, unless another is chosen; the sentence says which.",
-        "The exact two-sided p adds all counts no likelier than the one seen.",
-        "z of two shares is without continuity correction; its square is Pearson's χ², and the score interval leaves out 0 just where χ² is significant.",
-        "Where an expected count is below 1, or more than a fifth of them below 5, Fisher's exact test speaks, with the odds ratios that it does not reject as interval.",
-        "A one-sided test has a one-sided interval.",
-    ],
-    references=[
-        "Fay, M. P. (2010). Confidence intervals that match Fisher's exact or Blaker's exact tests. Biostatistics, 11, 373–374.",
-        "Mee, R. W. (1984). Confidence bounds for the difference between two probabilities. Biometrics, 40, 1175–1176.",
-        "Clopper, C. J., & Pearson, E. S. (1934). The use of confidence or fiducial limits illustrated in the case of the binomial. Biometrika, 26, 404–413.",
-        "Newcombe, R. G. (1998). Interval estimation for the difference between independent proportions. Statistics in Medicine, 17, 873–890.",
-        "Wilson, E. B. (1927). Probable inference, the law of succession, and statistical inference. JASA, 22, 209–212.",
-    ],
-)
-
-
 def _fit(table: Table, spec: dict[str, Any]) -> tuple[float, str] | None:
     return (6, "yes or no") if n_levels(table, spec.get("column")) == 2 else (-12, "")
 
@@ -229,7 +193,7 @@ METHOD = Method(
     ),
     Spec=ProportionSpec,
     compute=compute,
-    page=PAGE,
+    page=read_page(__file__),
     order=2,
     fit=_fit,
     name=lambda spec: f"Share of {spec.column}" + (f" by {spec.groups}" if spec.groups else ""),

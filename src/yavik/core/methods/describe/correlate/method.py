@@ -13,9 +13,9 @@ from yavik.core.answers.wording import (
 from yavik.core.methods.base import Aim, Layout, Method, Run
 from yavik.core.methods.describe.correlate import parts
 from yavik.core.methods.describe.correlate.compute import CorrelateResults, demand
-from yavik.core.methods.describe.correlate.page import PAGE
 from yavik.core.methods.describe.correlate.spec import KIND_WORDS, CorrelateSpec
 from yavik.core.methods.describe.correlate.words import headline
+from yavik.core.methods.kit.page import read_page
 from yavik.core.stats.correlation import correlations
 from yavik.core.table import DataProblem, Kind, Table
 
@@ -79,7 +79,7 @@ METHOD: Method[Any] = Method(
     ),
     Spec=CorrelateSpec,
     compute=compute,
-    page=PAGE,
+    page=read_page(__file__),
     order=4,
     fit=_fit,
     name=name,

@@ -21,10 +21,10 @@ from yavik.core.figures.pictures import bin_edges
 from yavik.core.figures.plots import block, frame, quantiles, thin
 from yavik.core.figures.style import INK, colour
 from yavik.core.methods.base import Aim, Layout, Method, Run
-from yavik.core.methods.describe.distribution.page import PAGE
 from yavik.core.methods.describe.distribution.spec import DistributionSpec
 from yavik.core.methods.describe.distribution.tables import outliers_table, shape_table, tests_table
 from yavik.core.methods.kit.checks import leave_out
+from yavik.core.methods.kit.page import read_page
 from yavik.core.methods.kit.samples import groups_figure
 from yavik.core.stats.groups import Floats, Groups
 from yavik.core.stats.moments import moments
@@ -313,7 +313,7 @@ METHOD = Method(
     ),
     Spec=DistributionSpec,
     compute=compute,
-    page=PAGE,
+    page=read_page(__file__),
     order=3,
     fit=_fit,
     name=lambda spec: f"Shape of {spec.column}" + (f" by {spec.by}" if spec.by else ""),

@@ -22,9 +22,9 @@ from yavik.core.answers.wording import (
 from yavik.core.figures.data import printed_decimals
 from yavik.core.figures.pictures import bars, histogram
 from yavik.core.methods.base import Aim, Layout, Method, Run
-from yavik.core.methods.describe.summary.page import PAGE
 from yavik.core.methods.describe.summary.spec import DescribeSpec
 from yavik.core.methods.describe.summary.words import Part, checks, facts, headline
+from yavik.core.methods.kit.page import read_page
 from yavik.core.stats.groups import Groups
 from yavik.core.stats.moments import moments
 from yavik.core.table import CODED, NUMERIC, Column, DataProblem, Table
@@ -288,7 +288,7 @@ METHOD = Method(
     ),
     Spec=DescribeSpec,
     compute=describe,
-    page=PAGE,
+    page=read_page(__file__),
     order=1,
     name=_name,
     keywords=("summary", "mean", "median", "standard deviation", "quartiles", "histogram", "descriptive"),

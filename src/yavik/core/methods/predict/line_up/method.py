@@ -12,7 +12,7 @@ from yavik.core.answers.model_card import ModelCard
 from yavik.core.answers.wording import counted, listing, say
 from yavik.core.methods.base import Aim, Layout, Method, Run
 from yavik.core.methods.kit.models.coefficients import lower
-from yavik.core.methods.predict.line_up.page import PAGE
+from yavik.core.methods.kit.page import read_page
 from yavik.core.methods.predict.line_up.spec import LinedModel, LineUpSpec
 from yavik.core.methods.predict.line_up.tables import Lined, against, auto_names, checks, models_table, most
 from yavik.core.steps.expressions import Parsed, rows_where
@@ -154,7 +154,7 @@ METHOD = Method(
     layouts=(Layout("models", "line-up", "Which of {models} models should be reported?", ("models",), ("models",)),),
     Spec=LineUpSpec,
     compute=compute,
-    page=PAGE,
+    page=read_page(__file__),
     order=9,
     fit=_fit,
     reads=_reads,

@@ -23,11 +23,11 @@ from yavik.core.methods.kit.models.effects import (
 from yavik.core.methods.kit.models.lent import lent
 from yavik.core.methods.kit.models.path import WARNING, criteria, path_blocks, round_variants, titles
 from yavik.core.methods.kit.models.terms import for_every_row, kind_is_number
+from yavik.core.methods.kit.page import read_page
 from yavik.core.methods.kit.shared import residual_pictures
 from yavik.core.methods.predict.linear import tables
 from yavik.core.methods.predict.linear.checks import all_checks, asides_of
 from yavik.core.methods.predict.linear.fit import LinearFit, fit_linear
-from yavik.core.methods.predict.linear.page import PAGE
 from yavik.core.methods.predict.linear.spec import LinearSpec
 from yavik.core.stats.selection import LinearJudge, best_subsets, walk
 from yavik.core.stats.triangle import triangle
@@ -273,7 +273,7 @@ METHOD = Method(
     ),
     Spec=LinearSpec,
     compute=compute,
-    page=PAGE,
+    page=read_page(__file__),
     order=1,
     fit=_fit,
     new_columns=new_columns,

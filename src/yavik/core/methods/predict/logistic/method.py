@@ -15,11 +15,11 @@ from yavik.core.methods.kit.models.coefficients import Coefficient, coefficients
 from yavik.core.methods.kit.models.effects import cases_table, main_picture, means_table, term_pictures
 from yavik.core.methods.kit.models.path import criteria, path_blocks, round_variants
 from yavik.core.methods.kit.models.terms import for_every_row, kind_is_number
+from yavik.core.methods.kit.page import read_page
 from yavik.core.methods.predict.logistic import tables
 from yavik.core.methods.predict.logistic.checks import all_checks
 from yavik.core.methods.predict.logistic.fit import BinaryModel, fit_binary
 from yavik.core.methods.predict.logistic.marginal import marginal_table
-from yavik.core.methods.predict.logistic.page import PAGE
 from yavik.core.methods.predict.logistic.rows import influential_table
 from yavik.core.methods.predict.logistic.spec import LogisticSpec
 from yavik.core.methods.predict.logistic.telling import calibration_table, classification_table, pictures
@@ -225,7 +225,7 @@ METHOD = Method(
     ),
     Spec=LogisticSpec,
     compute=compute,
-    page=PAGE,
+    page=read_page(__file__),
     order=2,
     fit=_fit,
     new_columns=new_columns,
