@@ -121,7 +121,8 @@ def routines(rng: np.random.Generator) -> None:
     print("\n| routine | took | mark |\n|---|---:|---:|")
     a, b = rng.normal(size=100), rng.normal(0.2, 1, 100)
     print(
-        f"| permutation of two samples, n = 200, 10 000 draws | {1000 * best(lambda: draws.two_samples(a, b, 'two_sided', 10_000, 1)):.0f} ms | 300 ms |"
+        "| permutation of two samples, n = 200, 10 000 draws |"
+        f" {1000 * best(lambda: draws.two_samples(a, b, 'two_sided', 10_000, 1)):.0f} ms | 300 ms |"
     )
     y = rng.normal(size=50 * 20_000)
     big = Groups(y, np.arange(51) * 20_000, np.arange(len(y)), tuple(f"g{i}" for i in range(50)))

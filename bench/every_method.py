@@ -48,7 +48,8 @@ def main() -> int:
             answered += said == "answered"
             refused += said != "answered"
         print(
-            f"{case.id:34} {seconds(case, table):>7} {seconds(case, grown(table, rows)):>18}  {answered:8} {refused:7}"
+            f"{case.id:34} {seconds(case, table):>7} {seconds(case, grown(table, rows)):>18}  {answered:8}"
+            f" {refused:7}"
         )
     return 1 if defects else 0
 

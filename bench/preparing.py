@@ -210,7 +210,8 @@ def memory() -> None:
     out = subprocess.run([sys.executable, "-c", MEMORY], capture_output=True, text=True, check=True).stdout.split()
     size, base, peak = map(int, out)
     print(
-        f"1 000 000 × 50 through keep, compute, standardise, sort: at its highest {(peak - base) / size:.2f} × the table's own {size / 1e6:.0f} MB (mark: < 3 ×)"
+        f"1 000 000 × 50 through keep, compute, standardise, sort: at its highest {(peak - base) / size:.2f} × the"
+        f" table's own {size / 1e6:.0f} MB (mark: < 3 ×)"
     )
 
 

@@ -29,7 +29,7 @@ def parts(package: str, style: str) -> list[Path]:
 
 def pinned(path: Path, weight: int) -> Path:
     font = TTFont(path)
-    axes = {axis.axisTag: (weight if axis.axisTag == "wght" else axis.defaultValue) for axis in font["fvar"].axes}
+    axes = {axis.axisTag: weight if axis.axisTag == "wght" else axis.defaultValue for axis in font["fvar"].axes}
     font = instancer.instantiateVariableFont(font, axes)
     font.flavor = None
     for table in ("GSUB", "GPOS", "GDEF", "STAT", "MVAR", "HVAR", "avar", "gasp", "DSIG"):

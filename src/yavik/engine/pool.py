@@ -68,7 +68,10 @@ class Worker:
         else:
             job.tell(
                 state=State.failed,
-                what="The process that did this work was ended by the system, perhaps for lack of memory. Nothing was changed; try again.",
+                what=(
+                    "The process that did this work was ended by the system, perhaps for lack of memory. Nothing was"
+                    " changed; try again."
+                ),
             )
         self._start()
 

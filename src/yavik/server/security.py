@@ -8,7 +8,8 @@ HOSTS = {"127.0.0.1", "localhost", "[::1]"}
 POLICY = (
     "default-src 'self'; img-src 'self' data: blob:; style-src 'self' 'unsafe-inline'; font-src 'self' data:; "
     # Vega compiles its expressions with our interpreter build, so no 'unsafe-eval' is needed.
-    "script-src 'self'; connect-src 'self'; object-src 'none'; base-uri 'none'; frame-ancestors 'none'; form-action 'none'"
+    "script-src 'self'; connect-src 'self'; object-src 'none'; base-uri 'none'; frame-ancestors 'none'; form-action"
+    " 'none'"
 )
 
 

@@ -54,7 +54,8 @@ def bounded(axis: Axis, figure: Figure, which: str, high: float | None) -> Axis:
         what = "log" if scale == "log" else "root"
         limit = "0 and below" if scale == "log" else "values below 0"
         raise DataProblem(
-            f"A {what} axis has no place for {limit}: the {'upright' if which == 'y' else 'level'} axis begins at {low:g}. Set where it begins, or take a linear axis."
+            f"A {what} axis has no place for {limit}: the {'upright' if which == 'y' else 'level'} axis begins at"
+            f" {low:g}. Set where it begins, or take a linear axis."
         )
     fixed = axis.exact or own_low is not None or own_high is not None
     return replace(axis, low=low, high=top, exact=fixed)
@@ -211,6 +212,7 @@ def nice_step(least: float) -> float:
     return next(m * power for m in (1, 2, 5, 10) if m * power >= least * (1 - 1e-9))
 
 
-DATE_LABEL = "timeFormat(datum.value, utchours(datum.value) ? '%H:%M' : utcdate(datum.value) > 1 ? '%-d %b' : utcmonth(datum.value) ? '%b' : '%Y')".replace(
-    "timeFormat", "utcFormat"
+DATE_LABEL = (
+    "timeFormat(datum.value, utchours(datum.value) ? '%H:%M' : utcdate(datum.value) > 1 ? '%-d %b' :"
+    " utcmonth(datum.value) ? '%b' : '%Y')".replace("timeFormat", "utcFormat")
 )

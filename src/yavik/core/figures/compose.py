@@ -102,9 +102,9 @@ def _key(figure: Figure, plot: Plot) -> list[Vega]:
     fit = max(1, int((figure.width_mm * PX_PER_MM - 30) / ((longest * LETTER + 1.9) * size)))
     legend: Vega = {
         "orient": place,
-        "title": wrapped(plot.level_title or "", 22 * size * LETTER, size)
-        if plot.level_title and not across
-        else None,
+        "title": (
+            wrapped(plot.level_title or "", 22 * size * LETTER, size) if plot.level_title and not across else None
+        ),
         "symbolOpacity": 1,
         "symbolSize": round(6 * size),
         "symbolStrokeWidth": 0,

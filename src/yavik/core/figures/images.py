@@ -68,7 +68,8 @@ def pdf(vega: dict[str, Any], title: str, alt: str = "") -> bytes:
         root = Path(folder)
         (root / "figure.svg").write_text(svg(vega), encoding="utf-8")
         source = (
-            f"#set document(title: {json.dumps(title, ensure_ascii=False)})\n#set page(width: {width:.3f}pt, height: {height:.3f}pt, margin: 0pt)\n"
+            f"#set document(title: {json.dumps(title, ensure_ascii=False)})\n#set page(width: {width:.3f}pt, height:"
+            f" {height:.3f}pt, margin: 0pt)\n"
             f'#image("figure.svg", width: 100%, alt: {json.dumps(alt, ensure_ascii=False)})'
         )
         (root / "main.typ").write_text(source, encoding="utf-8")

@@ -73,7 +73,10 @@ def histogram(column: Column, groups: Groups) -> tuple[dict[str, Any], str]:
             ],
         },
     }
-    alt = f"Histogram of {column.axis_title}: {counted(len(groups.y), 'value')} from {number(float(groups.y.min()), column.decimals)} to {number(float(groups.y.max()), column.decimals)}."
+    alt = (
+        f"Histogram of {column.axis_title}: {counted(len(groups.y), 'value')} from"
+        f" {number(float(groups.y.min()), column.decimals)} to {number(float(groups.y.max()), column.decimals)}."
+    )
     if many:
         height = max(26, min(60, 180 // groups.k))
         unit["encoding"]["row"] = {

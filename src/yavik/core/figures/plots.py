@@ -54,16 +54,18 @@ def colours(names: Sequence[str], title: str | None, field: str = "group") -> di
         "field": field,
         "type": "nominal",
         "scale": {"domain": shown, "range": [colour(i) for i in range(len(shown))]},
-        "legend": {
-            "orient": "top",
-            "title": title,
-            "labelColor": INK,
-            "titleColor": INK,
-            "columns": 5,
-            "labelLimit": 160,
-        }
-        if len(shown) > 1
-        else None,
+        "legend": (
+            {
+                "orient": "top",
+                "title": title,
+                "labelColor": INK,
+                "titleColor": INK,
+                "columns": 5,
+                "labelLimit": 160,
+            }
+            if len(shown) > 1
+            else None
+        ),
     }
 
 
@@ -292,7 +294,10 @@ def quantiles(
     line = (start, float(q[0][0] + slope * (start - q[1][0])), end, float(q[0][0] + slope * (end - q[1][0])))
     vega, _ = scatter([Cloud("values", theory, values, rows, line)], x_title, y_title, size=size)
     vega["config"] = config(7.5)
-    alt = f"Normal quantile plot of {y_title}: {counted(len(values), 'value')}; points on the line are as a normal distribution has them."
+    alt = (
+        f"Normal quantile plot of {y_title}: {counted(len(values), 'value')}; points on the line are as a normal"
+        " distribution has them."
+    )
     vega["description"] = alt
     return vega, alt
 

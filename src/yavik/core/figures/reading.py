@@ -66,8 +66,8 @@ def sort_by(table: Table, name: str | None, used: npt.NDArray[np.bool_], most: i
 
 def too_many(name: str, found: int, most: int, what: str) -> DataProblem:
     return DataProblem(
-        f"{name} has {found} different values; a figure takes at most {most} {what}. Choose a column with fewer levels, "
-        "or put some together in the table.",
+        f"{name} has {found} different values; a figure takes at most {most} {what}. Choose a column with fewer"
+        " levels, or put some together in the table.",
         column=name,
     )
 

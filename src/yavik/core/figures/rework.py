@@ -151,7 +151,9 @@ def _cell(value: Any) -> Cell:
         return word("" if value is None else str(value))
     return Cell(
         v=value,
-        s=significant(float(value), 5)
-        if isinstance(value, float) and value != int(value)
-        else str(int(value)).replace("-", "−"),
+        s=(
+            significant(float(value), 5)
+            if isinstance(value, float) and value != int(value)
+            else str(int(value)).replace("-", "−")
+        ),
     )

@@ -60,9 +60,8 @@ def _opened(path: Path, format: str, most: int | None) -> Any:
             meta = file.metadata
             if meta.num_rows * max(1, meta.num_columns) > MOST_CELLS:
                 raise DataProblem(
-                    f"This file says it has {meta.num_rows:,} rows and {meta.num_columns} columns, more than can be opened.".replace(
-                        ",", " "
-                    )
+                    f"This file says it has {meta.num_rows:,} rows and {meta.num_columns} columns, more than can be"
+                    " opened.".replace(",", " ")
                 )
             if most is not None:
                 batch = next(file.iter_batches(batch_size=most), None)

@@ -203,14 +203,20 @@ def _patient(source: Source, options: ReadOptions, names: list[str], convert: An
     if short:
         notices.append(
             Notice(
-                text=f"{_rows(short)} fewer cells than the header: the missing ones are empty ({rows_in_words(short)}).",
+                text=(
+                    f"{_rows(short)} fewer cells than the header: the missing ones are empty"
+                    f" ({rows_in_words(short)})."
+                ),
                 rows=short[:100],
             )
         )
     if long:
         notices.append(
             Notice(
-                text=f"{_rows(long)} more cells than the header: they are kept in columns of their own ({rows_in_words(long)}).",
+                text=(
+                    f"{_rows(long)} more cells than the header: they are kept in columns of their own"
+                    f" ({rows_in_words(long)})."
+                ),
                 rows=long[:100],
             )
         )
@@ -253,8 +259,11 @@ def _mixed(column: Any, array: Any) -> list[Notice]:
     count = "1 cell is text" if len(rows) == 1 else f"{len(rows)} cells are text"
     return [
         Notice(
-            text=f"{column.name}: {count} among numbers ({listed}; {rows_in_words(rows)}), so the column is read as "
-            f"{column.kind.value}. If {'it means' if len(words) == 1 else 'they mean'} empty, add {listed} to the empty codes.",
+            text=(
+                f"{column.name}: {count} among numbers ({listed}; {rows_in_words(rows)}), so the column is read as"
+                f" {column.kind.value}. If {'it means' if len(words) == 1 else 'they mean'} empty, add {listed} to"
+                " the empty codes."
+            ),
             column=column.name,
             rows=rows[:100],
         )

@@ -31,15 +31,19 @@ def dictionary_rows(table: Table) -> list[list[str]]:
             c.label or "",
             c.kind.value,
             c.unit or "",
-            json.dumps([[lv.value, lv.label] if lv.label else [lv.value] for lv in c.levels], ensure_ascii=False)
-            if c.levels
-            else "",
-            json.dumps(
-                [[e, c.empty_meanings[e]] if e in c.empty_meanings else [e] for e in c.empty_codes],
-                ensure_ascii=False,
-            )
-            if c.empty_codes
-            else "",
+            (
+                json.dumps([[lv.value, lv.label] if lv.label else [lv.value] for lv in c.levels], ensure_ascii=False)
+                if c.levels
+                else ""
+            ),
+            (
+                json.dumps(
+                    [[e, c.empty_meanings[e]] if e in c.empty_meanings else [e] for e in c.empty_codes],
+                    ensure_ascii=False,
+                )
+                if c.empty_codes
+                else ""
+            ),
             c.note or "",
             str(c.decimals),
         ]

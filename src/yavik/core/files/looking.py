@@ -9,8 +9,10 @@ from yavik.core.files.options import FormatId, Preview, ReadOptions
 _READER = Helper(
     "yavik.core.files.preview_child",
     longest=60,
-    lost="This file could not be opened within a minute, or takes more memory than there is. "
-    "Save the table in it as CSV or Parquet, and bring that in.",
+    lost=(
+        "This file could not be opened within a minute, or takes more memory than there is. "
+        "Save the table in it as CSV or Parquet, and bring that in."
+    ),
 )
 
 

@@ -163,14 +163,18 @@ def _spaced(node: Any) -> str:
 
 
 HEADER = (
-    '<?xml version="1.0" encoding="UTF-8"?><office:document-content xmlns:office="urn:oasis:names:tc:opendocument:xmlns:office:1.0" '
-    'xmlns:table="urn:oasis:names:tc:opendocument:xmlns:table:1.0" xmlns:text="urn:oasis:names:tc:opendocument:xmlns:text:1.0" '
-    'office:version="1.3"><office:body><office:spreadsheet>'
+    '<?xml version="1.0" encoding="UTF-8"?><office:document-content'
+    ' xmlns:office="urn:oasis:names:tc:opendocument:xmlns:office:1.0"'
+    ' xmlns:table="urn:oasis:names:tc:opendocument:xmlns:table:1.0"'
+    ' xmlns:text="urn:oasis:names:tc:opendocument:xmlns:text:1.0"'
+    ' office:version="1.3"><office:body><office:spreadsheet>'
 )
 MANIFEST = (
-    '<?xml version="1.0" encoding="UTF-8"?><manifest:manifest xmlns:manifest="urn:oasis:names:tc:opendocument:xmlns:manifest:1.0" manifest:version="1.3">'
-    '<manifest:file-entry manifest:full-path="/" manifest:media-type="application/vnd.oasis.opendocument.spreadsheet"/>'
-    '<manifest:file-entry manifest:full-path="content.xml" manifest:media-type="text/xml"/></manifest:manifest>'
+    '<?xml version="1.0" encoding="UTF-8"?><manifest:manifest'
+    ' xmlns:manifest="urn:oasis:names:tc:opendocument:xmlns:manifest:1.0" manifest:version="1.3"><manifest:file-entry'
+    ' manifest:full-path="/"'
+    ' manifest:media-type="application/vnd.oasis.opendocument.spreadsheet"/><manifest:file-entry'
+    ' manifest:full-path="content.xml" manifest:media-type="text/xml"/></manifest:manifest>'
 )
 
 
@@ -211,10 +215,19 @@ def _cell(value: Any) -> str:
     if value is None or value == "":
         return "<table:table-cell/>"
     if isinstance(value, int | float):
-        return f'<table:table-cell office:value-type="float" office:value="{value!r}"><text:p>{value!r}</text:p></table:table-cell>'
+        return (
+            '<table:table-cell office:value-type="float"'
+            f' office:value="{value!r}"><text:p>{value!r}</text:p></table:table-cell>'
+        )
     if isinstance(value, datetime):
         text = value.isoformat().removesuffix("T00:00:00")
-        return f'<table:table-cell office:value-type="date" office:date-value="{text}"><text:p>{text}</text:p></table:table-cell>'
+        return (
+            '<table:table-cell office:value-type="date"'
+            f' office:date-value="{text}"><text:p>{text}</text:p></table:table-cell>'
+        )
     text = clean(str(value))
     shown = escape(re.sub(r"\s+", " ", text))
-    return f'<table:table-cell office:value-type="string" office:string-value={quoteattr(text)}><text:p>{shown}</text:p></table:table-cell>'
+    return (
+        '<table:table-cell office:value-type="string"'
+        f" office:string-value={quoteattr(text)}><text:p>{shown}</text:p></table:table-cell>"
+    )

@@ -83,9 +83,11 @@ def _levels(field: dict[str, Any]) -> list[Level]:
     if not isinstance(listed, list):
         return []
     return [
-        Level(value=str(v["value"]), label=v.get("label"))
-        if isinstance(v, dict) and "value" in v
-        else Level(value=str(v))
+        (
+            Level(value=str(v["value"]), label=v.get("label"))
+            if isinstance(v, dict) and "value" in v
+            else Level(value=str(v))
+        )
         for v in listed
     ]
 

@@ -60,7 +60,10 @@ def _alike(table: Table) -> list[Notice]:
                 words = f"{', '.join(quoted[:-1])} and {quoted[-1]}"
                 found.append(
                     Notice(
-                        text=f"Labels of {column.title} look alike: {words}. They count as different levels; join them if they are one."
+                        text=(
+                            f"Labels of {column.title} look alike: {words}. They count as different levels; join them"
+                            " if they are one."
+                        )
                     )
                 )
     return found

@@ -103,7 +103,10 @@ def _part(part: Part, root: Path, look: ReportLook) -> str:
         width = fitted_mm(part.width_mm, high / wide)
         caption = f"[#text(size: 0.9em)[{spans(list(part.caption))}]]"
         image = f"image({quoted(name)}, width: {width:.2f}mm, alt: {quoted(part.alt)})"
-        return f"#block(breakable: false, above: 1.2em, below: 1.2em)[#figure({image}, kind: image, caption: {caption}) <{part.target}>]"
+        return (
+            f"#block(breakable: false, above: 1.2em, below: 1.2em)[#figure({image}, kind: image, caption: {caption})"
+            f" <{part.target}>]"
+        )
     assert isinstance(part, Missing)
     return f"#emph({quoted(part.text)})"
 
@@ -122,17 +125,23 @@ def _table(part: NumberedTable, look: ReportLook) -> str:
     note = f'\n#v(-3pt)#text(size: 0.81em, fill: rgb("#5f6677"))[#text({quoted(block.note)})]' if block.note else ""
     caption = f"[#text(size: 0.9em)[{spans(list(part.caption))}]]"
     table = (
-        f"table(columns: ({', '.join(f'{w:.2f}mm' for w in widths)},), align: ({aligns},), inset: (x: 3pt, y: 3.5pt), {_rules(len(block.rows), plain)},\n"
-        f"table.header({head}),\n{body})"
+        f"table(columns: ({', '.join(f'{w:.2f}mm' for w in widths)},), align: ({aligns},), inset: (x: 3pt, y: 3.5pt),"
+        f" {_rules(len(block.rows), plain)},\ntable.header({head}),\n{body})"
     )
-    return f'#block(above: 1.2em, below: 1.2em)[#figure([#set text(size: {size}pt)\n#set par(leading: 0.5em)\n#{table}], kind: "t", caption: {caption}) <{part.target}>{note}]'
+    return (
+        f"#block(above: 1.2em, below: 1.2em)[#figure([#set text(size: {size}pt)\n#set par(leading: 0.5em)\n#{table}],"
+        f' kind: "t", caption: {caption}) <{part.target}>{note}]'
+    )
 
 
 def _rules(rows: int, plain: bool) -> str:
     hair = '0.3pt + rgb("#d5d6de")'
     if plain:
         return f"stroke: (_, y) => (top: {hair}, bottom: if y == {rows} {{ {hair} }} else {{ 0pt }})"
-    return f"stroke: (_, y) => (top: if y == 0 {{ 1pt }} else if y == 1 {{ 0.6pt }} else {{ {hair} }}, bottom: if y == {rows} {{ 1pt }} else {{ 0pt }})"
+    return (
+        f"stroke: (_, y) => (top: if y == 0 {{ 1pt }} else if y == 1 {{ 0.6pt }} else {{ {hair} }}, bottom: if y =="
+        f" {rows} {{ 1pt }} else {{ 0pt }})"
+    )
 
 
 def _line(block: TableBlock, r: int) -> str:

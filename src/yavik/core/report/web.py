@@ -54,7 +54,8 @@ def write_html(document: Document, tell: Tell = silent) -> bytes:
         made.append(_part(p))
     body = "\n".join(made)
     text = (
-        f'<!doctype html>\n<html lang="en"><head><meta charset="utf-8"><meta name="viewport" content="width=device-width,initial-scale=1">'
+        '<!doctype html>\n<html lang="en"><head><meta charset="utf-8"><meta name="viewport"'
+        ' content="width=device-width,initial-scale=1">'
         f"<title>{escape(document.title)}</title><style>{_faces()}{STYLE}{_look(document.look)}</style></head><body><main>\n{body}\n{_notes(document)}</main></body></html>\n"
     )
     return text.encode()
@@ -64,14 +65,18 @@ def _look(look: ReportLook) -> str:
     size = round(17 * look.type_pt / 10.5, 1)
     plain = PLAIN if look.tables == "plain" else ""
     paper = "A4" if look.paper == "a4" else "letter"
-    return f"body{{font-size:{size}px;line-height:{1.25 * look.leading:.2f}}}@page{{size:{paper};margin:24mm 25mm}}{plain}"
+    return (
+        f"body{{font-size:{size}px;line-height:{1.25 * look.leading:.2f}}}@page{{size:{paper};margin:24mm"
+        f" 25mm}}{plain}"
+    )
 
 
 def _notes(document: Document) -> str:
     if not document.footnotes:
         return ""
     items = "".join(
-        f'<li id="note-{n.number}">{escape(n.text)} <a href="#to-note-{n.number}" aria-label="Back to the text">↩</a></li>'
+        f'<li id="note-{n.number}">{escape(n.text)} <a href="#to-note-{n.number}" aria-label="Back to the'
+        ' text">↩</a></li>'
         for n in document.footnotes
     )
     return f'<section class="notes" aria-label="Notes"><ol>{items}</ol></section>\n'
@@ -153,4 +158,7 @@ def _table(part: NumberedTable) -> str:
             cells.append(f"<td{side(h.align)}>{text}</td>")
         rows.append(f"<tr>{''.join(cells)}</tr>")
     note = f'<p class="note">{escape(block.note)}</p>' if block.note else ""
-    return f'<div class="scroll" id="{part.target}"><table><caption>{spans(list(part.caption))}</caption><thead><tr>{heads}</tr></thead><tbody>{"".join(rows)}</tbody></table>{note}</div>'
+    return (
+        '<div class="scroll"'
+        f' id="{part.target}"><table><caption>{spans(list(part.caption))}</caption><thead><tr>{heads}</tr></thead><tbody>{"".join(rows)}</tbody></table>{note}</div>'
+    )

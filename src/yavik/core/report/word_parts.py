@@ -71,6 +71,9 @@ def add_footnotes(file: Any, notes: Sequence[Footnote]) -> None:
         f'<w:r><w:t xml:space="preserve"> {escape(n.text)}</w:t></w:r></w:p></w:footnote>'
         for n in notes
     )
-    text = f'<?xml version="1.0" encoding="UTF-8" standalone="yes"?>\n<w:footnotes xmlns:w="{W}">{separators}{words}</w:footnotes>'
+    text = (
+        '<?xml version="1.0" encoding="UTF-8" standalone="yes"?>\n<w:footnotes'
+        f' xmlns:w="{W}">{separators}{words}</w:footnotes>'
+    )
     part = Part(PackURI("/word/footnotes.xml"), FOOTNOTES_TYPE, text.encode(), file.part.package)
     file.part.relate_to(part, FOOTNOTES)

@@ -135,9 +135,9 @@ def _test(
         return float(z), z_p(float(z), alternative)
     df = n - 2 - h
     if abs(r) >= 1:
-        return np.inf * np.sign(r), 0.0 if alternative == "two_sided" or (r > 0) == (
-            alternative == "greater"
-        ) else 1.0
+        return np.inf * np.sign(r), (
+            0.0 if alternative == "two_sided" or (r > 0) == (alternative == "greater") else 1.0
+        )
     t = r * np.sqrt(df / ((1 - r) * (1 + r)))
     return float(t), t_p(float(t), df, alternative)
 

@@ -166,7 +166,10 @@ class Rename(Step):
         right={"field": "new", "shown": "text", "title": "its new name"},
     )
     words = "Rename {names}"
-    help = "Gives columns new names. For the wording of a question a label is better: it is shown everywhere, and names stay short."
+    help = (
+        "Gives columns new names. For the wording of a question a label is better: it is shown everywhere, and names"
+        " stay short."
+    )
     family = "Columns"
 
     def title(self) -> str:

@@ -52,7 +52,10 @@ class EmptyCodes(Step):
     )
     reasons: str | None = ask("text", "Keep the kind of emptiness in a column called", None, placeholder="no column")
     words = "In {columns}, {codes} mean empty"
-    help = "Turns codes such as −9 or 'refused' into empty cells. Ranges are written 90..99. What each code means is kept and counted."
+    help = (
+        "Turns codes such as −9 or 'refused' into empty cells. Ranges are written 90..99. What each code means is"
+        " kept and counted."
+    )
     family = "Empty cells"
 
     def title(self) -> str:
@@ -166,7 +169,10 @@ class Fill(Step):
     by: list[str] = ask("columns", "Within each", [], kinds=GROUPING)
     order: str | None = ask("column", "In the order of", None, kinds=ORDERING)
     words = "Fill the empty cells of {columns} with {how}"
-    help = "Puts a value into empty cells. Filled means and lines make the data look surer than they are: say so when you report them."
+    help = (
+        "Puts a value into empty cells. Filled means and lines make the data look surer than they are: say so when"
+        " you report them."
+    )
     family = "Empty cells"
 
     def title(self) -> str:
@@ -273,7 +279,8 @@ def with_value(column: Column, array: Any, mask: Any, value: str) -> tuple[Colum
         levels = column.levels if at < len(column.levels) else (*column.levels, Level(value=value))
         if column.kind is Kind.yes_no and len(levels) > 2:
             raise DataProblem(
-                f"{column.name} is yes/no; it has the values {column.levels[0].words} and {column.levels[-1].words}, not '{value}'.",
+                f"{column.name} is yes/no; it has the values {column.levels[0].words} and {column.levels[-1].words},"
+                f" not '{value}'.",
                 column=column.name,
             )
         codes = np.where(mask, at, array.indices.fill_null(-1).to_numpy(zero_copy_only=False))
@@ -290,7 +297,8 @@ def with_value(column: Column, array: Any, mask: Any, value: str) -> tuple[Colum
         scalar = pa.scalar(value, pa.large_string()).cast(array.type)
     except pa.ArrowInvalid:
         raise DataProblem(
-            f"{column.name} is of kind {kind_words(column.kind)}; '{value}' cannot be read as one (write dates as 2026-03-31).",
+            f"{column.name} is of kind {kind_words(column.kind)}; '{value}' cannot be read as one (write dates as"
+            " 2026-03-31).",
             column=column.name,
         ) from None
     return column, pc.if_else(pa.array(np.asarray(mask)), scalar, array)
@@ -306,11 +314,17 @@ class DropEmpty(Step):
     zeros: bool = ask("choice", "That are all", False, words={"false": "empty", "true": "empty or zero"})
     columns: list[str] = ask("columns", "Looking only at", [])
     words = "Drop the {what} that are all {zeros}"
-    help = "Drops rows or columns that hold nothing, or nothing but zeros: species that were never seen, forms left blank."
+    help = (
+        "Drops rows or columns that hold nothing, or nothing but zeros: species that were never seen, forms left"
+        " blank."
+    )
     family = "Rows"
 
     def title(self) -> str:
-        return f"Drop {self.what if self.what != 'both' else 'rows and columns'} that are all {'empty or zero' if self.zeros else 'empty'}"
+        return (
+            f"Drop {self.what if self.what != 'both' else 'rows and columns'} that are all"
+            f" {'empty or zero' if self.zeros else 'empty'}"
+        )
 
     def apply(self, table: Table, around: Around = ALONE) -> Outcome:
         looked = self.columns or table.names

@@ -156,9 +156,10 @@ def _words(table: Table, name: str) -> tuple[npt.NDArray[np.int64], Sequence[str
         own = table.codes(name)
         return own.codes.astype(np.int64), own.levels
     encoded = table.array(name).dictionary_encode()
-    return encoded.indices.fill_null(-1).to_numpy(zero_copy_only=False).astype(
-        np.int64
-    ), encoded.dictionary.to_pylist()
+    return (
+        encoded.indices.fill_null(-1).to_numpy(zero_copy_only=False).astype(np.int64),
+        encoded.dictionary.to_pylist(),
+    )
 
 
 def _as_number(kind: Kind) -> str:

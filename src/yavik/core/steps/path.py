@@ -158,7 +158,10 @@ def apply_step(table: Table, step: Step, around: Around = ALONE) -> tuple[Table,
         raise
     except Exception as trouble:
         log.exception("a step failed: %s", step.title())
-        why = f"This step stopped for a reason that Yavik did not foresee ({type(trouble).__name__}). Change it or take it out."
+        why = (
+            f"This step stopped for a reason that Yavik did not foresee ({type(trouble).__name__}). Change it or take"
+            " it out."
+        )
         return table, _not_done(table, step, DataProblem(why))
     after = done.table
     forgotten: list[str] = []

@@ -54,7 +54,10 @@ class LeaveOutRows(Step):
     step: Literal["leave_out_rows"] = "leave_out_rows"
     where: str = ask("expression", "Condition")
     words = "Leave out the rows where {where}"
-    help = "Leaves out the rows for which a condition holds, such as minutes > 600. Where the condition is empty the row stays."
+    help = (
+        "Leaves out the rows for which a condition holds, such as minutes > 600. Where the condition is empty the row"
+        " stays."
+    )
     family = "Rows"
 
     def title(self) -> str:
@@ -72,7 +75,10 @@ class CheckRows(Step):
     rule: str = ask("expression", "Rule", placeholder="0 <= age <= 110")
     name: str | None = ask("text", "Name of the rule", None, placeholder="no name")
     words = "Check that {rule}"
-    help = "A rule that holds for every row, such as 0 <= age <= 110. It stays in the path, and counts the rows that break it."
+    help = (
+        "A rule that holds for every row, such as 0 <= age <= 110. It stays in the path, and counts the rows that"
+        " break it."
+    )
     family = "Finding errors"
 
     def title(self) -> str:
@@ -187,7 +193,8 @@ class Sample(Step):
         small = int((np.diff(starts) < self.rows).sum())
         notes = (
             [
-                f"{plural(small, 'group')} {'has' if small == 1 else 'have'} fewer than {self.rows} rows; all of them were taken."
+                f"{plural(small, 'group')} {'has' if small == 1 else 'have'} fewer than {self.rows} rows; all of them"
+                " were taken."
             ]
             if small
             else []

@@ -69,7 +69,8 @@ class Standardise(Step):
             )
         notes = (
             [
-                f"{plural(flat, 'cell')} {'is' if flat == 1 else 'are'} empty: where all values are equal (or there is one) there is no spread to divide by."
+                f"{plural(flat, 'cell')} {'is' if flat == 1 else 'are'} empty: where all values are equal (or there"
+                " is one) there is no spread to divide by."
             ]
             if flat
             else []
@@ -144,7 +145,10 @@ class Transform(Step):
     )
     replace: bool = ask("choice", "The result stands", False, words=IN_PLACE)
     words = "Take the {how} of {columns}"
-    help = "Logarithm, roots, ranks (ties share their mean rank), the Box–Cox power of largest likelihood, or presence (1 where x > 0)."
+    help = (
+        "Logarithm, roots, ranks (ties share their mean rank), the Box–Cox power of largest likelihood, or presence"
+        " (1 where x > 0)."
+    )
     family = "Values"
 
     def title(self) -> str:
@@ -161,7 +165,8 @@ class Transform(Step):
                 notes.append(note)
             if lost:
                 notes.append(
-                    f"{name}: {plural(lost, 'cell')} {'has' if lost == 1 else 'have'} no {TRANSFORMS[self.how]} and {'is' if lost == 1 else 'are'} empty."
+                    f"{name}: {plural(lost, 'cell')} {'has' if lost == 1 else 'have'} no {TRANSFORMS[self.how]} and"
+                    f" {'is' if lost == 1 else 'are'} empty."
                 )
             table = _put(table, name, self._word(), fresh, self.replace)
         return Outcome(table, "; ".join(notes)[:60] or TRANSFORMS[self.how], notes)
@@ -220,7 +225,10 @@ class Reverse(Step):
         "text", "New columns are called like the old ones with", "", placeholder="nothing: in their place"
     )
     words = "Reverse the items {columns}, scored {low} to {high}"
-    help = "Turns items that ask the other way round: lowest + highest − answer. Give the scale's ends, not those that happen to occur."
+    help = (
+        "Turns items that ask the other way round: lowest + highest − answer. Give the scale's ends, not those that"
+        " happen to occur."
+    )
     family = "Scales"
 
     def title(self) -> str:
@@ -239,7 +247,8 @@ class Reverse(Step):
             if outside.any():
                 rows = table.rows[outside]
                 raise DataProblem(
-                    f"{name} holds {plural(len(rows), 'answer')} outside {number_text(self.low, 0)} to {number_text(self.high, 0)} (such as in row {rows[0]}).",
+                    f"{name} holds {plural(len(rows), 'answer')} outside {number_text(self.low, 0)} to"
+                    f" {number_text(self.high, 0)} (such as in row {rows[0]}).",
                     column=name,
                     rows=rows.tolist(),
                 )
@@ -289,7 +298,10 @@ class Score(Step):
     how: Literal["mean", "sum"] = ask("choice", "Score", "mean", words={"mean": "mean", "sum": "sum"})
     at_least: int | None = ask("number", "Items that must be answered", None, placeholder="all", ge=1)
     words = "Score {name} as the {how} of {columns}"
-    help = "A scale's score. With fewer items required than there are, a sum is the mean of the answered items times the number of items, so that rows stay comparable."
+    help = (
+        "A scale's score. With fewer items required than there are, a sum is the mean of the answered items times the"
+        " number of items, so that rows stay comparable."
+    )
     family = "Scales"
 
     def title(self) -> str:
@@ -321,7 +333,8 @@ class Score(Step):
         partial = int(((answered < k) & (answered >= required)).sum())
         notes = (
             [
-                f"{plural(short, 'row')} answered fewer than {required} items and {'has' if short == 1 else 'have'} no score."
+                f"{plural(short, 'row')} answered fewer than {required} items and {'has' if short == 1 else 'have'}"
+                " no score."
             ]
             if short
             else []

@@ -45,7 +45,8 @@ class _InOrder(Step):
             if len(twice):
                 where = np.sort(table.rows[place[twice]]).tolist()
                 notes.append(
-                    f"{self.order} occurs more than once within a unit ({rows_in_words(where)}): there the order is that of the rows."
+                    f"{self.order} occurs more than once within a unit ({rows_in_words(where)}): there the order is"
+                    " that of the rows."
                 )
         return place, units, notes
 
@@ -66,7 +67,10 @@ class Lag(_InOrder):
     step: Literal["lag"] = "lag"
     steps: int = ask("number", "Rows before", 1, ge=-1000, le=1000)
     words = "Take {columns} from the row before"
-    help = "Adds the value of an earlier row of the same unit (a negative number of rows looks ahead). The first row of each unit has none."
+    help = (
+        "Adds the value of an earlier row of the same unit (a negative number of rows looks ahead). The first row of"
+        " each unit has none."
+    )
     family = "New columns"
 
     def title(self) -> str:
@@ -156,7 +160,10 @@ class PanelStructure(Step):
     unit: str = ask("column", "Unit", kinds=GROUPING)
     time: str = ask("column", "Time", kinds=ORDERING)
     words = "Each row is one {unit} at one {time}"
-    help = "Says what the units and times of a panel are. Says whether it is balanced, where times are missing, and which rows stand twice."
+    help = (
+        "Says what the units and times of a panel are. Says whether it is balanced, where times are missing, and"
+        " which rows stand twice."
+    )
     family = "What columns mean"
 
     def title(self) -> str:
@@ -173,7 +180,10 @@ class PanelStructure(Step):
         twice = np.flatnonzero(counts[cells] > 1)
         missing = units.count * times.count - full
         balanced = missing == 0 and not len(twice)
-        said = f"{plural(units.count, 'unit')} × {plural(times.count, 'time')}, {'balanced' if balanced else 'not balanced'}"
+        said = (
+            f"{plural(units.count, 'unit')} × {plural(times.count, 'time')},"
+            f" {'balanced' if balanced else 'not balanced'}"
+        )
         notes, lists = [], []
         if missing:
             notes.append(
@@ -192,4 +202,7 @@ class PanelStructure(Step):
         shown = table.take(units[lacking[:5]]).texts(self.unit)
         more = f" and {len(lacking) - 5} more" if len(lacking) > 5 else ""
         words = ", ".join(s or "empty" for s in shown)
-        return f"{plural(len(lacking), 'unit')} {'lacks' if len(lacking) == 1 else 'lack'} times ({words}{more}): {plural(missing, 'row')} in all, {plural(inside, 'unit')} with a gap between times."
+        return (
+            f"{plural(len(lacking), 'unit')} {'lacks' if len(lacking) == 1 else 'lack'} times ({words}{more}):"
+            f" {plural(missing, 'row')} in all, {plural(inside, 'unit')} with a gap between times."
+        )

@@ -43,7 +43,10 @@ class Lengthen(Step):
     numbers: bool = ask("flag", "Keep only the number in the names", False)
     drop_empty: bool = ask("flag", "Leave out empty cells", False)
     words = "Lengthen {columns} into {values_to} by {names_to}"
-    help = "Wide to long: week 1 … week 6 become one column and six rows each. With names cut at a mark (read_1, speed_1) what stands before it names the new columns."
+    help = (
+        "Wide to long: week 1 … week 6 become one column and six rows each. With names cut at a mark (read_1,"
+        " speed_1) what stands before it names the new columns."
+    )
     family = "Shape"
     fresh = True
 
@@ -93,7 +96,8 @@ class Lengthen(Step):
             lacking = [t for t in times if t not in members]
             if lacking:
                 raise DataProblem(
-                    f"{stem} has no column for {lacking[0]}, which others have. Choose columns that have the same ones.",
+                    f"{stem} has no column for {lacking[0]}, which others have. Choose columns that have the same"
+                    " ones.",
                     column=next(iter(members.values())),
                 )
         if len(found) == 1:
@@ -141,7 +145,10 @@ class Widen(Step):
         "choice", "Several values for one cell", "refuse", words=FOLDS
     )
     words = "Widen {values} into a column for each {names}"
-    help = "Long to wide: one column for each level. Say which columns tell the new rows apart; columns that are neither are left out."
+    help = (
+        "Long to wide: one column for each level. Say which columns tell the new rows apart; columns that are neither"
+        " are left out."
+    )
     family = "Shape"
     fresh = True
 
@@ -161,7 +168,8 @@ class Widen(Step):
         into = table.codes(self.names)
         if len(into.levels) * len(self.values) > MOST_COLUMNS:
             raise DataProblem(
-                f"{self.names} has {spaced(len(into.levels))} different values: that would be more than {spaced(MOST_COLUMNS)} columns.",
+                f"{self.names} has {spaced(len(into.levels))} different values: that would be more than"
+                f" {spaced(MOST_COLUMNS)} columns.",
                 column=self.names,
             )
         groups = grouping(table, keys)
@@ -190,7 +198,8 @@ class Widen(Step):
         notes = [f"Left out, as they are neither: {', '.join(lost[:12])}."] if lost else []
         if not named.all():
             notes.append(
-                f"{plural(int((~named).sum()), 'row')} with no {self.names} {'is' if (~named).sum() == 1 else 'are'} left out."
+                f"{plural(int((~named).sum()), 'row')} with no {self.names} {'is' if (~named).sum() == 1 else 'are'}"
+                " left out."
             )
         return Outcome(wide, rows_change(table.n_rows, wide.n_rows), notes)
 
@@ -202,8 +211,9 @@ class Widen(Step):
         if len(twice):
             example = listed("", table, twice[:1], [*keys, self.names]).rows[0]
             raise DataProblem(
-                f"{plural(len(twice), 'row')} have another with the same {', '.join(keys[:3])} and {self.names} (such as {', '.join(str(e) for e in example)}). "
-                "Name the columns that tell rows apart, or say what several values give.",
+                f"{plural(len(twice), 'row')} have another with the same {', '.join(keys[:3])} and {self.names} (such"
+                f" as {', '.join(str(e) for e in example)}). Name the columns that tell rows apart, or say what"
+                " several values give.",
                 column=self.names,
                 rows=table.rows[twice].tolist(),
             )
@@ -257,7 +267,8 @@ class Transpose(Step):
         else:
             odd = next(n for n in body if table.column(n).kind not in NUMERIC)
             raise DataProblem(
-                f"{odd} holds words and other columns numbers; turned, they would stand in one column. Drop or keep columns first.",
+                f"{odd} holds words and other columns numbers; turned, they would stand in one column. Drop or keep"
+                " columns first.",
                 column=odd,
             )
         titles = self._titles(table)

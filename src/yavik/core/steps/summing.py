@@ -44,7 +44,10 @@ class Summarise(Step):
     what: list[Statistic] = ask("several", "What", ["mean"], words=STATISTICS, min_length=1)
     rows_to: str = ask("text", "The number of rows goes to", "rows")
     words = "Summarise {columns} for each {by} by {what}"
-    help = "One row for each group: branch means, counts per day. The rows it was made from stay in the table it came from."
+    help = (
+        "One row for each group: branch means, counts per day. The rows it was made from stay in the table it came"
+        " from."
+    )
     family = "Shape"
     fresh = True
 

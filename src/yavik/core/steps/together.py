@@ -50,7 +50,10 @@ class Append(Step):
     source: str = ask("text", "A column saying which table is called", "table", placeholder="no column")
     mine: str = ask("text", "It calls the rows of this table", "", placeholder="first")
     words = "Append the rows of {table}"
-    help = "Stacks two tables. Columns are matched by name, others as you say; a column that one table lacks is empty there. No row is lost."
+    help = (
+        "Stacks two tables. Columns are matched by name, others as you say; a column that one table lacks is empty"
+        " there. No row is lost."
+    )
     family = "Tables together"
     fresh = True
 
@@ -113,12 +116,14 @@ def differences(mine: Column, theirs: Column, made: Column, other: str) -> list[
         a, b = {lv.words for lv in mine.levels}, {lv.words for lv in theirs.levels}
         if a != b and a and b:
             return [
-                f"{mine.name}: levels differ; only here {_listing(sorted(a - b)) or 'none'}, only in {other} {_listing(sorted(b - a)) or 'none'}."
+                f"{mine.name}: levels differ; only here {_listing(sorted(a - b)) or 'none'}, only in {other}"
+                f" {_listing(sorted(b - a)) or 'none'}."
             ]
         return []
     if mine.kind != theirs.kind:
         return [
-            f"{mine.name} is of kind {kind_words(mine.kind)} here and {kind_words(theirs.kind)} in {other}; together it is read as {kind_words(made.kind)}."
+            f"{mine.name} is of kind {kind_words(mine.kind)} here and {kind_words(theirs.kind)} in {other}; together"
+            f" it is read as {kind_words(made.kind)}."
         ]
     if mine.unit != theirs.unit and mine.unit and theirs.unit:
         return [f"{mine.name} is in {mine.unit} here and in {theirs.unit} in {other}: numbers were not converted."]
@@ -144,7 +149,10 @@ class Join(Step):
     columns: list[str] = ask("columns", "Columns to take", [], of="table", placeholder="all of its columns")
     many_to_many: bool = ask("flag", "Keys may occur several times in both tables", False)
     words = "Join the columns of {table} where {keys}"
-    help = "Adds another table's columns where keys agree. Rows without a partner and keys that occur twice are counted and listed."
+    help = (
+        "Adds another table's columns where keys agree. Rows without a partner and keys that occur twice are counted"
+        " and listed."
+    )
     family = "Tables together"
 
     def title(self) -> str:
@@ -166,8 +174,9 @@ class Join(Step):
         if match.both and not self.many_to_many:
             rows = table.rows[np.isin(left_codes, match.both)]
             raise DataProblem(
-                f"{plural(len(match.both), 'key')} {'occurs' if len(match.both) == 1 else 'occur'} several times in both tables, so rows would be multiplied. "
-                "Take the duplicates out first, add a key that tells the rows apart, or say that this is meant.",
+                f"{plural(len(match.both), 'key')} {'occurs' if len(match.both) == 1 else 'occur'} several times in"
+                " both tables, so rows would be multiplied. Take the duplicates out first, add a key that tells the"
+                " rows apart, or say that this is meant.",
                 column=mine[0],
                 rows=rows.tolist(),
             )
@@ -178,7 +187,8 @@ class Join(Step):
         notes, lists = self._report(table, other.name, right, match, mine, theirs)
         return Outcome(
             made,
-            f"{spaced(table.n_rows)} → {plural(made.n_rows, 'row')}, {plural(len(made.columns) - len(table.columns), 'column')} added",
+            f"{spaced(table.n_rows)} → {plural(made.n_rows, 'row')},"
+            f" {plural(len(made.columns) - len(table.columns), 'column')} added",
             notes,
             lists,
         )
@@ -254,15 +264,18 @@ class Join(Step):
             if near:
                 words = ", ".join(f"'{x}' and '{y}'" for x, y in near[:4])
                 notes.append(
-                    f"{plural(len(near), 'key')} {'differs' if len(near) == 1 else 'differ'} only by case or spaces ({words})."
+                    f"{plural(len(near), 'key')} {'differs' if len(near) == 1 else 'differ'} only by case or spaces"
+                    f" ({words})."
                 )
         if match.twice_right:
             notes.append(
-                f"{plural(match.twice_right, 'key')} {'occurs' if match.twice_right == 1 else 'occur'} several times in {name}: rows of this table are repeated."
+                f"{plural(match.twice_right, 'key')} {'occurs' if match.twice_right == 1 else 'occur'} several times"
+                f" in {name}: rows of this table are repeated."
             )
         if match.empty_left:
             notes.append(
-                f"{plural(match.empty_left, 'row')} of this table {'has' if match.empty_left == 1 else 'have'} an empty key, which matches nothing."
+                f"{plural(match.empty_left, 'row')} of this table {'has' if match.empty_left == 1 else 'have'} an"
+                " empty key, which matches nothing."
             )
         return notes, lists
 

@@ -45,7 +45,10 @@ class Recode(Step):
         "text", "New columns are called like the old ones with", "", placeholder="nothing: in their place"
     )
     words = "Recode {columns}: {rules}"
-    help = "Gives values anew: 1..3 to 'low', 'f' to 'female'. Ranges hold both their ends; the first rule that fits decides."
+    help = (
+        "Gives values anew: 1..3 to 'low', 'f' to 'female'. Ranges hold both their ends; the first rule that fits"
+        " decides."
+    )
     family = "Values"
 
     def title(self) -> str:
@@ -171,7 +174,10 @@ class Bin(Step):
     cuts: list[str] = ask("codes", "Cuts", [], placeholder="10, 20, 50", when={"way": "cuts"})
     name: str | None = ask("text", "Name of the new column", None, placeholder="column, in classes")
     words = "Put {column} in classes {way}"
-    help = "Makes an ordered category of a number. A class holds its lower end and not its upper one. Classes throw information away; most questions do better with the number itself."
+    help = (
+        "Makes an ordered category of a number. A class holds its lower end and not its upper one. Classes throw"
+        " information away; most questions do better with the number itself."
+    )
     family = "Values"
 
     def title(self) -> str:
@@ -237,7 +243,10 @@ class Dummies(Step):
     column: str = ask("column", "Column", kinds=(*CODED, Kind.count, Kind.text, Kind.identifier))
     levels: list[str] = ask("codes", "Only for the levels", [], placeholder="every level")
     words = "Make a yes/no column for each level of {column}"
-    help = "Models code categories by themselves; this is for a column of one level only, or for use elsewhere. Where the column is empty, so are they."
+    help = (
+        "Models code categories by themselves; this is for a column of one level only, or for use elsewhere. Where"
+        " the column is empty, so are they."
+    )
     family = "New columns"
 
     def title(self) -> str:
@@ -278,7 +287,10 @@ class EditCells(Step):
     step: Literal["edit_cells"] = "edit_cells"
     edits: list[Edit] = ask("edits", "Cells", min_length=1)
     words = "Edit cells: {edits}"
-    help = "Changes single cells. In the grid press Enter on a cell to write one; old value, new value and reason are kept here."
+    help = (
+        "Changes single cells. In the grid press Enter on a cell to write one; old value, new value and reason are"
+        " kept here."
+    )
     family = "Finding errors"
 
     def title(self) -> str:
@@ -320,7 +332,8 @@ def _edited(table: Table, name: str, edits: list[Edit]) -> tuple[Column, Any]:
         stands = cell_texts(column, array.slice(places[edit.row], 1))[0]
         if (stands or "") != (edit.old or ""):
             raise DataProblem(
-                f"{name} in {rows_in_words([edit.row])} is {stands or 'empty'} here, not {edit.old or 'empty'} as when it was edited.",
+                f"{name} in {rows_in_words([edit.row])} is {stands or 'empty'} here, not {edit.old or 'empty'} as"
+                " when it was edited.",
                 column=name,
                 rows=[edit.row],
             )

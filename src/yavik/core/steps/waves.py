@@ -47,7 +47,10 @@ class SurveyDesign(Step):
     strata: str | None = ask("column", "Strata", None)
     clusters: str | None = ask("column", "Clusters", None)
     words = "The survey weight is {weight} with the replicates {replicates}"
-    help = "Says how the sample was drawn, for survey estimates. The variance is the multiplier times the sum of squared differences of the replicate estimates."
+    help = (
+        "Says how the sample was drawn, for survey estimates. The variance is the multiplier times the sum of squared"
+        " differences of the replicate estimates."
+    )
     family = "Surveys"
 
     def title(self) -> str:
@@ -85,7 +88,8 @@ class SurveyDesign(Step):
         notes = [f"The weights add up to {_big(total)}."]
         if sums:
             notes.append(
-                f"The {len(sums)} replicate weights add up to {_big(min(sums))} to {_big(max(sums))}; multiplier {scale:.4g}."
+                f"The {len(sums)} replicate weights add up to {_big(min(sums))} to {_big(max(sums))}; multiplier"
+                f" {scale:.4g}."
             )
         said = plural(len(sums), "replicate") if sums else f"adds up to {_big(total)}"
         return Outcome(table.knowing(table.about.model_copy(update={"design": design})), said, notes)
@@ -130,7 +134,10 @@ class JoinWaves(Step):
     replicate_to: str = ask("text", "The replicates are called", "replicate")
     method: ReplicateMethod = ask("choice", "Replicates were made by", "jackknife", words=METHODS)
     words = "Join the survey waves: this one is {label} weighed by {weight} with {replicates}"
-    help = "Stacks the waves of a survey with variables matched across renamings, one weight, and a block of replicate weights for each wave."
+    help = (
+        "Stacks the waves of a survey with variables matched across renamings, one weight, and a block of replicate"
+        " weights for each wave."
+    )
     family = "Surveys"
     fresh = True
 
@@ -179,7 +186,8 @@ class JoinWaves(Step):
     def _check_weights(self, wave: Wave, table: Table, count: int) -> None:
         if len(wave.replicates) != count:
             raise DataProblem(
-                f"{wave.label} has {plural(len(wave.replicates), 'replicate weight')}, {self.label} has {count}; waves must have equally many."
+                f"{wave.label} has {plural(len(wave.replicates), 'replicate weight')}, {self.label} has {count};"
+                " waves must have equally many."
             )
         if len(set(wave.replicates)) < count:
             raise DataProblem(f"A replicate weight of {wave.label} is named twice.")
@@ -190,7 +198,8 @@ class JoinWaves(Step):
             if hollow.any():
                 rows = table.rows[hollow]
                 raise DataProblem(
-                    f"{name} is empty in {plural(len(rows), 'row')} of the wave {wave.label} (such as row {rows[0]}); every row needs a weight.",
+                    f"{name} is empty in {plural(len(rows), 'row')} of the wave {wave.label} (such as row {rows[0]});"
+                    " every row needs a weight.",
                     column=name,
                     rows=rows.tolist(),
                 )
@@ -255,7 +264,8 @@ class JoinWaves(Step):
             others = [bool(np.array_equal(made.numbers(n)[rest], full[rest])) for n in block]
             right = sum(a and b for a, b in zip(own, others, strict=True))
             notes.append(
-                f"{wave.label}: {plural(table.n_rows, 'row')}, weights add up to {_big(float(full[part].sum()))}; replicates {k * count + 1} to {(k + 1) * count} are its own, "
-                f"{right} of {count} checked: own rows carry their replicate, all other rows their weight."
+                f"{wave.label}: {plural(table.n_rows, 'row')}, weights add up to {_big(float(full[part].sum()))};"
+                f" replicates {k * count + 1} to {(k + 1) * count} are its own, {right} of {count} checked: own rows"
+                " carry their replicate, all other rows their weight."
             )
         return notes

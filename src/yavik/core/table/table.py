@@ -118,8 +118,9 @@ class Table:
             where = self.rows[huge]
             first = f"{values[huge][0]:.3g}".replace("e+", " × 10^").replace("-", "−")
             raise DataProblem(
-                f"{column.name} holds {'a value' if len(where) == 1 else f'{len(where)} values'} too large to compute with "
-                f"({first}; {rows_in_words(where.tolist())}). Say that such values mean empty, or leave those rows out.",
+                f"{column.name} holds {'a value' if len(where) == 1 else f'{len(where)} values'} too large to compute"
+                f" with ({first}; {rows_in_words(where.tolist())}). Say that such values mean empty, or leave those"
+                " rows out.",
                 column=column.name,
                 rows=where.tolist(),
             )
@@ -203,9 +204,11 @@ class Table:
         import pandas as pd
 
         data = {
-            c.name: pd.Series(a.to_pandas(), dtype=None)
-            if c.kind not in CODED
-            else pd.Categorical.from_codes(self.codes(c.name).codes, list(self.codes(c.name).levels))  # type: ignore[call-overload]
+            c.name: (
+                pd.Series(a.to_pandas(), dtype=None)
+                if c.kind not in CODED
+                else pd.Categorical.from_codes(self.codes(c.name).codes, list(self.codes(c.name).levels))
+            )  # type: ignore[call-overload]
             for c, a in zip(self.columns, self.arrays, strict=True)
         }
         return pd.DataFrame(data).set_axis(self.rows, axis=0)

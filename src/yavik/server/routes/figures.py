@@ -58,9 +58,10 @@ def _from_answer(store: Store, question: Item, wanted: str | None, figure: Figur
     high = height if isinstance(height, int | float) else 250.0
     size = {"width_mm": 85.0 if wide < 260 else 120.0}
     size["height_mm"] = round(min(220.0, max(35.0, size["width_mm"] * (high + 45) / (wide + 60))), 0)
-    return Figure(kind="answer", question=question.id, block=block.id, **size), f"{question.name}: {block.title}"[
-        :200
-    ]
+    return (
+        Figure(kind="answer", question=question.id, block=block.id, **size),
+        f"{question.name}: {block.title}"[:200],
+    )
 
 
 def figure_name(figure: Figure, titles: dict[str, str] | None = None) -> str:

@@ -171,9 +171,11 @@ def _behind(
             at = (
                 places[int(c.x[i])]
                 if places
-                else date_text(np.datetime64(int(c.x[i]), "ms").astype(object))
-                if x.kind is ColumnKind.date
-                else num(float(c.x[i]), printed_decimals(x)).s
+                else (
+                    date_text(np.datetime64(int(c.x[i]), "ms").astype(object))
+                    if x.kind is ColumnKind.date
+                    else num(float(c.x[i]), printed_decimals(x)).s
+                )
             )
             line = {
                 "panel": word(c.panel),
@@ -195,7 +197,10 @@ def _behind(
 COURSE = Kind(
     id="course",
     words="a course along time",
-    sentence="Show the course of {response} along {x} as {show}, one line per {colour}, one panel per {panel} and {panel_rows}",
+    sentence=(
+        "Show the course of {response} along {x} as {show}, one line per {colour}, one panel per {panel} and"
+        " {panel_rows}"
+    ),
     slots={
         "response": SlotCard("Measurement", VALUES, "a measure"),
         "x": SlotCard("Along", [*ALONG, "category"], "time"),

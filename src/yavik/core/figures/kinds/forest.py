@@ -27,7 +27,8 @@ def plot(figure: Figure, table: Table, style: Style) -> Plot:
         )
     if ok.sum() > MOST_LINES:
         raise DataProblem(
-            f"{counted(int(ok.sum()), 'estimate')} are too many to stand one under another; at most {MOST_LINES} do. Keep fewer rows in the table."
+            f"{counted(int(ok.sum()), 'estimate')} are too many to stand one under another; at most {MOST_LINES} do."
+            " Keep fewer rows in the table."
         )
     wrong = ok & ((low > y) | (high < y))
     if wrong.any():

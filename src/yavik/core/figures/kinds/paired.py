@@ -99,7 +99,9 @@ def plot(figure: Figure, table: Table, style: Style) -> Plot:
 PAIRED = Kind(
     id="paired",
     words="columns of the same rows, joined",
-    sentence="Show {samples} joined row by row as {show}, coloured by {colour}, one panel per {panel} and {panel_rows}",
+    sentence=(
+        "Show {samples} joined row by row as {show}, coloured by {colour}, one panel per {panel} and {panel_rows}"
+    ),
     slots={
         "samples": SlotCard("Columns", VALUES, "columns", many=True),
         "colour": COLOUR,

@@ -126,11 +126,13 @@ class _Relation:
             self.said["hulls"] = "Outlines are the convex hulls of the groups."
         if "ellipse" in show:
             self.said["ellipses"] = (
-                f"Ellipses hold {100 * figure.level:g}% of a normal distribution with the group’s means and covariances."
+                f"Ellipses hold {100 * figure.level:g}% of a normal distribution with the group’s means and"
+                " covariances."
             )
         if figure.arrows:
             self.said["arrows"] = (
-                "Arrows point the way in which further columns grow; their length is the correlation with the two axes together."
+                "Arrows point the way in which further columns grow; their length is the correlation with the two"
+                " axes together."
             )
 
     def panel(self, clouds: list[Cloud]) -> tuple[list[Vega], dict[str, tuple[float, float]]]:
@@ -240,7 +242,10 @@ class _Relation:
         made.append(lines(path(f"line {c.name}", c.level.colour, at[drawn], y[drawn]), 2.2 * self.width))
         sign = "−" if fit.slope < 0 else "+"
         words = f"{c.name}: " if c.name else ""
-        words += f"y = {significant(fit.intercept, 3)} {sign} {significant(abs(fit.slope), 3)} x, R² = {share_fine(fit.r2)}"
+        words += (
+            f"y = {significant(fit.intercept, 3)} {sign} {significant(abs(fit.slope), 3)} x, R² ="
+            f" {share_fine(fit.r2)}"
+        )
         return made, (float(at[-1]), float(y[-1])), words
 
     def curve(self, c: Cloud) -> tuple[list[Vega], tuple[float, float] | None]:
@@ -355,7 +360,10 @@ def _behind(clouds: list[Cloud], several: bool, y: str, x: str) -> Any:
 RELATION = Kind(
     id="relation",
     words="one column over another",
-    sentence="Show {response} over {x} as {show}, coloured by {colour}, one panel per {panel} and {panel_rows}, with arrows for {arrows}",
+    sentence=(
+        "Show {response} over {x} as {show}, coloured by {colour}, one panel per {panel} and {panel_rows}, with"
+        " arrows for {arrows}"
+    ),
     slots={
         "response": SlotCard("Upright", VALUES, "a measure"),
         "x": SlotCard("Along", ALONG, "another"),

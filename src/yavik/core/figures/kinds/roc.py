@@ -24,7 +24,8 @@ def plot(figure: Figure, table: Table, style: Style) -> Plot:
     present = np.unique(coded.codes[used & (coded.codes >= 0)])
     if len(present) != 2:
         raise DataProblem(
-            f"{figure.groups} has {len(present)} {'level' if len(present) == 1 else 'levels'} among these rows; what is told apart needs two.",
+            f"{figure.groups} has {len(present)} {'level' if len(present) == 1 else 'levels'} among these rows; what"
+            " is told apart needs two.",
             column=figure.groups,
         )
     event = coded.levels[present[1]]

@@ -199,7 +199,9 @@ class _Shares:
 SHARES = Kind(
     id="shares",
     words="counts and shares of levels",
-    sentence="Show how often each {response} occurs within {groups} as {show}, one panel per {panel} and {panel_rows}",
+    sentence=(
+        "Show how often each {response} occurs within {groups} as {show}, one panel per {panel} and {panel_rows}"
+    ),
     slots={
         "response": SlotCard("Levels", GROUPS, "a category"),
         "groups": SlotCard("Groups", GROUPS, "groups"),

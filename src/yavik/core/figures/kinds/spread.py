@@ -82,7 +82,9 @@ class _Spread:
             )
         if "quantile" in figure.show:
             self.said = {
-                "points": "Points on the line lie as a normal distribution has them; the line runs through the quartiles."
+                "points": (
+                    "Points on the line lie as a normal distribution has them; the line runs through the quartiles."
+                )
             }
         if "cumulative" in figure.show:
             self.y_title, self.top = "Share of rows up to here", 1.0

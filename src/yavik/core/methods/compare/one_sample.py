@@ -112,7 +112,11 @@ class Found:
         self.cells = {"w_plus": num(w.w_plus, 1), "w_minus": num(w.w_minus, 1), "z": stat(w.z)}
         self.heads = [("w_plus", "Rank sum above"), ("w_minus", "below"), ("z", "z")]
         zeros = f" {w.zeros} equal to the value left out." if w.zeros else ""
-        self.note = f"Estimate: the pseudo-median (Hodges–Lehmann), the median of all means of two values; it is the median where values lie symmetrically.{zeros} p {'from every pattern of signs' if w.exact else 'from the normal distribution, corrected for ties'}."
+        self.note = (
+            "Estimate: the pseudo-median (Hodges–Lehmann), the median of all means of two values; it is the median"
+            f" where values lie symmetrically.{zeros} p"
+            f" {'from every pattern of signs' if w.exact else 'from the normal distribution, corrected for ties'}."
+        )
         self.facts = {"w_plus": w.w_plus, "w_minus": w.w_minus, "z": w.z}
 
     def _sign(self, alternative: Alternative) -> None:
@@ -187,7 +191,10 @@ def compute(table: Table, spec: OneSampleSpec, run: Run) -> Answer:
         blocks.append(
             NoteBlock(
                 id="assumes",
-                text="Signed ranks speak about the median only where values lie symmetrically about it; signs need no shape.",
+                text=(
+                    "Signed ranks speak about the median only where values lie symmetrically about it; signs need no"
+                    " shape."
+                ),
             )
         )
     facts = finite(
@@ -214,9 +221,11 @@ def compute(table: Table, spec: OneSampleSpec, run: Run) -> Answer:
         facts=facts,
         marks=Marks(
             p=say(italic("p"), f" {p_words(found.p)}"),
-            values=[]
-            if spec.test == "variance"
-            else [ValueMark(at=spec.value, label=number(spec.value, printed_decimals(column)))],
+            values=(
+                []
+                if spec.test == "variance"
+                else [ValueMark(at=spec.value, label=number(spec.value, printed_decimals(column)))]
+            ),
         ),
         settings=[TEST_WORDS[spec.test], f"against {number(spec.value, printed_decimals(column))}{unit_of(column)}"],
     )

@@ -100,7 +100,8 @@ def _pairs(table: Table, spec: ComparePairedSpec) -> Pairs:
     n = int(use.sum())
     if n < 2:
         raise DataProblem(
-            f"{counted(n, 'row')} {'has' if n == 1 else 'have'} both {spec.first} and {spec.second}; a comparison of pairs needs two.",
+            f"{counted(n, 'row')} {'has' if n == 1 else 'have'} both {spec.first} and {spec.second}; a comparison of"
+            " pairs needs two.",
             column=spec.second,
         )
     away = difference(a[use], b[use])

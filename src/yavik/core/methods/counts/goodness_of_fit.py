@@ -70,7 +70,8 @@ def compute(table: Table, spec: GoodnessSpec, run: Run) -> Answer:
     t, n = goodness(counts, shares, spec.fitted), counts.sum()
     if t.df < 1:
         raise DataProblem(
-            f"{len(names)} levels with {counted(spec.fitted, 'fitted parameter')} leave no degree of freedom for a test.",
+            f"{len(names)} levels with {counted(spec.fitted, 'fitted parameter')} leave no degree of freedom for a"
+            " test.",
             column=spec.column,
         )
     title = table.column(spec.column).title
@@ -92,7 +93,10 @@ def compute(table: Table, spec: GoodnessSpec, run: Run) -> Answer:
     mark = say(italic("p"), f" {p_words(t.p)}")
     start = f"{claim[0].upper()}{claim[1:]}, " if t.p < spec.alpha else f"There is no evidence that {claim}, "
     most = int(np.argmax(np.abs(counts - n * shares)))
-    tail = f". {names[most]} has {counted(int(counts[most]), 'row')} where {number(float(n * shares[most]), 1)} were expected."
+    tail = (
+        f". {names[most]} has {counted(int(counts[most]), 'row')} where {number(float(n * shares[most]), 1)} were"
+        " expected."
+    )
     low = float((n * shares).min())
     check = Check(
         id="expected",

@@ -152,7 +152,11 @@ def _two(spec: PairedSpec, titles: list[str], event: str, x: Any, groups: Any, r
         "greater": f"the share of {event} is higher for {titles[0]} than for {titles[1]}",
     }[spec.alternative]
     start = f"{claim[0].upper()}{claim[1:]}, " if exact < spec.alpha else f"There is no evidence that {claim}, "
-    tail = f" (exact). {moved} of {n} rows changed: {only_first} have {event} only for {titles[0]}, {only_second} only for {titles[1]}; the difference of the shares is {points(d)} percentage points ({level_words(spec.alpha)} CI {ends})."
+    tail = (
+        f" (exact). {moved} of {n} rows changed: {only_first} have {event} only for {titles[0]}, {only_second} only"
+        f" for {titles[1]}; the difference of the shares is {points(d)} percentage points ({level_words(spec.alpha)}"
+        f" CI {ends})."
+    )
     cross = [
         {"level": word(f"{titles[0]}: {event}"), "c0": whole(int((a & b).sum())), "c1": whole(only_first)},
         {"level": word(f"{titles[0]}: not {event}"), "c0": whole(only_second), "c1": whole(int((~a & ~b).sum()))},
@@ -222,7 +226,10 @@ def _several(spec: PairedSpec, titles: list[str], event: str, x: Any, groups: An
     low, high = int(share.argmin()), int(share.argmax())
     claim = f"shares of {event} differ between the {len(titles)} occasions"
     start = f"{claim[0].upper()}{claim[1:]}, " if t.p < spec.alpha else f"There is no evidence that {claim}, "
-    tail = f". They run from {percent(float(share[low]))} for {titles[low]} to {percent(float(share[high]))} for {titles[high]}."
+    tail = (
+        f". They run from {percent(float(share[low]))} for {titles[low]} to {percent(float(share[high]))} for"
+        f" {titles[high]}."
+    )
     i, j = np.triu_indices(len(titles), 1)
     exact = np.array(
         [

@@ -42,7 +42,8 @@ def compute(table: Table, spec: FrequenciesSpec, run: Run) -> Answer:
         coded, column = table.codes(name), table.column(name)
         if len(coded.levels) > MOST_LEVELS:
             raise DataProblem(
-                f"{name} has {len(coded.levels)} different values; this question takes up to {MOST_LEVELS}. Bin it in the table, or ask what it looks like.",
+                f"{name} has {len(coded.levels)} different values; this question takes up to {MOST_LEVELS}. Bin it in"
+                " the table, or ask what it looks like.",
                 column=name,
             )
         use = (by.codes >= 0) & (coded.codes >= 0)
@@ -64,9 +65,11 @@ def compute(table: Table, spec: FrequenciesSpec, run: Run) -> Answer:
         id="empty",
         title="Empty cells",
         verdict=Verdict.holds if not empty else Verdict.doubtful if empty < 0.2 * cells else Verdict.fails,
-        text="No cell is empty."
-        if not empty
-        else f"{counted(empty, 'cell is', 'cells are')} empty; shares are of the filled ones.",
+        text=(
+            "No cell is empty."
+            if not empty
+            else f"{counted(empty, 'cell is', 'cells are')} empty; shares are of the filled ones."
+        ),
         facts={"empty": float(empty)},
     )
     return compose(

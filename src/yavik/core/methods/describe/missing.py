@@ -41,7 +41,8 @@ def compute(table: Table, spec: MissingSpec, run: Run) -> Answer:
         worst = sorted(lacking, key=lambda i: -int(empty[:, i].sum()))[:3]
         said = listing([f"{lower(table.column(names[i]).title)} {percent(float(empty[:, i].mean()))}" for i in worst])
         spans = say(
-            f"{percent(total / cells)} of the cells are empty; {complete} of {counted(table.n_rows, 'row')} are complete. Most is empty in {said}."
+            f"{percent(total / cells)} of the cells are empty; {complete} of {counted(table.n_rows, 'row')} are"
+            f" complete. Most is empty in {said}."
         )
     return compose(
         spans,
@@ -218,7 +219,8 @@ def _loss(complete: int, rows: int) -> Check:
     lost = 1 - complete / rows
     verdict = Verdict.holds if lost <= 0.05 else Verdict.doubtful if lost <= 0.2 else Verdict.fails
     text = (
-        f"A question on all of these columns would lose {counted(rows - complete, 'row')} of {rows} ({percent(lost)})."
+        f"A question on all of these columns would lose {counted(rows - complete, 'row')} of {rows}"
+        f" ({percent(lost)})."
         if lost
         else "No row would be lost."
     )
@@ -238,7 +240,10 @@ def _chance(going: list[dict[str, Cell]], marked: list[dict[str, Cell]], lacking
         return Check(
             **base,
             verdict=Verdict.holds,
-            text=f"Rows with and without empty cells cannot be told apart by the other columns (lowest adjusted p {p_words(lowest)}). What is empty may still go with what is not known.",
+            text=(
+                "Rows with and without empty cells cannot be told apart by the other columns (lowest adjusted p"
+                f" {p_words(lowest)}). What is empty may still go with what is not known."
+            ),
         )
     pairs = listing([f"{m['column'].s} with {m['other'].s}" for m in marked], 3)
     return Check(

@@ -65,7 +65,10 @@ def spread_of_known(n: Floats, variances: Floats, names: tuple[str, ...], test: 
     verdict = Verdict.holds if found.p >= 0.05 else Verdict.fails if found.p < 0.01 else Verdict.doubtful
     high, low = int(np.argmax(variances)), int(np.argmin(variances))
     ratio = float(np.sqrt(variances[high] / variances[low]))
-    text = f"Bartlett's test, for normal values, gives p {p_words(found.p)}. The SD in {names[high]} is {number(ratio, 1)} times that in {names[low]}."
+    text = (
+        f"Bartlett's test, for normal values, gives p {p_words(found.p)}. The SD in {names[high]} is"
+        f" {number(ratio, 1)} times that in {names[low]}."
+    )
     remedies = []
     if test == "anova" and verdict is not Verdict.holds:
         text += " The chosen test assumes equal spread."
@@ -101,7 +104,8 @@ def normal_within(
         why = next(r for r in results if isinstance(r, str))
         large = why.startswith("more")
         text = (
-            "With more than 5 000 values in a group the test would call any trifle a departure; means of so many values are close to normal whatever the values are."
+            "With more than 5 000 values in a group the test would call any trifle a departure; means of so many"
+            " values are close to normal whatever the values are."
             if large
             else f"Shapiro–Wilk cannot be computed: {why}."
         )
@@ -113,7 +117,10 @@ def normal_within(
     if not low:
         verdict, text = (
             Verdict.holds,
-            f"Shapiro–Wilk p ≥ {p_bare(float(ps.min()))} in {'all ' if len(known) > 1 else ''}{counted(len(known), 'group')}.",
+            (
+                f"Shapiro–Wilk p ≥ {p_bare(float(ps.min()))} in"
+                f" {'all ' if len(known) > 1 else ''}{counted(len(known), 'group')}."
+            ),
         )
         if ps.min() > 0.999:
             text = "Shapiro–Wilk finds no departure."
@@ -200,7 +207,10 @@ def independent(table: Table, used: np.ndarray[Any, Any], side_by_side: bool) ->
         names = [n for n in table.array(column.name).to_pylist() if n is not None]
         extra = len(names) - len(set(names))
         if extra:
-            text = f"{column.title} repeats: {counted(extra, 'row')} more than there are different ones. Rows of one {column.title} are not independent."
+            text = (
+                f"{column.title} repeats: {counted(extra, 'row')} more than there are different ones. Rows of one"
+                f" {column.title} are not independent."
+            )
             return Check(**base, verdict=Verdict.doubtful, text=text, facts={"repeated": float(extra)})
         return Check(
             **base, verdict=Verdict.holds, text=f"No repeated {column.title} among the {counted(len(names), 'row')}."
@@ -226,14 +236,19 @@ def group_sizes(data: Grouped, note: str | None) -> Check:
     elif high > 4 * low:
         verdict, text = (
             Verdict.doubtful,
-            f"The largest group has {significant(high / low, 2)} times as many values as the smallest ({high} and {low}).",
+            (
+                f"The largest group has {significant(high / low, 2)} times as many values as the smallest ({high} and"
+                f" {low})."
+            ),
         )
     else:
         verdict, text = (
             Verdict.holds,
-            f"{counted(low, 'value')} in each group."
-            if low == high
-            else f"{low} to {counted(high, 'value')} a group.",
+            (
+                f"{counted(low, 'value')} in each group."
+                if low == high
+                else f"{low} to {counted(high, 'value')} a group."
+            ),
         )
     if data.dropped:
         text += f" Without values and left out: {listing(data.dropped)}."

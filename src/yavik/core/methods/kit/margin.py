@@ -28,7 +28,8 @@ class WithMargin(Spec):
         allow_inf_nan=False,
         json_schema_extra=amount(
             "Margin of equivalence",
-            "The smallest difference that would matter, in the unit (shares: 0.1 is ten percentage points), fixed before the data are seen.",
+            "The smallest difference that would matter, in the unit (shares: 0.1 is ten percentage points), fixed"
+            " before the data are seen.",
             step="any",
             empty=True,
         ),
@@ -39,7 +40,8 @@ class WithMargin(Spec):
 def demand_share(margin: float) -> None:
     if margin >= 1:
         raise DataProblem(
-            f"A margin between shares is a share itself, below 1: for {margin:g} percentage points type {margin / 100:g}."
+            f"A margin between shares is a share itself, below 1: for {margin:g} percentage points type"
+            f" {margin / 100:g}."
         )
 
 
@@ -120,7 +122,10 @@ def _table(e: Equivalence, alpha: float, margin: str) -> TableBlock:
         *([("df", "df")] if e.df is not None else []),
         ("p", "p"),
     ]
-    note = f"Equivalence at α = {alpha_words(alpha)} needs both; the {level_words(2 * alpha)} interval then lies within the margin. A large p shows neither a difference nor that there is none."
+    note = (
+        f"Equivalence at α = {alpha_words(alpha)} needs both; the {level_words(2 * alpha)} interval then lies within"
+        " the margin. A large p shows neither a difference nor that there is none."
+    )
     if e.claim != "equivalent":
         note = "Only the side that was asked about is tested."
     return grid("equivalence", "Is the difference too small to matter?", columns, rows, note=note)

@@ -23,7 +23,8 @@ def filled_numbers(table: Table, name: str, least: int = 1) -> tuple[Floats, Any
     have = int(use.sum())
     if have < least:
         raise DataProblem(
-            f"{name} has {counted(have, 'filled cell')} among these {table.n_rows} rows; at least {least} are needed.",
+            f"{name} has {counted(have, 'filled cell')} among these {table.n_rows} rows; at least {least} are"
+            " needed.",
             column=name,
         )
     return (y, table.rows) if use.all() else (y[use], table.rows[use])
@@ -48,7 +49,10 @@ def normal_check(
         return Check(
             **base,
             verdict=Verdict.holds,
-            text=f"With {counted(len(values), 'value')} the test would call any trifle a departure, and what rests on means stands without it.",
+            text=(
+                f"With {counted(len(values), 'value')} the test would call any trifle a departure, and what rests on"
+                " means stands without it."
+            ),
         )
     found = shapiro_wilk(values)
     if found.why:

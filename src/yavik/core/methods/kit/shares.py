@@ -19,7 +19,8 @@ def levels_of(table: Table, name: str, most: int = MOST_LEVELS) -> Codes:
     coded = table.codes(name)
     if len(coded.levels) > most:
         raise DataProblem(
-            f"{name} has {len(coded.levels)} different values; this question takes up to {most}. Join some in the table, or choose another column.",
+            f"{name} has {len(coded.levels)} different values; this question takes up to {most}. Join some in the"
+            " table, or choose another column.",
             column=name,
         )
     if not np.any(coded.codes >= 0):
@@ -36,7 +37,8 @@ def weights(table: Table, count: str | None) -> Floats:
     if bad.any():
         rows = table.rows[bad]
         raise DataProblem(
-            f"{count} counts rows, but {counted(int(bad.sum()), 'value is', 'values are')} not a whole number of zero or more.",
+            f"{count} counts rows, but {counted(int(bad.sum()), 'value is', 'values are')} not a whole number of zero"
+            " or more.",
             column=count,
             rows=rows.tolist(),
         )

@@ -174,8 +174,8 @@ def compute(table: Table, spec: StudySizeSpec, run: Run) -> Answer:
         if not way.get(spec.alternative, True):
             side = "below" if spec.alternative == "less" else "above"
             raise DataProblem(
-                f"A first share of {percent(spec.share)} does not lie {side} one of {percent(spec.other_share)}; a test "
-                "that looks to that side will not find it. Turn the direction, or the shares."
+                f"A first share of {percent(spec.share)} does not lie {side} one of {percent(spec.other_share)}; a"
+                " test that looks to that side will not find it. Turn the direction, or the shares."
             )
     sd, source = _sd(table, spec)
     of, effect, unit = _power(spec, sd, table.column(spec.column).unit if spec.column else None)
@@ -310,7 +310,8 @@ def _effect_words(spec: StudySizeSpec, n: int, effect: float, unit: str) -> list
     else:
         what = f"{unit} = {number(effect, 2)}"
     return say(
-        f"With {n} {PER[spec.design]} the smallest effect found with a power of {_plain(spec.power)} at α = {_alpha(spec)}{_side(spec)} is ",
+        f"With {n} {PER[spec.design]} the smallest effect found with a power of {_plain(spec.power)} at α ="
+        f" {_alpha(spec)}{_side(spec)} is ",
         bold(what),
         ".",
     )
@@ -399,9 +400,16 @@ def _effects_table(spec: StudySizeSpec, of: Power, n: int, sd: float, least: int
 def _check(spec: StudySizeSpec, source: str, reached: float) -> Check:
     guessed = spec.design in MEANS and spec.sd is None and not spec.column
     if guessed:
-        text = "The difference counts in standard deviations; with the SD of earlier data, type it or choose the column, and the difference can be said in its unit."
+        text = (
+            "The difference counts in standard deviations; with the SD of earlier data, type it or choose the column,"
+            " and the difference can be said in its unit."
+        )
     else:
-        text = f"The answer is as good as what it is given: {source if spec.design in MEANS else 'the effect that was typed'}. It should come from what matters in the subject, not from what earlier data happened to show."
+        text = (
+            "The answer is as good as what it is given:"
+            f" {source if spec.design in MEANS else 'the effect that was typed'}. It should come from what matters in"
+            " the subject, not from what earlier data happened to show."
+        )
     return Check(
         id="given",
         title="What the size rests on",

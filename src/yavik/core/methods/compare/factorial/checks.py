@@ -35,7 +35,9 @@ def _same(f: Factorial) -> Check | None:
     if not told:
         return None
     said = [
-        f"{f.name(t)} {'cannot be told' if lost == f.model.width(t) else f'has {lost} of {f.model.width(t)} df that cannot be told'} from {listing([f.name(o) for o in others], 3, 'or')}"
+        f"{f.name(t)}"
+        f" {'cannot be told' if lost == f.model.width(t) else f'has {lost} of {f.model.width(t)} df that cannot be told'}"
+        f" from {listing([f.name(o) for o in others], 3, 'or')}"
         for t, (lost, others) in told.items()
     ]
     text = f"{'; '.join(said[:4])}. Leave out one of them: no test can part what the rows do not."
@@ -48,7 +50,10 @@ def _balance(f: Factorial, spec: FactorialSpec) -> Check:
     empty = f.empty_cells(factors)
     n = f.cells.n
     if empty:
-        text = f"No rows for {listing(empty, 4)}. Means and type III tests that need {'it' if len(empty) == 1 else 'them'} cannot be had; type II tests can."
+        text = (
+            f"No rows for {listing(empty, 4)}. Means and type III tests that need"
+            f" {'it' if len(empty) == 1 else 'them'} cannot be had; type II tests can."
+        )
         remedies = (
             [] if spec.sums_of_squares == "ii" else [Remedy(label="Use type II", spec={"sums_of_squares": "ii"})]
         )
@@ -95,7 +100,10 @@ def _spread(f: Factorial, residuals: Floats) -> Check:
     verdict = Verdict.holds if t.p >= 0.05 else Verdict.fails if t.p < 0.01 else Verdict.doubtful
     text = f"Levene's test about the medians of {counted(g.k, 'cell')} gives p {p_words(t.p)}."
     if verdict is not Verdict.holds and sd[low] > 0:
-        text += f" The SD in {names[high]} is {number(float(sd[high] / sd[low]), 1)} times that in {names[low]}; a logarithm or a root of the measurement often evens it."
+        text += (
+            f" The SD in {names[high]} is {number(float(sd[high] / sd[low]), 1)} times that in {names[low]}; a"
+            " logarithm or a root of the measurement often evens it."
+        )
     return Check(**base, verdict=verdict, text=text, facts={"levene_median.f": t.f, "levene_median.p": t.p})
 
 
@@ -145,12 +153,18 @@ def _mains(f: Factorial, spec: FactorialSpec, tests: Tests) -> Check | None:
         return None
     base: dict[str, Any] = {"id": "main_effects", "title": "Main effects on their own"}
     if together:
-        text = f"{listing(together)} {'matters' if len(together) == 1 else 'matter'}: main effects average over differences that are not the same everywhere. Read simple effects and the cells."
+        text = (
+            f"{listing(together)} {'matters' if len(together) == 1 else 'matter'}: main effects average over"
+            " differences that are not the same everywhere. Read simple effects and the cells."
+        )
         return Check(**base, verdict=Verdict.doubtful, text=text)
     return Check(
         **base,
         verdict=Verdict.holds,
-        text="No interaction is found, so that main effects can be read on their own. That is no proof that there is none.",
+        text=(
+            "No interaction is found, so that main effects can be read on their own. That is no proof that there is"
+            " none."
+        ),
     )
 
 
@@ -179,7 +193,10 @@ def _slopes(f: Factorial) -> Check:
         if p < lowest:
             lowest, named = p, name
     verdict = Verdict.holds if lowest >= 0.05 else Verdict.doubtful if lowest >= 0.01 else Verdict.fails
-    text = f"Letting each cell have its own slope: lowest p {p_words(lowest)}{f' for {named}' if verdict is not Verdict.holds else ''}."
+    text = (
+        "Letting each cell have its own slope: lowest p"
+        f" {p_words(lowest)}{f' for {named}' if verdict is not Verdict.holds else ''}."
+    )
     if verdict is not Verdict.holds:
         text += " Differences between cells depend on where the covariate is held."
     return Check(**base, verdict=verdict, text=text, facts={"slopes.p": lowest})

@@ -87,7 +87,8 @@ def read(
     width = 1 + sum(1 if t[0] < 0 else int(np.prod([len(made[f].levels) - 1 for f in t])) for t in terms)
     if width > MOST_DESIGN:
         raise DataProblem(
-            f"The model has {width} parameters; up to {MOST_DESIGN} can be had. Leave out an interaction or a factor.",
+            f"The model has {width} parameters; up to {MOST_DESIGN} can be had. Leave out an interaction or a"
+            " factor.",
             column=factors[0],
         )
     values = y[used]
@@ -97,7 +98,8 @@ def read(
     model = LinearModel(cells, terms)
     if model.df < 1:
         raise DataProblem(
-            f"The model uses up all {len(values)} rows: nothing is left to judge differences against. Leave out the highest interaction.",
+            f"The model uses up all {len(values)} rows: nothing is left to judge differences against. Leave out the"
+            " highest interaction.",
             column=factors[0],
         )
     if model.rss <= 1e-20 * model.total:

@@ -44,9 +44,9 @@ def compute(table: Table, spec: FactorialSpec, run: Run) -> Answer:
     ]
     return compose(
         spans,
-        short=f"{listing(marked, 2)} matter{'s' if len(marked) == 1 else ''}"
-        if marked
-        else "no evidence of any term",
+        short=(
+            f"{listing(marked, 2)} matter{'s' if len(marked) == 1 else ''}" if marked else "no evidence of any term"
+        ),
         settings=[
             f"analysis of variance, {SS_WORDS[spec.sums_of_squares].split(',')[0]} sums of squares",
             f"pairs by {PAIR_WORDS[spec.pairs]}",

@@ -69,7 +69,10 @@ def picture(f: Factorial, spec: FactorialSpec, at: Any) -> FigureBlock | None:
         lines.append(Line(name, y.tolist(), (y - half[picks]).tolist(), (y + half[picks]).tolist()))
     title = f.response.title + _unit(f)
     drawn = profile(lines, f.factors[along].levels, f.titles[along], title, f.titles[by] if by is not None else None)
-    caption = f"Estimated means of {f.response.title} by {' and '.join(f.titles[i] for i in order)}; bars are {level_words(spec.alpha)} confidence intervals."
+    caption = (
+        f"Estimated means of {f.response.title} by {' and '.join(f.titles[i] for i in order)}; bars are"
+        f" {level_words(spec.alpha)} confidence intervals."
+    )
     return block("figure", f"Estimated means of {f.response.title}", drawn).model_copy(
         update={"caption": say(caption)}
     )
@@ -135,7 +138,11 @@ def anova(f: Factorial, spec: FactorialSpec, tests: Tests) -> TableBlock:
     ]
     r2 = 1 - f.model.rss / f.model.total
     adjusted = 1 - (1 - r2) * (len(f.y) - 1) / f.model.df
-    note = f"Sums of squares of type {spec.sums_of_squares.upper()}. R² {share(r2)}, adjusted {share(adjusted)}; residual SD {number(float(np.sqrt(f.model.mse)), f.decimals + 1)}{_unit(f).replace('(', '').replace(')', '')}."
+    note = (
+        f"Sums of squares of type {spec.sums_of_squares.upper()}. R² {share(r2)}, adjusted {share(adjusted)};"
+        " residual SD"
+        f" {number(float(np.sqrt(f.model.mse)), f.decimals + 1)}{_unit(f).replace('(', '').replace(')', '')}."
+    )
     return grid("anova", "Tests of the terms", columns, rows, note=note)
 
 
@@ -246,7 +253,10 @@ def _pairs(f: Factorial, spec: FactorialSpec, term: Term, at: Any) -> TableBlock
     columns += [("se", "SE"), ("t", "t"), ("p_adjusted", "p" if spec.pairs == "lsd" else "adjusted p")]
     lettered = "; ".join(f"{n} {x}" for n, x in zip(names, found, strict=True))
     a_words = alpha_words(spec.alpha)
-    note = f"Letters: {lettered}. Those that share a letter cannot be told apart ({PAIR_WORDS[spec.pairs]}, α = {a_words})."
+    note = (
+        f"Letters: {lettered}. Those that share a letter cannot be told apart ({PAIR_WORDS[spec.pairs]}, α ="
+        f" {a_words})."
+    )
     id = "pairs_" + "_".join(f.factors[t].name for t in term)
     return grid(
         id,

@@ -24,7 +24,11 @@ def blocked_by_empty(f: Factorial, term: Term, kind: str) -> str | None:
         if other[0] >= 0 and set(term) < set(other):
             empty = f.empty_cells(other)
             if empty:
-                return f"{f.name(other)} has no rows for {empty[0]}{f' and {len(empty) - 1} more' if len(empty) > 1 else ''}: equal weights for all its cells cannot be had"
+                return (
+                    f"{f.name(other)} has no rows for"
+                    f" {empty[0]}{f' and {len(empty) - 1} more' if len(empty) > 1 else ''}: equal weights for all its"
+                    " cells cannot be had"
+                )
     return None
 
 

@@ -46,7 +46,8 @@ FAMILIES: tuple[Family, ...] = ("tukey", "lsd", "bonferroni", "holm", "sidak", "
 def blocked(table: Table, spec: CompareGroupsSpec, run: Run) -> Answer:
     if spec.alternative != "two_sided":
         raise DataProblem(
-            "Within blocks every comparison looks either way; a direction is for Dunnett's comparisons of independent groups."
+            "Within blocks every comparison looks either way; a direction is for Dunnett's comparisons of independent"
+            " groups."
         )
     by_ranks = spec.test in ("friedman", "kruskal_wallis")
     b = read_blocks(table, spec)
@@ -55,7 +56,8 @@ def blocked(table: Table, spec: CompareGroupsSpec, run: Run) -> Answer:
     run.progress(0.4, "Testing within blocks")
     if spec.test in ("welch", "brown_forsythe"):
         raise DataProblem(
-            f"{TEST_WORDS[spec.test].split(',')[0]} compares independent groups; within blocks take the classical F, Friedman or permutation.",
+            f"{TEST_WORDS[spec.test].split(',')[0]} compares independent groups; within blocks take the classical F,"
+            " Friedman or permutation.",
             column=spec.block,
         )
     ranks = (
@@ -110,7 +112,8 @@ def _pairs(b: Blocked, spec: CompareGroupsSpec, ranks: Friedman | None) -> tuple
     method = next((f for f in FAMILIES if f == wanted), None)
     if method is None:
         raise DataProblem(
-            f"{PAIR_WORDS[wanted]} compares independent groups; within blocks take Tukey–Kramer or another with one pooled spread."
+            f"{PAIR_WORDS[wanted]} compares independent groups; within blocks take Tukey–Kramer or another with one"
+            " pooled spread."
         )
     control = control_of(b.data.groups.names, spec.control, spec.groups) if method == "dunnett" else None
     return method, pairwise.from_means(
@@ -168,9 +171,11 @@ def _answer(
         left.append(LeftOut(why=why, n=b.rows_in_left_blocks))
     return compose(
         headline(b, spec, ranks, permuted, p, pairs, method, plan),
-        short=f"{'ranks' if ranks else 'means'} differ, {plain(p_spans)}"
-        if p < spec.alpha
-        else f"no evidence of a difference, {plain(p_spans)}",
+        short=(
+            f"{'ranks' if ranks else 'means'} differ, {plain(p_spans)}"
+            if p < spec.alpha
+            else f"no evidence of a difference, {plain(p_spans)}"
+        ),
         settings=[test, pairs_said(method, name, spec.adjust)],
         facts=facts(b, aside, permuted, method, p, plan),
         blocks=[

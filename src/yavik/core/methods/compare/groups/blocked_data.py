@@ -122,12 +122,14 @@ def _wide(y: Floats, group: Any, block: Any, k: int, names: tuple[str, ...]) -> 
 def complete_blocks(b: Blocked, spec: CompareGroupsSpec) -> Floats:
     if b.repeated:
         raise DataProblem(
-            f"Some {spec.block} has several values of one {spec.groups}; ranks and permutation within blocks take one. Summarise them first.",
+            f"Some {spec.block} has several values of one {spec.groups}; ranks and permutation within blocks take"
+            " one. Summarise them first.",
             column=spec.block,
         )
     if b.wide is None or len(b.wide) < 2:
         raise DataProblem(
-            f"Fewer than two levels of {spec.block} have a value in every group; ranks within blocks need complete ones.",
+            f"Fewer than two levels of {spec.block} have a value in every group; ranks within blocks need complete"
+            " ones.",
             column=spec.block,
         )
     return b.wide

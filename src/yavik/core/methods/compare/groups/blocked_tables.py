@@ -56,7 +56,10 @@ def headline(
     plan: Planned | None,
 ) -> list[Span]:
     value, by = lower(b.data.value), lower(b.data.group)
-    what = f"{'ranks of' if ranks else 'mean'} {value} {'differ' if ranks else 'differs'} by {by}, allowing for {lower(b.block_title)}"
+    what = (
+        f"{'ranks of' if ranks else 'mean'} {value} {'differ' if ranks else 'differs'} by {by}, allowing for"
+        f" {lower(b.block_title)}"
+    )
     start = what[0].upper() + what[1:] if p < spec.alpha else f"There is no evidence that {what}"
     t = b.of_groups.test
     if ranks:
@@ -81,7 +84,11 @@ def headline(
         unit = "" if method in RANKED else after_difference(b.data.unit)
         size = f"{number(abs(float(pairs.difference[i])), told(b.data.decimals, float(pairs.se[i])))}{unit} "
         way = "lower" if pairs.difference[i] < 0 else "higher"
-        tail = f"{g.names[pairs.a[i]]} is {'' if method in RANKED else size}{way + ' in rank' if method in RANKED else way} than {g.names[pairs.b[i]]}"
+        tail = (
+            f"{g.names[pairs.a[i]]} is"
+            f" {'' if method in RANKED else size}{way + ' in rank' if method in RANKED else way} than"
+            f" {g.names[pairs.b[i]]}"
+        )
         tail += f"; {len(found)} of {len(pairs.p)} pairs differ." if len(pairs.p) > 1 else "."
     return say(
         f"{start}, ",
@@ -137,7 +144,10 @@ def tests_table(b: Blocked, ranks: Friedman | None, permuted: Permuted | None) -
         columns = [("term", "<"), ("chi2", "χ²"), ("df", "df"), ("p", "p"), ("w", "Kendall's W")]
         note = "Ranks within each complete block; χ² corrected for ties."
         if ranks.f:
-            note += f" As an F (Iman and Davenport): F({df(ranks.f.df1)}, {df(ranks.f.df2)}) = {statistic(ranks.f.f)}, p {p_words(ranks.f.p)}."
+            note += (
+                f" As an F (Iman and Davenport): F({df(ranks.f.df1)}, {df(ranks.f.df2)}) = {statistic(ranks.f.f)}, p"
+                f" {p_words(ranks.f.p)}."
+            )
         if b.left_blocks:
             note += f" Left out as incomplete: {listing(list(b.left_blocks))}."
         return grid("test", "Test of equal ranks within blocks", columns, [row], note=note)
@@ -241,7 +251,10 @@ def other_tests(b: Blocked, aside: Friedman | None, permuted: Permuted | None, s
     columns = [("term", "Test<"), ("statistic", "F or χ²"), ("df", "df"), ("p", "p"), ("said", "At this α<")]
     note = None
     if aside and b.incomplete:
-        note = f"Friedman on the {counted(len(b.blocks) - len(b.incomplete), 'block')} that have every group; the others on all rows."
+        note = (
+            f"Friedman on the {counted(len(b.blocks) - len(b.incomplete), 'block')} that have every group; the others"
+            " on all rows."
+        )
     return grid("tests", "The same question by other tests", columns, rows, note=note, folded=True)
 
 
@@ -262,7 +275,10 @@ def all_checks(spec: CompareGroupsSpec, b: Blocked, by_ranks: bool, permuted: bo
         _balance(b),
     ]
     if spec.contrasts:
-        text = "Planned contrasts answer what was asked beforehand; all pairs and their letters are beside that question."
+        text = (
+            "Planned contrasts answer what was asked beforehand; all pairs and their letters are beside that"
+            " question."
+        )
         found.append(Check(id="pairs", title="Are pairs the question?", verdict=Verdict.holds, text=text))
     for check in found:
         check.remedies = [
@@ -302,10 +318,16 @@ def _balance(b: Blocked) -> Check:
     base: dict[str, Any] = {"id": "group_sizes", "title": "Complete blocks"}
     blocks = len(b.blocks)
     if b.left_blocks:
-        text = f"{counted(len(b.left_blocks), 'block lacks', 'blocks lack')} a group ({listing(list(b.left_blocks))}) and could not be ranked; the other {counted(blocks, 'block holds', 'blocks hold')} every group once."
+        text = (
+            f"{counted(len(b.left_blocks), 'block lacks', 'blocks lack')} a group ({listing(list(b.left_blocks))})"
+            f" and could not be ranked; the other {counted(blocks, 'block holds', 'blocks hold')} every group once."
+        )
         return Check(**base, verdict=Verdict.doubtful, text=text, facts={"incomplete": float(len(b.left_blocks))})
     if b.incomplete:
-        text = f"{counted(len(b.incomplete), 'block lacks', 'blocks lack')} a group ({listing(b.incomplete)}); means are estimated as if each block had every group."
+        text = (
+            f"{counted(len(b.incomplete), 'block lacks', 'blocks lack')} a group ({listing(b.incomplete)}); means are"
+            " estimated as if each block had every group."
+        )
         return Check(**base, verdict=Verdict.doubtful, text=text, facts={"incomplete": float(len(b.incomplete))})
     if b.repeated:
         return Check(

@@ -163,8 +163,8 @@ def results(data: Grouped, spec: CompareGroupsSpec, test: str, run: Run, *, asid
         raise DataProblem("All values are the same: they cannot be ranked.", column=spec.response)
     if method in ("games_howell", "dunnett_welch") and np.any(g.n < 2):
         raise DataProblem(
-            f"{'Games–Howell' if method == 'games_howell' else 'Dunnett with own spreads'} cannot be computed: {obstacle}. "
-            "Choose a method with one pooled spread, or leave that group out.",
+            f"{'Games–Howell' if method == 'games_howell' else 'Dunnett with own spreads'} cannot be computed:"
+            f" {obstacle}. Choose a method with one pooled spread, or leave that group out.",
             column=spec.groups,
         )
     if method == "conover" and float(g.n.sum()) <= g.k:
@@ -187,9 +187,11 @@ def results(data: Grouped, spec: CompareGroupsSpec, test: str, run: Run, *, asid
         _letters(g, pairs, ranked if method in BY_RANKS else None, spec),
         spec.alpha,
         permuted,
-        draws.several_groups(g, DRAWS_ASIDE, spec.seed)
-        if asides and 0 < len(g.y) <= MOST_FOR_DRAWS_ASIDE and not permuted
-        else None,
+        (
+            draws.several_groups(g, DRAWS_ASIDE, spec.seed)
+            if asides and 0 < len(g.y) <= MOST_FOR_DRAWS_ASIDE and not permuted
+            else None
+        ),
         planned(spec, g, pooled=test in ("anova", "permutation"), column=spec.groups),
         jonckheere_terpstra(g) if data.ordered and g.k > 2 and has_values and np.ptp(g.y) > 0 else None,
         spec.adjust,
@@ -229,7 +231,8 @@ def _pairs(g: Groups, method: str, spec: CompareGroupsSpec, ranked: Ranked | Non
         return _with_control(g, method, spec)
     if spec.alternative != "two_sided":
         raise DataProblem(
-            "A direction is for comparisons with a control: choose Dunnett for the pairs. All other questions here look for differences of any kind.",
+            "A direction is for comparisons with a control: choose Dunnett for the pairs. All other questions here"
+            " look for differences of any kind.",
             column=spec.groups,
         )
     if method == "games_howell":

@@ -55,7 +55,10 @@ def matrix(r: GroupsResults) -> TableBlock | None:
         for i, name in enumerate(g.names)
     ]
     columns = [("group", "<"), *((f"c{j}", name) for j, name in enumerate(g.names))]
-    note = f"Below the diagonal the row's level minus the column's; above it {'p' if r.adjusting == 'none' else 'adjusted p'}."
+    note = (
+        "Below the diagonal the row's level minus the column's; above it"
+        f" {'p' if r.adjusting == 'none' else 'adjusted p'}."
+    )
     return grid("matrix", "Every level with every other", columns, rows, note=note, folded=True, strong=[])
 
 
@@ -88,7 +91,10 @@ def same_thing(r: GroupsResults) -> NoteBlock | None:
         text = "This F is also that of a regression on a 0/1 column for each group but one; its R² is the η² above."
         text += " With two groups it is the square of Student's t." if two else ""
     elif r.test == "kruskal_wallis" and two:
-        text = "With two groups H is the square of the z of the rank-sum test (Mann–Whitney, Wilcoxon) without continuity correction: one test under two names."
+        text = (
+            "With two groups H is the square of the z of the rank-sum test (Mann–Whitney, Wilcoxon) without"
+            " continuity correction: one test under two names."
+        )
     elif r.test == "welch" and two:
         text = "With two groups this F is the square of Welch's t: one test under two names."
     else:
@@ -112,19 +118,28 @@ def pairs_check(r: GroupsResults) -> Check | None:
     g = r.data.groups
     base = {"id": "pairs", "title": "Are pairs the question?"}
     if r.contrasts:
-        text = "Planned contrasts answer what was asked beforehand; all pairs and their letters are beside that question."
+        text = (
+            "Planned contrasts answer what was asked beforehand; all pairs and their letters are beside that"
+            " question."
+        )
         return Check(**base, verdict=Verdict.holds, text=text)
     if g.k == 2:
         return Check(
             **base,
             verdict=Verdict.holds,
-            text="Two groups make one pair: the overall test and the pair are one question, and nothing has to be adjusted.",
+            text=(
+                "Two groups make one pair: the overall test and the pair are one question, and nothing has to be"
+                " adjusted."
+            ),
         )
     if r.pairs is None:
         return None
     both = crossed(g.names)
     if both:
-        text = f"The levels look like {both[0]} × {both[1]} combinations of two factors. Split the column in two and ask how the measurement varies with both, and together."
+        text = (
+            f"The levels look like {both[0]} × {both[1]} combinations of two factors. Split the column in two and ask"
+            " how the measurement varies with both, and together."
+        )
         return Check(**base, verdict=Verdict.doubtful, text=text)
     if r.data.ordered:
         text = "The levels are ordered: a trend says more, and more surely, than pairs do."
@@ -150,16 +165,25 @@ def pairs_check(r: GroupsResults) -> Check | None:
             **base,
             verdict=Verdict.doubtful,
             text=text,
-            remedies=[Remedy(label="Use each group's own spread", spec={"pairs": "dunnett_welch"})]
-            if r.pair_method == "dunnett"
-            else [Remedy(label="Use Games–Howell", spec={"pairs": "games_howell"})],
+            remedies=(
+                [Remedy(label="Use each group's own spread", spec={"pairs": "dunnett_welch"})]
+                if r.pair_method == "dunnett"
+                else [Remedy(label="Use Games–Howell", spec={"pairs": "games_howell"})]
+            ),
         )
     found = int((r.pairs.p_adjusted < r.alpha).sum())
     if r.main.p >= r.alpha and found:
-        text = f"The overall test finds no difference (p {p_words(r.main.p)}), yet {counted(found, 'pair is', 'pairs are')} marked: the two answer different questions, and such pairs want caution."
+        text = (
+            f"The overall test finds no difference (p {p_words(r.main.p)}), yet"
+            f" {counted(found, 'pair is', 'pairs are')} marked: the two answer different questions, and such pairs"
+            " want caution."
+        )
         return Check(**base, verdict=Verdict.doubtful, text=text)
     if r.pair_method == "lsd" and g.k > 3:
-        text = f"Each of {len(r.pairs.p)} pairs is tested on its own: together they claim a difference where there is none in up to {number(100 * (1 - (1 - r.alpha) ** len(r.pairs.p)), 0)} of 100 studies."
+        text = (
+            f"Each of {len(r.pairs.p)} pairs is tested on its own: together they claim a difference where there is"
+            f" none in up to {number(100 * (1 - (1 - r.alpha) ** len(r.pairs.p)), 0)} of 100 studies."
+        )
         return Check(
             **base,
             verdict=Verdict.doubtful,
@@ -176,5 +200,8 @@ def _what_pairs_hold(r: GroupsResults) -> str:
     if r.adjusting == "none" or r.pair_method in ("snk", "duncan"):
         return f"Unplanned, unordered groups: {what}, without the error held for all of them together."
     if r.adjusting == "fdr":
-        return f"Unplanned, unordered groups: {what}, with the share of false claims among those marked held, not the chance of any."
+        return (
+            f"Unplanned, unordered groups: {what}, with the share of false claims among those marked held, not the"
+            " chance of any."
+        )
     return f"Unplanned, unordered groups: {what}, with the error held for all of them together."

@@ -108,7 +108,8 @@ class CompareGroupsSpec(Spec):
         json_schema_extra=option(
             "Test",
             TEST_WORDS,
-            "Automatic takes Welch's test: it holds its error rate whether or not the spread is equal. With a block, the classical F.",
+            "Automatic takes Welch's test: it holds its error rate whether or not the spread is equal. With a block,"
+            " the classical F.",
         ),
     )
     pairs: PairMethod = Field(
@@ -116,7 +117,8 @@ class CompareGroupsSpec(Spec):
         json_schema_extra=option(
             "Pairs by",
             PAIR_WORDS,
-            "Automatic follows the test: Games–Howell after Welch or Brown–Forsythe, Tukey–Kramer after the classical F, Dunn after ranks.",
+            "Automatic follows the test: Games–Howell after Welch or Brown–Forsythe, Tukey–Kramer after the classical"
+            " F, Dunn after ranks.",
         ),
     )
     adjust: Adjust = Field(

@@ -179,11 +179,13 @@ def pairs(r: GroupsResults) -> TableBlock | None:
         head("pair", "Pair", left=True),
         head(
             "difference",
-            f"Difference of medians{_unit(r)}"
-            if own
-            else "Difference of mean ranks"
-            if by_ranks
-            else f"Difference{_unit(r)}",
+            (
+                f"Difference of medians{_unit(r)}"
+                if own
+                else "Difference of mean ranks"
+                if by_ranks
+                else f"Difference{_unit(r)}"
+            ),
         ),
     ]
     columns += [] if by_ranks or p.ci_low is None else [head("ci_low", f"{level_words(r.alpha)} CI")]
@@ -211,9 +213,11 @@ def pairs(r: GroupsResults) -> TableBlock | None:
         rows.append(row)
     return TableBlock(
         id="pairs",
-        title=f"All pairs, {PAIR_WORDS[r.pair_method]}"
-        if r.pair_method not in WITH_CONTROL
-        else f"Each against {g.names[p.b[0]]}, {PAIR_WORDS[r.pair_method].split(', each')[0]}",
+        title=(
+            f"All pairs, {PAIR_WORDS[r.pair_method]}"
+            if r.pair_method not in WITH_CONTROL
+            else f"Each against {g.names[p.b[0]]}, {PAIR_WORDS[r.pair_method].split(', each')[0]}"
+        ),
         columns=columns,
         rows=rows,
         note=_pairs_note(r),
@@ -232,7 +236,10 @@ def _pairs_note(r: GroupsResults) -> str:
     a = alpha_words(r.alpha)
     family = f"1 − (1 − {a})^{m} = {share(1 - (1 - r.alpha) ** m)}"
     if r.pair_method == "lsd" and m > 1:
-        return f"Each pair is tested at α = {a} on its own; over {m} independent pairs the chance of a false claim could reach {family}."
+        return (
+            f"Each pair is tested at α = {a} on its own; over {m} independent pairs the chance of a false claim could"
+            f" reach {family}."
+        )
     if r.adjusting in ("none", "fdr"):
         how = {
             "dunn": "Ranks over all groups together; p from the normal distribution",
@@ -243,18 +250,33 @@ def _pairs_note(r: GroupsResults) -> str:
             return (
                 f"{how}, not adjusted: over {m} independent pairs the chance of a false claim could reach {family}."
             )
-        return f"{how}; p raised so that of the pairs marked no more than {100 * r.alpha:g}% are expected to be false claims. The chance of any false claim is not held."
+        return (
+            f"{how}; p raised so that of the pairs marked no more than {100 * r.alpha:g}% are expected to be false"
+            " claims. The chance of any false claim is not held."
+        )
     extra = {
         "games_howell": "Each pair has its own spread and df; intervals and p hold for all pairs together.",
         "tukey": "One pooled spread; intervals and p hold for all pairs together.",
         "holm": "Holm's steps have no intervals of their own; Bonferroni's are shown.",
         "dunn": "Ranks over all groups together; p from the normal distribution, adjusted.",
         "pairwise_mann_whitney": "Each pair ranked by itself; p adjusted.",
-        "snk": "Range by range: pairs may differ only within ranges that do. No intervals; the error of the family is held only where all means are equal.",
-        "duncan": "Range by range with a level that grows with the range: more claims, and the error of the family is not held. No intervals.",
+        "snk": (
+            "Range by range: pairs may differ only within ranges that do. No intervals; the error of the family is"
+            " held only where all means are equal."
+        ),
+        "duncan": (
+            "Range by range with a level that grows with the range: more claims, and the error of the family is not"
+            " held. No intervals."
+        ),
         "scheffe": "Holds for every contrast there is, so wide for pairs alone.",
-        "dunnett": f"{_direction(r)}Each group with the control; intervals and p hold for these comparisons together, not for other pairs.",
-        "dunnett_welch": f"{_direction(r)}Each group with the control, each with its own spread and df; intervals and p hold for these comparisons together.",
+        "dunnett": (
+            f"{_direction(r)}Each group with the control; intervals and p hold for these comparisons together, not"
+            " for other pairs."
+        ),
+        "dunnett_welch": (
+            f"{_direction(r)}Each group with the control, each with its own spread and df; intervals and p hold for"
+            " these comparisons together."
+        ),
         "nemenyi": "Ranks over all groups together; p from the studentised range hold for all pairs together.",
         "conover": "Ranks over all groups together; t by the spread that ranks keep within groups; p adjusted.",
     }.get(r.pair_method, "Intervals and p hold for all pairs together.")

@@ -70,7 +70,10 @@ def contrast_words(plan: Planned, data: Grouped, alpha: float) -> str:
         shown = [c.label for c in plan.found if c.p_adjusted < alpha]
         return f"The trend is {listing(shown)}." if shown else "No trend of any degree can be made out."
     unit = after_difference(data.unit)
-    return f"{c.label}: {number(c.estimate, d)}{unit} ({level_words(alpha)} CI {interval(c.ci_low, c.ci_high, d)}, p {p_words(c.p_adjusted)}){tail}."
+    return (
+        f"{c.label}: {number(c.estimate, d)}{unit} ({level_words(alpha)} CI {interval(c.ci_low, c.ci_high, d)}, p"
+        f" {p_words(c.p_adjusted)}){tail}."
+    )
 
 
 def _pairs_sentence(r: GroupsResults) -> str:
@@ -124,7 +127,10 @@ def _estimate(r: GroupsResults, i: int) -> str:
     d = told(r.data.decimals, float(pairs.se[i]))
     difference = float(pairs.difference[i])
     unit = after_difference(r.data.unit)
-    text = f"{g.names[pairs.a[i]]} is {number(abs(difference), d)}{unit} {'lower' if difference < 0 else 'higher'} than {g.names[pairs.b[i]]}"
+    text = (
+        f"{g.names[pairs.a[i]]} is {number(abs(difference), d)}{unit} {'lower' if difference < 0 else 'higher'} than"
+        f" {g.names[pairs.b[i]]}"
+    )
     if pairs.ci_low is None or pairs.ci_high is None:
         return text
     both = (float(pairs.ci_low[i]), float(pairs.ci_high[i]))

@@ -38,10 +38,16 @@ def _sphericity(spec: RepeatedSpec, r: Repeated) -> Check:
         )
     corrected = spec.correction != "none"
     if s.w is None:
-        text = f"Mauchly's test needs more subjects than times. ε by Greenhouse and Geisser is {share(s.greenhouse_geisser)}."
+        text = (
+            "Mauchly's test needs more subjects than times. ε by Greenhouse and Geisser is"
+            f" {share(s.greenhouse_geisser)}."
+        )
         return Check(**base, verdict=Verdict.unknown, text=text, facts={"epsilon": s.greenhouse_geisser})
     facts = {"mauchly.w": s.w, "mauchly.p": s.p, "epsilon.gg": s.greenhouse_geisser, "epsilon.hf": s.huynh_feldt}
-    text = f"Mauchly's W is {number(s.w, 3)}, p {p_words(s.p)}; ε is {share(s.greenhouse_geisser)} (Greenhouse–Geisser) or {share(s.huynh_feldt)} (Huynh–Feldt), 1 at best and {share(s.lower_bound)} at worst."
+    text = (
+        f"Mauchly's W is {number(s.w, 3)}, p {p_words(s.p)}; ε is {share(s.greenhouse_geisser)} (Greenhouse–Geisser)"
+        f" or {share(s.huynh_feldt)} (Huynh–Feldt), 1 at best and {share(s.lower_bound)} at worst."
+    )
     if s.p >= 0.05:
         return Check(**base, verdict=Verdict.holds, text=text, facts=facts)
     text += " The df are corrected for it." if corrected else " Uncorrected tests claim too much."
@@ -55,7 +61,10 @@ def complete(s: Subjects) -> Check:
     base: dict[str, Any] = {"id": "complete", "title": "Complete subjects"}
     if s.left_out:
         share_out = s.left_out / (s.left_out + len(s.y))
-        text = f"{counted(s.left_out, 'subject is', 'subjects are')} left out because something of theirs is empty; if that happened for a reason that goes with the measurement, means are off."
+        text = (
+            f"{counted(s.left_out, 'subject is', 'subjects are')} left out because something of theirs is empty; if"
+            " that happened for a reason that goes with the measurement, means are off."
+        )
         return Check(
             **base,
             verdict=Verdict.fails if share_out > 0.2 else Verdict.doubtful,

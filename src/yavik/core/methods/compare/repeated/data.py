@@ -141,7 +141,8 @@ def read_long(table: Table, spec: RepeatedSpec) -> Subjects:
         i, j = np.argwhere(counts > 1)[0]
         own = rows[cell == i * len(found) + j].tolist()
         raise DataProblem(
-            f"{subjects.levels[i]} has {counts[i, j]} values at {times.levels[found[j]]}; one is needed. Summarise them first, or leave some out.",
+            f"{subjects.levels[i]} has {counts[i, j]} values at {times.levels[found[j]]}; one is needed. Summarise"
+            " them first, or leave some out.",
             column=spec.subject,
             rows=own,
         )

@@ -76,7 +76,8 @@ def _demand(s: Subjects, spec: RepeatedSpec) -> None:
 def _by_ranks(s: Subjects, spec: RepeatedSpec) -> Answer:
     if s.group is not None:
         raise DataProblem(
-            "Friedman's test knows times and subjects only; take the groups out of the sentence, or ask again for each of them.",
+            "Friedman's test knows times and subjects only; take the groups out of the sentence, or ask again for"
+            " each of them.",
             column=spec.between,
         )
     if s.covariate_titles:

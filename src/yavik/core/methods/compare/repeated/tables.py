@@ -99,7 +99,10 @@ def _largest(s: Subjects) -> str:
     unit = after(s.unit)
     sizes = {len(y) for _, y in by_group(s)}
     how = "Means, groups counting alike," if len(sizes) > 1 else "Means"
-    return f"{how} run from {number(float(m[low]), d)}{unit} at {s.times[low]} to {number(float(m[high]), d)}{unit} at {s.times[high]}."
+    return (
+        f"{how} run from {number(float(m[low]), d)}{unit} at {s.times[low]} to {number(float(m[high]), d)}{unit} at"
+        f" {s.times[high]}."
+    )
 
 
 def picture(s: Subjects, spec: RepeatedSpec) -> FigureBlock:
@@ -253,7 +256,11 @@ def pairs(s: Subjects, spec: RepeatedSpec) -> TableBlock | None:
         ("p_adjusted", "adjusted p"),
     ]
     held = f", {listing([lower(c) for c in s.covariate_titles])} held at the mean" if s.covariate_titles else ""
-    note = f"Each pair has the spread of its own differences{', taken within groups that count alike' if s.group is not None else ''}{held}; p by Holm, intervals by Bonferroni, {free} df."
+    note = (
+        "Each pair has the spread of its own"
+        f" differences{', taken within groups that count alike' if s.group is not None else ''}{held}; p by Holm,"
+        f" intervals by Bonferroni, {free} df."
+    )
     return grid(
         "pairs",
         "Every time with every other",
@@ -333,7 +340,10 @@ def rank_headline(s: Subjects, spec: RepeatedSpec, f: Friedman) -> list[Span]:
     claim = f"ranks of {value} differ over {over}"
     start = f"{claim[0].upper()}{claim[1:]}, " if f.p < spec.alpha else f"There is no evidence that {claim}, "
     low, high = int(f.mean_ranks.argmin()), int(f.mean_ranks.argmax())
-    tail = f". Mean ranks run from {number(float(f.mean_ranks[low]), 1)} at {s.times[low]} to {number(float(f.mean_ranks[high]), 1)} at {s.times[high]}."
+    tail = (
+        f". Mean ranks run from {number(float(f.mean_ranks[low]), 1)} at {s.times[low]} to"
+        f" {number(float(f.mean_ranks[high]), 1)} at {s.times[high]}."
+    )
     return say(start, f"χ²({f.df}) = {statistic(f.chi2)}, ", italic("p"), f" {p_words(f.p)}{tail}")
 
 

@@ -254,7 +254,10 @@ def _ratio_words(
     f = f_ratio(v1, v2, n1, n2, spec.ratio, spec.alpha, spec.alternative)
     return NoteBlock(
         id="ratio",
-        text=f"The SD in {a} is {number(f.sd_ratio, 2)} times that in {b} ({level_words(spec.alpha)} CI {ends(f.ci_low, f.ci_high, 2)}, for normal values).",
+        text=(
+            f"The SD in {a} is {number(f.sd_ratio, 2)} times that in {b} ({level_words(spec.alpha)} CI"
+            f" {ends(f.ci_low, f.ci_high, 2)}, for normal values)."
+        ),
     )
 
 
@@ -293,7 +296,8 @@ def _compose(
         italic(main.letter) if main.letter == "F" else main.letter,
         f"{dfs} = {statistic(main.value)}, ",
         italic("p"),
-        f" {p_words(main.p)}. SDs run from {number(float(sd[low]), d)}{unit} in {names[low]} to {number(float(sd[high]), d)}{unit} in {names[high]}.",
+        f" {p_words(main.p)}. SDs run from {number(float(sd[low]), d)}{unit} in {names[low]} to"
+        f" {number(float(sd[high]), d)}{unit} in {names[high]}.",
     )
     facts: dict[str, Any] = {
         "p": main.p,
@@ -358,7 +362,9 @@ def _from_summaries(spec: CompareSpreadSpec) -> Answer:
         id="summaries",
         title="Only summaries known",
         verdict=Verdict.unknown,
-        text="F ratio and Bartlett hold for normal values only, and from n and SD nothing of the shape can be judged.",
+        text=(
+            "F ratio and Bartlett hold for normal values only, and from n and SD nothing of the shape can be judged."
+        ),
     )
     return _compose(
         spec,

@@ -89,8 +89,8 @@ def demand_two(data: Grouped, spec: CompareTwoSpec) -> None:
     small = next((i for i in range(2) if g.n[i] < 2), None)
     if small is not None and (spec.test in ("auto", "welch") or g.n.sum() < 3):
         raise DataProblem(
-            f"{g.names[small]} has one value (row {int(g.part_rows(small)[0])}); its own spread cannot be known from it. "
-            "Student's t, with one spread for both, and ranks can do without.",
+            f"{g.names[small]} has one value (row {int(g.part_rows(small)[0])}); its own spread cannot be known from"
+            " it. Student's t, with one spread for both, and ranks can do without.",
             column=column,
             rows=[int(g.part_rows(small)[0])],
         )

@@ -74,7 +74,10 @@ def _from_summaries(spec: CompareTwoSpec) -> Answer:
         id="summaries",
         title="Only summaries known",
         verdict=Verdict.unknown,
-        text="From n, mean and SD neither the shape of the values nor outlying ones can be judged; spread can be compared.",
+        text=(
+            "From n, mean and SD neither the shape of the values nor outlying ones can be judged; spread can be"
+            " compared."
+        ),
     )
     return _answer(
         results,

@@ -234,7 +234,10 @@ def variances(r: TwoResults, by_median: FTest | None, by_mean: FTest | None) -> 
             )
     note = "Variances can be compared only where both groups have spread."
     if f:
-        note = f"Ratio of the SDs {number(f.sd_ratio, 2)} ({level_words(r.alpha)} CI {number(f.ci_low, 2)} to {number(f.ci_high, 2)}, for normal values)."
+        note = (
+            f"Ratio of the SDs {number(f.sd_ratio, 2)} ({level_words(r.alpha)} CI {number(f.ci_low, 2)} to"
+            f" {number(f.ci_high, 2)}, for normal values)."
+        )
     columns = [("term", "Test of equal spread<"), ("f", "F"), ("df1", "df"), ("df2", "df of error"), ("p", "p")]
     return grid("variances", "Spread of the two groups", columns, rows, note=note, folded=True)
 
@@ -248,7 +251,10 @@ def spread_check(r: TwoResults) -> Check:
             **base, verdict=Verdict.unknown, text="A sample without spread cannot be compared with the other."
         )
     verdict = Verdict.holds if f.p >= 0.05 else Verdict.fails if f.p < 0.01 else Verdict.doubtful
-    text = f"The F ratio of variances gives p {p_words(f.p)}; the SDs stand as {number(max(f.sd_ratio, 1 / f.sd_ratio), 1)} to 1."
+    text = (
+        f"The F ratio of variances gives p {p_words(f.p)}; the SDs stand as"
+        f" {number(max(f.sd_ratio, 1 / f.sd_ratio), 1)} to 1."
+    )
     remedies = []
     if r.test == "student" and verdict is not Verdict.holds:
         text += " Student's t assumes equal spread."
@@ -265,9 +271,12 @@ def same_thing(r: TwoResults) -> NoteBlock | None:
     d = r.printed
     return NoteBlock(
         id="same",
-        text=f"This is one test under three names: the point-biserial correlation of the values with {r.known.names[0]} against {r.known.names[1]} "
-        f"is {number(float(correlation), 2)}, and the slope of a regression on 0 for {r.known.names[1]} and 1 for {r.known.names[0]} is {number(t.difference, d)}; "
-        f"both have the same t, df and p.",
+        text=(
+            "This is one test under three names: the point-biserial correlation of the values with"
+            f" {r.known.names[0]} against {r.known.names[1]} is {number(float(correlation), 2)}, and the slope of a"
+            f" regression on 0 for {r.known.names[1]} and 1 for {r.known.names[0]} is {number(t.difference, d)}; both"
+            " have the same t, df and p."
+        ),
     )
 
 

@@ -41,13 +41,18 @@ def compute(table: Table, spec: CrosstabSpec, run: Run) -> Answer:
     )
     return compose(
         headline(r),
-        short=f"{'go together' if r.p < spec.alpha else 'no evidence that they go together'}{' within layers' if r.layers or r.stratified else ''}, {plain(p)}",
+        short=(
+            f"{'go together' if r.p < spec.alpha else 'no evidence that they go together'}{' within layers' if r.layers or r.stratified else ''},"
+            f" {plain(p)}"
+        ),
         settings=[
-            "Mantel–Haenszel within layers"
-            if r.layers or r.stratified
-            else "Fisher's exact test"
-            if r.by_fisher
-            else "Pearson's χ²",
+            (
+                "Mantel–Haenszel within layers"
+                if r.layers or r.stratified
+                else "Fisher's exact test"
+                if r.by_fisher
+                else "Pearson's χ²"
+            ),
             *([f"weighted by {spec.count}"] if spec.count else []),
         ],
         facts=tables.facts(r),

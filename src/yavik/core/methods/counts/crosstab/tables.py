@@ -276,7 +276,10 @@ def layers(r: CrosstabResults) -> list[TableBlock]:
 def checks(r: CrosstabResults) -> list[Check]:
     e = r.test.expected
     low = int((e < 5).sum())
-    text = f"{counted(low, 'of ' + str(e.size) + ' expected count lies', 'of ' + str(e.size) + ' expected counts lie')} below 5, the smallest is {number(float(e.min()), 1)}."
+    text = (
+        f"{counted(low, 'of ' + str(e.size) + ' expected count lies', 'of ' + str(e.size) + ' expected counts lie')}"
+        f" below 5, the smallest is {number(float(e.min()), 1)}."
+    )
     facts = {"expected_min": float(e.min()), "expected_below_5": float(low)}
     if not r.small:
         found = [Check(id="expected", title="Large enough counts", verdict=Verdict.holds, text=text, facts=facts)]
@@ -304,8 +307,9 @@ def checks(r: CrosstabResults) -> list[Check]:
         ]
     if r.reversed and r.layers and r.two:
         text = (
-            f"Within layers the odds ratio is {number(r.layers.odds_ratio.estimate, 2)}, without them {number(r.two.odds_ratio.estimate, 2)}: "
-            f"levels of {r.row_title} are spread unevenly over {r.layer_title}, and that alone turns it round."
+            f"Within layers the odds ratio is {number(r.layers.odds_ratio.estimate, 2)}, without them"
+            f" {number(r.two.odds_ratio.estimate, 2)}: levels of {r.row_title} are spread unevenly over"
+            f" {r.layer_title}, and that alone turns it round."
         )
         found.append(
             Check(id="reversal", title="Same direction without the layers", verdict=Verdict.fails, text=text)

@@ -60,7 +60,10 @@ def _layered(r: CrosstabResults, claim: str) -> list[Span]:
     h = r.layers.homogeneity
     differ = "; odds ratios differ between layers, so no single one speaks for all" if h and h.p < r.alpha else ""
     if r.reversed:
-        rest = f". Taken together without the layers it turns round: odds ratio {number(whole.estimate, 2)} (Simpson's paradox); the layers are what to go by."
+        rest = (
+            f". Taken together without the layers it turns round: odds ratio {number(whole.estimate, 2)} (Simpson's"
+            " paradox); the layers are what to go by."
+        )
     elif np.isfinite(whole.estimate):
         rest = f". Without the layers the odds ratio is {number(whole.estimate, 2)}."
     else:
@@ -75,7 +78,10 @@ def _most(r: CrosstabResults) -> str:
     low, high = int(part[:, j].argmin()), int(part[:, j].argmax())
     level = r.columns[j]
     what = f"{lower(r.column_title)} = {level}" if level.lstrip("-").isdigit() else level
-    text = f"The share of {what} runs from {percent(float(part[low, j]))} in {r.rows[low]} to {percent(float(part[high, j]))} in {r.rows[high]}"
+    text = (
+        f"The share of {what} runs from {percent(float(part[low, j]))} in {r.rows[low]} to"
+        f" {percent(float(part[high, j]))} in {r.rows[high]}"
+    )
     if r.two and np.isfinite(r.two.odds_ratio.ci_low):
         o = r.two.odds_ratio
         who = f"{r.rows[0]} against {r.rows[1]}"

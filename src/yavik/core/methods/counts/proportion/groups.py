@@ -55,7 +55,10 @@ def compared(
     if spec.alternative != "two_sided" and len(names) != 2:
         raise DataProblem(f"Only two shares have a direction; there are {len(names)} groups.", column=spec.groups)
     low_i, high_i = int((hits / n).argmin()), int((hits / n).argmax())
-    runs = f"It runs from {percent(float(hits[low_i] / n[low_i]))} in {names[low_i]} to {percent(float(hits[high_i] / n[high_i]))} in {names[high_i]}"
+    runs = (
+        f"It runs from {percent(float(hits[low_i] / n[low_i]))} in {names[low_i]} to"
+        f" {percent(float(hits[high_i] / n[high_i]))} in {names[high_i]}"
+    )
     facts: dict[str, Any] = {
         "event": what.rsplit(" = ", 1)[1],
         "n": float(n.sum()),
@@ -92,9 +95,11 @@ def compared(
         ci_head(spec.alpha, " (Wilson)"),
     ]
     blocks: list[Any] = [
-        block("figure", f"Share of {what}", forest(bars, f"Share of {what} (%)", at=None))
-        if len(names) <= 40
-        else None,
+        (
+            block("figure", f"Share of {what}", forest(bars, f"Share of {what} (%)", at=None))
+            if len(names) <= 40
+            else None
+        ),
         grid("groups", f"Share of {what}", columns, lines),
         grid(
             "tests",

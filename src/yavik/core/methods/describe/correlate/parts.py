@@ -190,7 +190,10 @@ def _line_table(r: CorrelateResults, use: Any) -> TableBlock | None:
             cells = {"term": missing(why), "r2": missing(why), "sd": missing(why)}
         else:
             sign = "+" if line.slope >= 0 else "−"
-            equation = f"{y_name} = {_digits(r, y, line.intercept, 1.0)} {sign} {_digits(r, y, abs(line.slope), float(np.abs(x).max()))} × {x_name}"
+            equation = (
+                f"{y_name} = {_digits(r, y, line.intercept, 1.0)} {sign}"
+                f" {_digits(r, y, abs(line.slope), float(np.abs(x).max()))} × {x_name}"
+            )
             cells = {
                 "term": word(equation),
                 "r2": share_cell(line.r2),
@@ -220,7 +223,11 @@ def _same_thing(r: CorrelateResults) -> NoteBlock | None:
     i = r.yes_no.index(True)
     return NoteBlock(
         id="same",
-        text=f"{r.names[i]} is a yes/no column: this is the point-biserial correlation. Its t and p are those of Student's t test of {lower(r.names[1 - i])} between the two levels, and of the slope of a regression on it.",
+        text=(
+            f"{r.names[i]} is a yes/no column: this is the point-biserial correlation. Its t and p are those of"
+            f" Student's t test of {lower(r.names[1 - i])} between the two levels, and of the slope of a regression"
+            " on it."
+        ),
     )
 
 
@@ -302,7 +309,10 @@ def _outlying(r: CorrelateResults, use: Any) -> Check | None:
             remedies=remedies,
         )
     same = (p < r.alpha) == (r.found.p[0, 1] < r.alpha) and abs(value - r.found.r[0, 1]) < 0.1
-    text += f" Without them {r.letter} is {share(value)}, p {p_words(p)}: {'much the same' if same else 'another picture'}."
+    text += (
+        f" Without them {r.letter} is {share(value)}, p {p_words(p)}:"
+        f" {'much the same' if same else 'another picture'}."
+    )
     return Check(
         **base,
         verdict=Verdict.doubtful if same else Verdict.fails,

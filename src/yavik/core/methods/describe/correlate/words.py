@@ -60,7 +60,8 @@ def headline(r: CorrelateResults) -> tuple[list[Span], str]:
         else ""
     )
     spans = say(
-        f"{len(marked)} of {len(known)} pairs {PAIRS[r.spec.alternative]} at α = {alpha_words(r.alpha)}{adjusted}{holding}. {tail}",
+        f"{len(marked)} of {len(known)} pairs {PAIRS[r.spec.alternative]} at α ="
+        f" {alpha_words(r.alpha)}{adjusted}{holding}. {tail}",
         italic(r.letter),
         f" = {share(float(r.found.r[i, j]))}.",
     )

@@ -184,7 +184,10 @@ def _histogram(column: Column, s: Floats, spec: DistributionSpec) -> tuple[dict[
                 "encoding": {"x": {"field": "x", "type": "quantitative"}},
             }
         )
-    alt = f"Histogram of {column.axis_title}: {counted(len(s), 'value')} from {number(float(s[0]), column.decimals)} to {number(float(s[-1]), column.decimals)}, with the normal curve of the same mean and SD."
+    alt = (
+        f"Histogram of {column.axis_title}: {counted(len(s), 'value')} from {number(float(s[0]), column.decimals)} to"
+        f" {number(float(s[-1]), column.decimals)}, with the normal curve of the same mean and SD."
+    )
     return frame({"layer": layers}, alt, 320 if not spec.by else 210, 200 if not spec.by else 150)
 
 
@@ -205,7 +208,10 @@ def _checks(
             id="normal",
             title="Normal shape",
             verdict=Verdict.doubtful,
-            text=f"Shapiro–Wilk finds a departure in {listing([n for n, _ in low])} (lowest p {p_words(min(t.p for _, t in low))}). The quantile plot shows where.",
+            text=(
+                f"Shapiro–Wilk finds a departure in {listing([n for n, _ in low])} (lowest p"
+                f" {p_words(min(t.p for _, t in low))}). The quantile plot shows where."
+            ),
             facts={"shapiro.p": min(t.p for _, t in low)},
         )
     else:
@@ -213,7 +219,10 @@ def _checks(
             id="normal",
             title="Normal shape",
             verdict=Verdict.holds,
-            text=f"Shapiro–Wilk finds no departure (p {p_words(min(t.p for t in known))}{' or more' if len(known) > 1 else ''}).",
+            text=(
+                "Shapiro–Wilk finds no departure (p"
+                f" {p_words(min(t.p for t in known))}{' or more' if len(known) > 1 else ''})."
+            ),
             facts={"shapiro.p": min(t.p for t in known)},
         )
     out = g.outlying
@@ -255,18 +264,24 @@ def _headline(column: Column, g: Groups, tests: list[tuple[str, list[ShapeTest]]
     skew = (
         ""
         if not np.isfinite(m.skewness)
-        else ", about symmetric"
-        if abs(m.skewness) < 0.5
-        else f", with a tail to the {'right' if m.skewness > 0 else 'left'} (skewness {number(m.skewness, 2)})"
+        else (
+            ", about symmetric"
+            if abs(m.skewness) < 0.5
+            else f", with a tail to the {'right' if m.skewness > 0 else 'left'} (skewness {number(m.skewness, 2)})"
+        )
     )
     best = next((t for t in tests[0][1] if np.isfinite(t.p)), None)
     normal = (
         ""
         if best is None
-        else f"; {'no evidence of a departure' if best.p >= spec.alpha else 'not normal'} by {best.name.rsplit(' ', 1)[0]}'s test (p {p_words(best.p)})"
+        else (
+            f"; {'no evidence of a departure' if best.p >= spec.alpha else 'not normal'} by"
+            f" {best.name.rsplit(' ', 1)[0]}'s test (p {p_words(best.p)})"
+        )
     )
     return say(
-        f"{title} runs from {number(m.min, d)} to {number(m.max, d)}{unit}, half of it between {number(m.q1, d)} and {number(m.q3, d)}{skew}{normal}."
+        f"{title} runs from {number(m.min, d)} to {number(m.max, d)}{unit}, half of it between {number(m.q1, d)} and"
+        f" {number(m.q3, d)}{skew}{normal}."
     )
 
 

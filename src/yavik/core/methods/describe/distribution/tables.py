@@ -105,9 +105,11 @@ def outliers_table(g: Groups, column: Column, spec: DistributionSpec) -> TableBl
                 "mild": whole(int(mild.sum())),
                 "far": whole(int(far.sum())),
                 "listed": word(", ".join(listed) + (" …" if mild.sum() > 8 else "") if listed else "none"),
-                "farthest": word(f"{number(float(y[place]), d)} (row {int(own[place])})")
-                if place >= 0
-                else missing("no spread"),
+                "farthest": (
+                    word(f"{number(float(y[place]), d)} (row {int(own[place])})")
+                    if place >= 0
+                    else missing("no spread")
+                ),
                 "statistic": num(size, 2, "needs three values and some spread"),
                 "p": p_cell(p, "needs three values and some spread"),
             }

@@ -210,7 +210,10 @@ def _numbers(parts: list[Part], spec: DescribeSpec) -> TableBlock | None:
         title="Numbers",
         columns=columns,
         rows=rows,
-        note="Quartiles by linear interpolation; skewness and kurtosis adjusted for bias, kurtosis 0 for a normal distribution.",
+        note=(
+            "Quartiles by linear interpolation; skewness and kurtosis adjusted for bias, kurtosis 0 for a normal"
+            " distribution."
+        ),
     )
 
 
@@ -234,7 +237,11 @@ def _counts(parts: list[Part], spec: DescribeSpec) -> TableBlock | None:
         if p.missing:
             rows.append(
                 _labels(p, spec)
-                | {"level": word("empty"), "n": whole(p.missing), "share": num(np.nan, 0, "of filled cells only")}
+                | {
+                    "level": word("empty"),
+                    "n": whole(p.missing),
+                    "share": num(np.nan, 0, "of filled cells only"),
+                }
             )
     return TableBlock(id="frequencies", title="Counts and shares", columns=columns, rows=rows)
 

@@ -85,9 +85,14 @@ def checks(parts: list[Part]) -> list[Check]:
             id="empty",
             title="Empty cells",
             verdict=Verdict.holds if empty == 0 else Verdict.doubtful if empty < 0.2 * cells else Verdict.fails,
-            text="No cell is empty."
-            if not empty
-            else f"{whole(empty).s} of {counted(cells, 'cell')} {'is' if empty == 1 else 'are'} empty ({where}). Numbers describe the filled ones.",
+            text=(
+                "No cell is empty."
+                if not empty
+                else (
+                    f"{whole(empty).s} of {counted(cells, 'cell')} {'is' if empty == 1 else 'are'} empty ({where})."
+                    " Numbers describe the filled ones."
+                )
+            ),
             facts={"empty": float(empty)},
         )
     ]
@@ -95,7 +100,8 @@ def checks(parts: list[Part]) -> list[Check]:
     if any(p.moments for p in parts):
         words = listing(
             [
-                f"{p.column.name}{f' in {p.group}' if p.group else ''} ({share(p.moments.skewness) if abs(p.moments.skewness) < 1 else number(p.moments.skewness, 1)})"
+                f"{p.column.name}{f' in {p.group}' if p.group else ''}"
+                f" ({share(p.moments.skewness) if abs(p.moments.skewness) < 1 else number(p.moments.skewness, 1)})"
                 for p in skewed
                 if p.moments
             ]
@@ -105,9 +111,11 @@ def checks(parts: list[Part]) -> list[Check]:
                 id="skewed",
                 title="Mean as the middle",
                 verdict=Verdict.doubtful if skewed else Verdict.holds,
-                text=f"Strongly skewed: {words}. The median says more about the middle there."
-                if skewed
-                else "No column is strongly skewed (skewness within ±1).",
+                text=(
+                    f"Strongly skewed: {words}. The median says more about the middle there."
+                    if skewed
+                    else "No column is strongly skewed (skewness within ±1)."
+                ),
             )
         )
     return found

@@ -94,7 +94,10 @@ def left_out(data: ModelData, follows: dict[int, list[int]]) -> Check | None:
             else f"{data.column_title(j)} is the same in all rows"
         )
     more = f" So do {len(follows) - 4} more." if len(follows) > 4 else ""
-    text = f"{'; '.join(said)}.{more} {'It has' if len(follows) == 1 else 'They have'} no estimate; the others stand for both."
+    text = (
+        f"{'; '.join(said)}.{more} {'It has' if len(follows) == 1 else 'They have'} no estimate; the others stand for"
+        " both."
+    )
     return Check(
         id="rank",
         title="Columns without an estimate",

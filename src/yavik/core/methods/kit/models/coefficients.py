@@ -241,7 +241,10 @@ def bent_words(f: Fitted) -> list[tuple[str, str]]:
             said.append(
                 (
                     f.data.term_title(term),
-                    f"What {names[0]} does depends on {listing(names[1:])}: look at the lines and, for a measure within a category, at the slopes.",
+                    (
+                        f"What {names[0]} does depends on {listing(names[1:])}: look at the lines and, for a measure"
+                        " within a category, at the slopes."
+                    ),
                 )
             )
     bent: dict[str, int] = {}
@@ -255,7 +258,10 @@ def bent_words(f: Fitted) -> list[tuple[str, str]]:
         said.append(
             (
                 powers,
-                f"The model bends the response over {lower(title)}{turn}; one coefficient alone cannot be read. Look at its picture.",
+                (
+                    f"The model bends the response over {lower(title)}{turn}; one coefficient alone cannot be read."
+                    " Look at its picture."
+                ),
             )
         )
     return said

@@ -300,7 +300,8 @@ def cases_table(
                 if not values.min() <= place[name] <= values.max():
                     span = f"{f.data.said_place(name, values.min())} to {f.data.said_place(name, values.max())}"
                     notes.append(
-                        f"Line {k + 1}: {f.data.title(name)} {f.data.said_place(name, place[name])} lies outside the data ({span})."
+                        f"Line {k + 1}: {f.data.title(name)} {f.data.said_place(name, place[name])} lies outside the"
+                        f" data ({span})."
                     )
         x, _ = f.data.points(place)
         y, low, high = (float(v[0]) for v in f.means(x))

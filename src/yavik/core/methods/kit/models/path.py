@@ -14,8 +14,8 @@ from yavik.core.methods.kit.models.terms import ModelData
 from yavik.core.stats.selection import Judge, Round, Terms
 
 WARNING = (
-    "The terms were chosen by looking at these same rows. Their p values and intervals do not know that: they are too good. "
-    "Take them as description, or test the chosen model on other data."
+    "The terms were chosen by looking at these same rows. Their p values and intervals do not know that: they are too"
+    " good. Take them as description, or test the chosen model on other data."
 )
 
 

@@ -39,8 +39,8 @@ class ModelSpec(Spec):
         json_schema_extra=option(
             "Numbers counted from",
             {"own": "their own zero", "mean": "their means"},
-            "The model and its predictions stay the same. Intercept, lower powers and parts of interactions are said of "
-            "the zero: with means, of the middle of the data.",
+            "The model and its predictions stay the same. Intercept, lower powers and parts of interactions are said"
+            " of the zero: with means, of the middle of the data.",
             when={"intercept": [True]},
         ),
     )

@@ -258,12 +258,14 @@ def read_terms(table: Table, terms: Sequence[Term], response: str) -> list[Model
                 )
             if column.kind.value not in IN_TERMS:
                 raise DataProblem(
-                    f"{part.name} is of kind {column.kind.value.replace('_', '/')}; a term is a measure, a count or a category.",
+                    f"{part.name} is of kind {column.kind.value.replace('_', '/')}; a term is a measure, a count or a"
+                    " category.",
                     column=part.name,
                 )
             if part.power > 1 and column.kind.value in CATEGORIES:
                 raise DataProblem(
-                    f"{part.name} is a category: its levels have no size, so it has no power. Its levels already have an estimate each.",
+                    f"{part.name} is a category: its levels have no size, so it has no power. Its levels already have"
+                    " an estimate each.",
                     column=part.name,
                 )
         if len({p.name for p in made.parts}) < len(made.parts):
@@ -320,7 +322,8 @@ def read_model(
             data[name], factors[name] = _factor(table, name, data[name], reference.get(name))
         elif np.ptp(data[name]) == 0:
             raise DataProblem(
-                f"All values of {name} are the same among the {counted(len(places), 'row')} used: nothing can go with it.",
+                f"All values of {name} are the same among the {counted(len(places), 'row')} used: nothing can go"
+                " with it.",
                 column=name,
             )
     unknown = next((n for n in reference if n not in factors), None)
@@ -331,7 +334,8 @@ def read_model(
     design = Design(made, factors, data, origin, None if intercept else full)
     if design.p > MOST_COLUMNS:
         raise DataProblem(
-            f"The model has {design.p} coefficients; up to {MOST_COLUMNS} can be had. Leave out an interaction or a column with many levels.",
+            f"The model has {design.p} coefficients; up to {MOST_COLUMNS} can be had. Leave out an interaction or a"
+            " column with many levels.",
             column=names[0],
         )
     gone = table.rows[~filled]
@@ -352,7 +356,8 @@ def _weights(table: Table, name: str, filled: Any) -> tuple[Floats, Any, list[Le
     if len(below):
         rows = table.rows[below].tolist()
         raise DataProblem(
-            f"{name} has {counted(len(below), 'weight')} below zero ({rows_in_words(rows)}); a weight cannot be negative.",
+            f"{name} has {counted(len(below), 'weight')} below zero ({rows_in_words(rows)}); a weight cannot be"
+            " negative.",
             column=name,
             rows=rows,
         )
@@ -374,7 +379,8 @@ def _factor(table: Table, name: str, codes: Any, reference: str | None) -> tuple
         )
     if len(there) > MOST_LEVELS:
         raise DataProblem(
-            f"{name} has {len(there)} levels; a term may have up to {MOST_LEVELS}. Recode it to fewer, or leave it out.",
+            f"{name} has {len(there)} levels; a term may have up to {MOST_LEVELS}. Recode it to fewer, or leave it"
+            " out.",
             column=name,
         )
     place = np.full(len(levels), -1, np.int32)
@@ -385,7 +391,8 @@ def _factor(table: Table, name: str, codes: Any, reference: str | None) -> tuple
         if reference not in words:
             gone = "no row used has it" if reference in levels else f"there is none of that name in {name}"
             raise DataProblem(
-                f"The reference level '{reference}' of {name} is not there: {gone}. Choose among {listing(list(words), 8)}.",
+                f"The reference level '{reference}' of {name} is not there: {gone}. Choose among"
+                f" {listing(list(words), 8)}.",
                 column=name,
             )
         first = words.index(reference)

@@ -50,9 +50,11 @@ def compute(table: Table, spec: LineUpSpec, run: Run) -> Answer:
         spans,
         short=short,
         settings=[
-            {"effects": "odds ratios", "b": "coefficients"}[spec.show]
-            if cards[0].effect == "odds_ratio"
-            else "coefficients"
+            (
+                {"effects": "odds ratios", "b": "coefficients"}[spec.show]
+                if cards[0].effect == "odds_ratio"
+                else "coefficients"
+            )
         ],
         facts=_facts(lined, tests),
         blocks=[models_table(lined, tests, spec)],
@@ -84,9 +86,9 @@ def _same_rows(table: Table, parsed: list[tuple[Method[Any], Any]]) -> tuple[Tab
     if not keep.any():
         raise DataProblem("No row is filled in all these models. Compare each on its own rows, or leave a model out.")
     gone = table.rows[~keep]
-    return table.keep(keep), [LeftOut(why="not usable in every model", n=len(gone), rows=gone[:200].tolist())] if len(
-        gone
-    ) else []
+    return table.keep(keep), (
+        [LeftOut(why="not usable in every model", n=len(gone), rows=gone[:200].tolist())] if len(gone) else []
+    )
 
 
 def _demand_one_response(cards: list[ModelCard]) -> None:

@@ -87,7 +87,10 @@ def against(before: ModelCard, now: ModelCard) -> Against:
     if before.weights != now.weights:
         return Against(None, "", None, "not weighted alike")
     if before.penalised or now.penalised:
-        why = "penalised likelihoods of different columns are not on one scale; the tests of terms in the larger model say it"
+        why = (
+            "penalised likelihoods of different columns are not on one scale; the tests of terms in the larger model"
+            " say it"
+        )
         return Against(None, "", None, why)
     a, b = ({e.key for e in c.estimates if e.b is not None} for c in (before, now))
     if not (a < b or b < a):
@@ -195,9 +198,11 @@ def models_table(lined: Lined, tests: list[Against | None], spec: LineUpSpec) ->
             row[k] = (
                 EMPTY
                 if f is None
-                else missing("cannot be computed for this model")
-                if f.v is None
-                else Cell(v=f.v, s=f.s, strong=i in best)
+                else (
+                    missing("cannot be computed for this model")
+                    if f.v is None
+                    else Cell(v=f.v, s=f.s, strong=i in best)
+                )
             )
         rows.append(row)
     rows.append({"term": word("Rows"), **{k: Cell(v=c.n, s=grouped(c.n)) for k, c in zip(keys, cards, strict=True)}})
@@ -207,9 +212,11 @@ def models_table(lined: Lined, tests: list[Against | None], spec: LineUpSpec) ->
             row[k] = (
                 EMPTY
                 if t is None
-                else missing(t.why or "")
-                if t.p is None
-                else Cell(v=t.p, s=p_bare(t.p), sub=t.words, strong=t.p < spec.alpha)
+                else (
+                    missing(t.why or "")
+                    if t.p is None
+                    else Cell(v=t.p, s=p_bare(t.p), sub=t.words, strong=t.p < spec.alpha)
+                )
             )
         rows.append(row)
     return TableBlock(
@@ -254,7 +261,10 @@ def _note(lined: Lined, spec: LineUpSpec) -> str:
     odds = any(c.effect == "odds_ratio" for c in lined.cards) and spec.show == "effects"
     what = "Odds ratios (intercept: b)" if odds else "Coefficients b"
     under = f"{level_words(spec.alpha)} intervals" if spec.brackets == "ci" else "standard errors"
-    note = f"{what}, {under} below. In bold: p below {str(spec.alpha).removeprefix('0')}, and the best value of each row of fit."
+    note = (
+        f"{what}, {under} below. In bold: p below {str(spec.alpha).removeprefix('0')}, and the best value of each row"
+        " of fit."
+    )
     if spec.marks == "stars":
         note += " * p < .05, ** p < .01, *** p < .001."
     note += " A measure’s estimate is for one unit more; a level’s is against its reference."
@@ -289,17 +299,20 @@ def _footing(lined: Lined) -> Check | None:
     if len({c.weights for c in cards}) > 1:
         with_ = [f"“{n}” by {c.weights}" for n, c in zip(names, cards, strict=True) if c.weights]
         said.append(
-            f"{listing(with_, 4)} {'is' if len(with_) == 1 else 'are'} weighted, the others are not, or otherwise: no measure of fit can be set side by side"
+            f"{listing(with_, 4)} {'is' if len(with_) == 1 else 'are'} weighted, the others are not, or otherwise: no"
+            " measure of fit can be set side by side"
         )
     if len({c.intercept for c in cards}) > 1:
         without = [f"“{n}”" for n, c in zip(names, cards, strict=True) if not c.intercept]
         said.append(
-            f"{listing(without, 4)} {'has' if len(without) == 1 else 'have'} no intercept: R² there is about zero and larger by its making"
+            f"{listing(without, 4)} {'has' if len(without) == 1 else 'have'} no intercept: R² there is about zero and"
+            " larger by its making"
         )
     if len({c.penalised for c in cards}) > 1:
         with_ = [f"“{n}”" for n, c in zip(names, cards, strict=True) if c.penalised]
         said.append(
-            f"{listing(with_, 4)} {'is' if len(with_) == 1 else 'are'} penalised: its likelihood, AIC and BIC are not those of the others"
+            f"{listing(with_, 4)} {'is' if len(with_) == 1 else 'are'} penalised: its likelihood, AIC and BIC are not"
+            " those of the others"
         )
     if not said:
         return None
@@ -321,7 +334,10 @@ def _nested(tests: list[Against | None]) -> Check | None:
             text="Neighbours hold one another’s terms, so that a test can stand between them.",
         )
     why = next(t.why for t in tests if t is not None and t.p is None)
-    text = f"Model {listing([str(i) for i in lacking], 6)} cannot be tested against the one before: {why}. AIC and BIC still compare them."
+    text = (
+        f"Model {listing([str(i) for i in lacking], 6)} cannot be tested against the one before: {why}. AIC and BIC"
+        " still compare them."
+    )
     return Check(id="nested", title="Each within the next", verdict=Verdict.doubtful, text=text)
 
 

@@ -44,7 +44,10 @@ def all_checks(m: LinearFit, spec: LinearSpec, asides: dict[str, Any]) -> list[C
         shared.thin_levels(data),
     ]
     if m.exact:
-        text = "The model fits every value exactly, so there is no scatter to judge anything by. Is the response made from these columns?"
+        text = (
+            "The model fits every value exactly, so there is no scatter to judge anything by. Is the response made"
+            " from these columns?"
+        )
         return [Check(id="exact", title="Scatter", verdict=Verdict.fails, text=text), *base]
     if m.model.df < 1 or not data.terms:
         return [*base, independent(data.table.keep(used), data.rows, False)]
@@ -71,10 +74,16 @@ def _decided(m: LinearFit, spec: LinearSpec) -> Check | None:
         return None
     rows = m.data.rows[alone]
     who = rows_in_words(rows.tolist())
-    text = f"{who[0].upper()}{who[1:]} {'decides' if len(alone) == 1 else 'decide'} a coefficient alone: {'its' if len(alone) == 1 else 'their'} residual is zero whatever the scatter."
+    text = (
+        f"{who[0].upper()}{who[1:]} {'decides' if len(alone) == 1 else 'decide'} a coefficient alone:"
+        f" {'its' if len(alone) == 1 else 'their'} residual is zero whatever the scatter."
+    )
     remedies = [Remedy(label="Show the rows" if len(alone) > 1 else "Show the row", rows=rows[:200].tolist())]
     if spec.se in ("hc2", "hc3"):
-        text += f" {spec.se.upper()} is not defined there: what they decide has no standard error, and they bring nothing to the others."
+        text += (
+            f" {spec.se.upper()} is not defined there: what they decide has no standard error, and they bring nothing"
+            " to the others."
+        )
         remedies.append(Remedy(label="Use HC1", spec={"se": "hc1"}))
     elif spec.se != "classical":
         text += " Robust errors of what they decide are too small."
@@ -101,7 +110,10 @@ def _few_clusters(m: LinearFit, spec: LinearSpec) -> Check:
         return Check(**base, verdict=verdict, text=text, facts=facts)
     if g >= FEW_CLUSTERS:
         return Check(**base, verdict=Verdict.holds, text=text, facts=facts)
-    text += f" With fewer than {FEW_CLUSTERS} these errors are too small: true nulls are rejected far too often, the more so the more comparisons a test has."
+    text += (
+        f" With fewer than {FEW_CLUSTERS} these errors are too small: true nulls are rejected far too often, the more"
+        " so the more comparisons a test has."
+    )
     remedies = [
         Remedy(label="Correct for few clusters (CR2)", spec={"se": "cr2"}),
         Remedy(label="Use the wild cluster bootstrap", spec={"se": "wild"}),
@@ -114,7 +126,10 @@ def _zero(m: LinearFit) -> Check | None:
     """Without an intercept R² is about zero."""
     if m.model.first:
         return None
-    text = "Without an intercept R² is the share of the squares about zero, not about the mean: it says nothing of how much better than the mean the model tells, and cannot be set beside R² of a model with an intercept."
+    text = (
+        "Without an intercept R² is the share of the squares about zero, not about the mean: it says nothing of how"
+        " much better than the mean the model tells, and cannot be set beside R² of a model with an intercept."
+    )
     if m.data.design.full:
         text += f" {m.data.title(m.data.design.full)} has a coefficient for each of its levels."
     return Check(
@@ -143,7 +158,10 @@ def _linearity(m: LinearFit, found: Aside | None) -> Check:
         return Check(**base, verdict=Verdict.holds, text="The fitted values take too few different values to bend.")
     facts = {"reset.f": found.statistic, "reset.p": found.p}
     if found.p >= 0.05:
-        text = f"Ramsey’s test finds nothing that squares and cubes of the fitted values would add (p {p_words(found.p)})."
+        text = (
+            "Ramsey’s test finds nothing that squares and cubes of the fitted values would add (p"
+            f" {p_words(found.p)})."
+        )
         return Check(**base, verdict=Verdict.holds, text=text, facts=facts)
     bent = _bends(m)
     text = f"Ramsey’s test finds a bend that the model does not have (p {p_words(found.p)})."
@@ -204,7 +222,10 @@ def _spread(found: Aside | None, spec: LinearSpec) -> Check:
         return Check(
             **base,
             verdict=Verdict.holds,
-            text=f"{text} The chosen standard errors allow for it, and intervals for single rows take the spread that goes with the terms.",
+            text=(
+                f"{text} The chosen standard errors allow for it, and intervals for single rows take the spread that"
+                " goes with the terms."
+            ),
             facts=facts,
         )
     verdict = Verdict.fails if found.p < 0.001 else Verdict.doubtful
@@ -231,7 +252,10 @@ def _influence(m: LinearFit, spec: LinearSpec) -> Check:
     largest = f"Cook’s distance {'up to ' if len(far) > 1 else ''}{significant(float(own.max()), 2)}"
     if len(far):
         reach = number(float(np.abs(m.rows.deleted[far]).max()), 1)
-        text = f"{names[0].upper()}{names[1:]} {'stands' if len(far) == 1 else 'stand'} far out (studentised residual {'up to ' if len(far) > 1 else ''}{reach}, {largest}). {what}"
+        text = (
+            f"{names[0].upper()}{names[1:]} {'stands' if len(far) == 1 else 'stand'} far out (studentised residual"
+            f" {'up to ' if len(far) > 1 else ''}{reach}, {largest}). {what}"
+        )
     else:
         text = f"No row stands far out. The one that moves most is {names} ({largest}). {what}"
     changes = "changes" in what

@@ -94,7 +94,8 @@ def fit_linear(
     whole = read_model(table, spec.response, spec.terms, spec.reference, spec.weights, y, spec.intercept)
     if np.ptp(whole.y) == 0:
         raise DataProblem(
-            f"All {counted(whole.n, 'value')} of {spec.response} used here are the same: there is nothing to explain.",
+            f"All {counted(whole.n, 'value')} of {spec.response} used here are the same: there is nothing to"
+            " explain.",
             column=spec.response,
         )
     clusters, n_clusters = clusters_of(table, spec, whole)
@@ -185,8 +186,8 @@ def names_of(term: Any) -> list[str]:
 def demand_rows(data: ModelData, coefficients: int) -> None:
     if data.n <= coefficients:
         raise DataProblem(
-            f"The model has {counted(coefficients, 'coefficient')} and {counted(data.n, 'row')}: nothing is left to judge them "
-            f"by. Leave out terms, such as {listing([data.term_title(t) for t in data.terms[-2:]])}.",
+            f"The model has {counted(coefficients, 'coefficient')} and {counted(data.n, 'row')}: nothing is left to"
+            f" judge them by. Leave out terms, such as {listing([data.term_title(t) for t in data.terms[-2:]])}.",
             column=data.terms[-1].names[0] if data.terms else data.response.name,
         )
 
@@ -218,8 +219,8 @@ def part_of(whole: ModelData, t: Triangle, chosen: tuple[int, ...]) -> tuple[Mod
 def _subsets(whole: ModelData, spec: "LinearSpec", t: Triangle) -> list[Subset]:
     if len(whole.terms) > MOST_SUBSETS or whole.design.p > 40:
         raise DataProblem(
-            f"All choices of {len(whole.terms)} terms are too many; up to {MOST_SUBSETS} terms with 40 coefficients can be "
-            "looked at. Use stepwise selection, or leave out terms."
+            f"All choices of {len(whole.terms)} terms are too many; up to {MOST_SUBSETS} terms with 40 coefficients"
+            " can be looked at. Use stepwise selection, or leave out terms."
         )
     if spec.choose_by == "p":
         raise DataProblem(

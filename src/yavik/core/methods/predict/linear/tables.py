@@ -66,13 +66,18 @@ def headline(
     names = listing([lower_term(m.data.term_title(t)) for t in m.data.terms], 5)
     response = lower(m.data.response.title)
     if not m.data.terms:
-        return say(
-            f"No term was chosen: {response} is best told by its mean, {number(float(m.model.coef[0]), m.data.decimals + 1)}{_unit(m)}."
-        ), "no term chosen"
+        return (
+            say(
+                f"No term was chosen: {response} is best told by its mean,"
+                f" {number(float(m.model.coef[0]), m.data.decimals + 1)}{_unit(m)}."
+            ),
+            "no term chosen",
+        )
     r2 = m.model.r2
     about = "" if m.model.first else " about zero"
     said: list[str | Span] = [
-        f"{names[0].upper()}{names[1:]} {'together explain' if len(m.data.terms) > 1 else 'explains'} {percent(r2)} of the scatter of {response}{about}"
+        f"{names[0].upper()}{names[1:]} {'together explain' if len(m.data.terms) > 1 else 'explains'} {percent(r2)}"
+        f" of the scatter of {response}{about}"
     ]
     said += [" (", italic("R"), f"²\u00a0= {share(r2)}, adjusted {share(m.model.adjusted_r2)}"]
     said += [f", predicted {share(m.rows.predicted_r2)}"] if np.isfinite(m.rows.predicted_r2) else []
@@ -173,7 +178,10 @@ def terms_table(m: LinearFit, spec: LinearSpec, tests: list[FTest | str]) -> Tab
         error = "each after all others, p by the wild cluster bootstrap"
     if m.errors.kind != "classical":
         error += "; partial η² from the sums of squares, as under equal spread"
-    note = f"Type III: {error}. A main effect that stands in an interaction with a category is that over its levels alike."
+    note = (
+        f"Type III: {error}. A main effect that stands in an interaction with a category is that over its levels"
+        " alike."
+    )
     marked = [i for i, t in enumerate(tests) if isinstance(t, FTest) and t.p < spec.alpha]
     return grid(
         "terms", "Each term with all its columns", heads_, rows, note=note, marked=marked, strong=["term", "p"]

@@ -65,7 +65,8 @@ def one_sided_levels(m: BinaryModel) -> list[str]:
             if n[i] and yes[i] in (0, n[i]):
                 word = m.event if yes[i] else m.other
                 said.append(
-                    f"all {counted(int(n[i]), 'row')} with {m.data.title(name)} = {level} have {m.data.response.title} = {word}"
+                    f"all {counted(int(n[i]), 'row')} with {m.data.title(name)} = {level} have"
+                    f" {m.data.response.title} = {word}"
                 )
     return said
 
@@ -86,7 +87,11 @@ def _separation(m: BinaryModel, spec: LogisticSpec) -> Check | None:
     else:
         titles = [m.data.column_title(m.used[i]) for i in sorted(m.infinite)]
         kind = "Complete separation" if m.complete else "Quasi-complete separation"
-        text = f"{kind}: {listing(titles, 4)} {'tells' if len(titles) == 1 else 'tell'} {m.event} from {m.other} without a miss{'' if m.complete else ' in some rows'}, so that the likelihood grows without end and there is no finite estimate."
+        text = (
+            f"{kind}: {listing(titles, 4)} {'tells' if len(titles) == 1 else 'tell'} {m.event} from {m.other} without"
+            f" a miss{'' if m.complete else ' in some rows'}, so that the likelihood grows without end and there is"
+            " no finite estimate."
+        )
         text += f" {levels[0][0].upper()}{levels[0][1:]}." if levels else ""
         verdict = Verdict.fails
     remedies = []
@@ -122,7 +127,10 @@ def _linearity(m: BinaryModel) -> Check | None:
     if p >= 0.05:
         text = f"No further power of a measure would add anything (smallest p {p_words(p)}, Holm)."
         return Check(**base, verdict=Verdict.holds, text=text, facts=facts)
-    text = f"{next_} would add to the model (p {p_words(p)}, Holm): over {m.data.title(name)} the {SCALE[m.model.link]} bend{'s' if m.model.link != 'logit' else ''}{' further' if power > 1 else ''}."
+    text = (
+        f"{next_} would add to the model (p {p_words(p)}, Holm): over {m.data.title(name)} the {SCALE[m.model.link]}"
+        f" bend{'s' if m.model.link != 'logit' else ''}{' further' if power > 1 else ''}."
+    )
     terms = [spec_term(t) for t in m.data.terms]
     remedies = (
         [Remedy(label=f"Add {next_}", spec={"terms": [*terms, {"column": name, "power": power + 1}]})]
@@ -144,7 +152,10 @@ def _calibration(hl: Calibration) -> Check:
         )
     facts = {"hosmer_lemeshow.p": hl.p}
     if hl.p >= 0.05:
-        text = f"Hosmer–Lemeshow finds no gap between what is said and what is seen in {len(hl.n)} groups (p {p_words(hl.p)})."
+        text = (
+            f"Hosmer–Lemeshow finds no gap between what is said and what is seen in {len(hl.n)} groups (p"
+            f" {p_words(hl.p)})."
+        )
         return Check(**base, verdict=Verdict.holds, text=text, facts=facts)
     worst = int(np.argmax(np.abs(hl.yes - hl.expected) / hl.n))
     expected, found = float(hl.expected[worst] / hl.n[worst]), float(hl.yes[worst] / hl.n[worst])

@@ -95,12 +95,14 @@ def event_of(table: Table, response: str, event: str | None) -> tuple[Floats, st
     if len(there) > 2 and event is None:
         shown = listing([f"{codes.levels[i]} in {counted(int(n[i]), 'row')}" for i in there], 8)
         raise DataProblem(
-            f"{response} has {len(there)} levels ({shown}). Choose in the settings which one is the event; the others together are the rest.",
+            f"{response} has {len(there)} levels ({shown}). Choose in the settings which one is the event; the others"
+            " together are the rest.",
             column=response,
         )
     if len(there) < 2:
         raise DataProblem(
-            f"All {counted(int(n.sum()), 'row')} have {response} = {codes.levels[there[0]]}: nothing tells yes from no.",
+            f"All {counted(int(n.sum()), 'row')} have {response} = {codes.levels[there[0]]}: nothing tells yes"
+            " from no.",
             column=response,
         )
     said, place = place_of(table, response, event)
@@ -126,7 +128,8 @@ def fit_binary(
     if yes in (0, whole.n):
         said = event if yes else other
         raise DataProblem(
-            f"All {counted(whole.n, 'row')} that are filled throughout have {spec.response} = {said}: nothing tells yes from no.",
+            f"All {counted(whole.n, 'row')} that are filled throughout have {spec.response} = {said}: nothing tells"
+            " yes from no.",
             column=spec.response,
         )
     told(0.15, "Preparing the columns")

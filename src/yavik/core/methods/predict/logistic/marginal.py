@@ -36,7 +36,10 @@ def marginal_table(m: BinaryModel, spec: "LogisticSpec") -> TableBlock:
             unit = f" {data.unit(name)}" if data.unit(name) else ""
             title = data.title(name) + (f" (per {per:g}{unit})" if per != 1 or unit else "")
             lines.append(_line(m, spec, title, size, gradient, per))
-    note = f"Change of the probability of {m.said}, averaged over the rows as they are; of a measure the slope, of a level the difference to its reference. SE by the delta method."
+    note = (
+        f"Change of the probability of {m.said}, averaged over the rows as they are; of a measure the slope, of a"
+        " level the difference to its reference. SE by the delta method."
+    )
     if len(rows) < m.data.n:
         note += f" Averaged over {counted(len(rows), 'row')} drawn by the seed."
     columns = [

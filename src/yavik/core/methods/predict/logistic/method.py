@@ -84,9 +84,11 @@ def compute(table: Table, spec: LogisticSpec, run: Run) -> Answer:
             *(term_pictures(m.fitted, ALL) if drawable and len(m.data.names) > 1 else []),
             *(means_table(m.fitted, 3) if drawable else []),
             marginal_table(m, spec) if drawable and m.used else None,
-            cases_table(m.fitted, spec.predict_at, 3, "Predictions", f"Probability of {m.event}")
-            if drawable and m.used
-            else None,
+            (
+                cases_table(m.fitted, spec.predict_at, 3, "Predictions", f"Probability of {m.event}")
+                if drawable and m.used
+                else None
+            ),
             calibration_table(m, hl),
             influential_table(m),
         ],

@@ -114,15 +114,20 @@ def headline(
     said = lower(m.data.response.title) + f" = {m.event}"
     if not m.data.terms:
         share_ = float(m.data.y.mean())
-        return say(
-            f"No term was chosen: {said} in {percent(share_)} of rows is all that can be told."
-        ), "no term chosen"
+        return (
+            say(f"No term was chosen: {said} in {percent(share_)} of rows is all that can be told."),
+            "no term chosen",
+        )
     names = listing([lower_term(m.data.term_title(t)) for t in m.data.terms], 5)
     what = "odds" if spec.link == "logit" else "probability"
     if m.complete:
-        return say(
-            f"{names[0].upper()}{names[1:]} {'tell' if len(m.data.terms) > 1 else 'tells'} {said} from {m.other} without a single miss in these rows, so that estimates and odds ratios have no bounds."
-        ), "complete separation"
+        return (
+            say(
+                f"{names[0].upper()}{names[1:]} {'tell' if len(m.data.terms) > 1 else 'tells'} {said} from {m.other}"
+                " without a single miss in these rows, so that estimates and odds ratios have no bounds."
+            ),
+            "complete separation",
+        )
     low, high = m.roc.interval(spec.alpha)
     test = tests.get("likelihood_ratio") or tests.get("wald")
     shown = test is None or test[2] < spec.alpha
@@ -154,7 +159,10 @@ def sentence(m: BinaryModel, spec: LogisticSpec, c: Coefficient) -> str | None:
         return None
     others = ", other things equal" if len(m.data.terms) > 1 else ""
     said = lower(m.data.response.title) + f" = {m.event}"
-    return f"{change} multiplies the odds of {said} by {ratio(c.b)}{others} ({level_words(spec.alpha)} CI {ratio_span(c)})."
+    return (
+        f"{change} multiplies the odds of {said} by {ratio(c.b)}{others} ({level_words(spec.alpha)} CI"
+        f" {ratio_span(c)})."
+    )
 
 
 def ratio_span(c: Coefficient) -> str:
@@ -186,9 +194,11 @@ def coefficients_table(m: BinaryModel, spec: LogisticSpec, found: list[Coefficie
                 row |= {
                     "odds_ratio": cell(float(np.exp(np.clip(c.b, -700, 700))), ratio(c.b)),
                     "ci_low": Cell(v=bounds[0], s=ratio_span(c)),
-                    "ci_high": cell(bounds[1], ratio(c.high, c.b))
-                    if bounds[1] is not None
-                    else missing("open: the likelihood has no end on this side"),
+                    "ci_high": (
+                        cell(bounds[1], ratio(c.high, c.b))
+                        if bounds[1] is not None
+                        else missing("open: the likelihood has no end on this side")
+                    ),
                 }
         rows.append(row)
     columns = [("term", "Term<"), ("estimate", "b"), ("se", "SE"), ("z", "z"), ("p", "p")]
