@@ -207,8 +207,8 @@ class Table:
             c.name: (
                 pd.Series(a.to_pandas(), dtype=None)
                 if c.kind not in CODED
-                else pd.Categorical.from_codes(self.codes(c.name).codes, list(self.codes(c.name).levels))
-            )  # type: ignore[call-overload]
+                else pd.Categorical.from_codes(self.codes(c.name).codes, list(self.codes(c.name).levels))  # type: ignore[call-overload]
+            )
             for c, a in zip(self.columns, self.arrays, strict=True)
         }
         return pd.DataFrame(data).set_axis(self.rows, axis=0)

@@ -32,6 +32,7 @@ from yavik.core.figures.pictures import histogram
 from yavik.core.figures.plots import block
 from yavik.core.methods.base import Aim, Alternative, Layout, Method, Run, amount, option, slot
 from yavik.core.methods.compare.two.words import ends
+from yavik.core.methods.kit.claims import claimed
 from yavik.core.methods.kit.margin import WithMargin, judged
 from yavik.core.methods.kit.page import read_page
 from yavik.core.methods.kit.shared import (
@@ -44,12 +45,12 @@ from yavik.core.methods.kit.shared import (
     used_where,
 )
 from yavik.core.stats.decimals import difference
-from yavik.core.stats.effect_sizes import one_sample_d
+from yavik.core.stats.effect_sizes import Size, one_sample_d
 from yavik.core.stats.equivalence import of_means
 from yavik.core.stats.groups import Floats, Groups
 from yavik.core.stats.moments import moments
 from yavik.core.stats.one import median_interval, pseudo_median, sign_test, signed_rank, t_one, variance_test
-from yavik.core.table import DataProblem, Table
+from yavik.core.table import Column, DataProblem, Table
 
 TEST_WORDS = {
     "t": "mean, by Student's t",
@@ -148,6 +149,34 @@ def compute(table: Table, spec: OneSampleSpec, run: Run) -> Answer:
     assert spec.column
     column = table.column(spec.column)
     y, rows = filled_numbers(table, spec.column, 2)
+    _demand_something(y, spec)
+    found = Found(y, spec, printed_decimals(column))
+    run.progress(0.6, "Tested")
+    decimals, title = printed_decimals(column), lower(column.title)
+    without = p_of(y[~far_out(y)], spec)
+    remedy = [Remedy(label="Use signed ranks instead", spec={"test": "wilcoxon"})] if spec.test == "t" else []
+    checks = [
+        normal_check(y, title, "Normal values", remedy, needed=spec.test in ("t", "variance")),
+        outlying_check(y, rows, title, decimals, spec.where, found.p, without, spec.alpha),
+        size_check(len(y), 10, "value"),
+    ]
+    mark = say(italic("p"), f" {p_words(found.p)}")
+    against = ValueMark(at=spec.value, label=number(spec.value, decimals))
+    made = compose(
+        _headline(column.title, unit_of(column), found),
+        short=f"{_said(spec, found.p)}, {plain(mark)}",
+        blocks=_blocks(table, column, found, spec),
+        checks=checks,
+        rows=used_where(table, ~np.isnan(table.numbers(spec.column)), f"{column.title} is empty"),
+        facts=_facts(found, spec),
+        marks=Marks(p=mark, values=[] if spec.test == "variance" else [against]),
+        settings=[TEST_WORDS[spec.test], f"against {number(spec.value, decimals)}{unit_of(column)}"],
+    )
+    return made if spec.margin is None else _within_margin(made, found, spec, spec.margin, column)
+
+
+def _demand_something(y: Floats, spec: OneSampleSpec) -> None:
+    """Raises DataProblem where no value lies above or below."""
     if np.ptp(y) == 0 and spec.test in ("t", "variance"):
         raise DataProblem(
             f"All values of {spec.column} are the same: there is no spread to judge against.", column=spec.column
@@ -157,87 +186,52 @@ def compute(table: Table, spec: OneSampleSpec, run: Run) -> Answer:
             f"Every value of {spec.column} equals {number(spec.value, 2)}: nothing lies above or below.",
             column=spec.column,
         )
-    found = Found(y, spec, printed_decimals(column))
-    run.progress(0.6, "Tested")
-    inner = y[~far_out(y)]
-    without = p_of(inner, spec)
-    remedy = [Remedy(label="Use signed ranks instead", spec={"test": "wilcoxon"})] if spec.test == "t" else []
-    checks = [
-        normal_check(y, lower(column.title), "Normal values", remedy, needed=spec.test in ("t", "variance")),
-        outlying_check(
-            y, rows, lower(column.title), printed_decimals(column), spec.where, found.p, without, spec.alpha
-        ),
-        size_check(len(y), 10, "value"),
-    ]
-    everything = Groups.of(table.numbers(spec.column), np.zeros(table.n_rows, np.int32), table.rows, (column.title,))
-    picture = block("figure", column.title, histogram(column, everything))
-    spans = _headline(column.title, unit_of(column), found)
-    d, g = one_sample_d(float(y.mean()) - spec.value, found.sd, len(y), spec.alpha)
-    effects = [
-        {"term": word(name), "estimate": num(x.estimate, 2), **ci_cells(x.ci_low, x.ci_high, 2)}
-        for name, x in (("Cohen's d, distance of the mean in SDs", d), ("Hedges' g", g))
-    ]
-    blocks = [picture, *_tables(column.title, found, spec)]
+
+
+def _said(spec: OneSampleSpec, p: float) -> str:
+    if p < spec.alpha:
+        return {"two_sided": "differs", "less": "is below", "greater": "is above"}[spec.alternative]
+    none = {"two_sided": "a difference", "less": "a lower value", "greater": "a higher value"}[spec.alternative]
+    return f"no evidence of {none}"
+
+
+def _sizes(f: Found, spec: OneSampleSpec) -> tuple[Size, Size]:
+    """Cohen's d and Hedges' g of the distance from the value."""
+    return one_sample_d(float(f.y.mean()) - spec.value, f.sd, len(f.y), spec.alpha)
+
+
+def _facts(f: Found, spec: OneSampleSpec) -> dict[str, Any]:
+    own = {"p": f.p, "n": len(f.y), "estimate": f.estimate, "ci_low": f.low, "ci_high": f.high}
+    return finite({**own, "cohen_d": _sizes(f, spec)[0].estimate, **f.facts})
+
+
+def _blocks(table: Table, column: Column, f: Found, spec: OneSampleSpec) -> list[Any]:
+    everything = Groups.of(table.numbers(column.name), np.zeros(table.n_rows, np.int32), table.rows, (column.title,))
+    blocks = [block("figure", column.title, histogram(column, everything)), *_tables(column.title, f, spec)]
     if spec.test in ("t", "wilcoxon"):
-        blocks.append(
-            grid(
-                "effects",
-                "How large is it?",
-                [("term", "Effect size<"), ("estimate", "Estimate"), ci_head(spec.alpha)],
-                effects,
-            )
-        )
+        names = ("Cohen's d, distance of the mean in SDs", "Hedges' g")
+        effects = [
+            {"term": word(name), "estimate": num(x.estimate, 2), **ci_cells(x.ci_low, x.ci_high, 2)}
+            for name, x in zip(names, _sizes(f, spec), strict=True)
+        ]
+        heads = [("term", "Effect size<"), ("estimate", "Estimate"), ci_head(spec.alpha)]
+        blocks.append(grid("effects", "How large is it?", heads, effects))
     if spec.test == "wilcoxon":
-        blocks.append(
-            NoteBlock(
-                id="assumes",
-                text=(
-                    "Signed ranks speak about the median only where values lie symmetrically about it; signs need no"
-                    " shape."
-                ),
-            )
+        text = (
+            "Signed ranks speak about the median only where values lie symmetrically about it; signs need no shape."
         )
-    facts = finite(
-        {
-            "p": found.p,
-            "n": len(y),
-            "estimate": found.estimate,
-            "ci_low": found.low,
-            "ci_high": found.high,
-            "cohen_d": d.estimate,
-            **found.facts,
-        }
-    )
-    said = {"two_sided": "differs", "less": "is below", "greater": "is above"}[spec.alternative]
-    if found.p >= spec.alpha:
-        none = {"two_sided": "a difference", "less": "a lower value", "greater": "a higher value"}[spec.alternative]
-        said = f"no evidence of {none}"
-    made = compose(
-        spans,
-        short=f"{said}, {plain(say(italic('p'), f' {p_words(found.p)}'))}",
-        blocks=blocks,
-        checks=checks,
-        rows=used_where(table, ~np.isnan(table.numbers(spec.column)), f"{column.title} is empty"),
-        facts=facts,
-        marks=Marks(
-            p=say(italic("p"), f" {p_words(found.p)}"),
-            values=(
-                []
-                if spec.test == "variance"
-                else [ValueMark(at=spec.value, label=number(spec.value, printed_decimals(column)))]
-            ),
-        ),
-        settings=[TEST_WORDS[spec.test], f"against {number(spec.value, printed_decimals(column))}{unit_of(column)}"],
-    )
-    if spec.margin is None:
-        return made
+        blocks.append(NoteBlock(id="assumes", text=text))
+    return blocks
+
+
+def _within_margin(made: Answer, f: Found, spec: OneSampleSpec, margin: float, column: Column) -> Answer:
     if spec.test != "t":
         raise DataProblem("A margin is a difference of means: choose the mean, by Student's t, with it.")
-    away = float(y.mean()) - spec.value
-    equal = of_means(away, found.sd / float(np.sqrt(len(y))), len(y) - 1, spec.margin, spec.alpha, spec.claim)
+    away, n = float(f.y.mean()) - spec.value, len(f.y)
+    equal = of_means(away, f.sd / float(np.sqrt(n)), n - 1, margin, spec.alpha, spec.claim)
     unit = after_difference(column.unit)
     names = ("the mean", f"{number(spec.value, printed_decimals(column))}{unit}")
-    return judged(made, equal, spec.alpha, names, lambda v: number(v, found.printed), unit)
+    return judged(made, equal, spec.alpha, names, lambda v: number(v, f.printed), unit)
 
 
 def p_of(y: Floats, spec: OneSampleSpec) -> float | None:
@@ -252,7 +246,7 @@ def _headline(title: str, unit: str, f: Found) -> list[Span]:
     d, spec = f.printed, f.spec
     way = {"two_sided": "differs from", "less": "is below", "greater": "is above"}[spec.alternative]
     claim = f"{f.what} of {lower(title)} {way} {number(spec.value, f.decimals)}{unit}, "
-    start = f"The {claim}" if f.p < spec.alpha else f"There is no evidence that the {claim}"
+    start = claimed(f"the {claim}", f.p < spec.alpha)
     tail = f". It is {number(f.estimate, d)}{unit}"
     if np.isfinite(f.low) or np.isfinite(f.high):
         tail += f" ({level_words(spec.alpha)} CI {ends(f.low, f.high, d)})"

@@ -31,6 +31,7 @@ from yavik.core.figures.plots import Cloud, block, scatter
 from yavik.core.methods.base import Aim, Layout, Method, Run, amount, option, slot
 from yavik.core.methods.compare.one_sample import Found, OneSampleSpec, p_of
 from yavik.core.methods.compare.two.words import ends
+from yavik.core.methods.kit.claims import claimed
 from yavik.core.methods.kit.margin import WithMargin, judged
 from yavik.core.methods.kit.page import read_page
 from yavik.core.methods.kit.shared import far_out, normal_check, outlying_check, size_check, used_where
@@ -125,7 +126,7 @@ def _headline(p: Pairs, spec: ComparePairedSpec) -> list[Span]:
     if spec.difference:
         way = " by something other than" if spec.alternative == "two_sided" else " beyond a difference of"
         claim += f"{way} {number(spec.difference, p.decimals)}"
-    start = claim[0].upper() + claim[1:] if f.p < spec.alpha else f"There is no evidence that {claim}"
+    start = claimed(claim, f.p < spec.alpha)
     known = np.isfinite(f.low) or np.isfinite(f.high)
     ci = f" ({level_words(spec.alpha)} CI {ends(f.low, f.high, p.printed)})" if known else ""
     said = f" {p_words(f.p)}. The {f.what} difference is {number(f.estimate, p.printed)}{p.unit}{ci}."

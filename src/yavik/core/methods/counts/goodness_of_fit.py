@@ -5,7 +5,7 @@ from typing import Any
 import numpy as np
 from pydantic import Field
 
-from yavik.core.answers import Answer, Cell, Check, Marks, RowsUsed, Verdict
+from yavik.core.answers import Answer, Cell, Check, Marks, RowsUsed, Span, TableBlock, Verdict
 from yavik.core.answers.answer import LeftOut
 from yavik.core.answers.make import compose, grid
 from yavik.core.answers.wording import (
@@ -29,9 +29,11 @@ from yavik.core.figures.caption import lower
 from yavik.core.figures.pictures import bars
 from yavik.core.figures.plots import block
 from yavik.core.methods.base import Aim, Layout, Method, Run, Spec, amount, placed, slot
+from yavik.core.methods.kit.claims import claimed
 from yavik.core.methods.kit.page import read_page
 from yavik.core.methods.kit.shares import LEVELS, levels_of
 from yavik.core.stats.groups import Floats
+from yavik.core.stats.spread import Chi2Test
 from yavik.core.stats.tables_of_counts import goodness
 from yavik.core.table import Codes, DataProblem, Table
 from yavik.core.table.column import CODED
@@ -75,7 +77,34 @@ def compute(table: Table, spec: GoodnessSpec, run: Run) -> Answer:
             column=spec.column,
         )
     title = table.column(spec.column).title
-    rows = []
+    against = "all levels alike" if not spec.expected else "the shares expected"
+    mark = say(italic("p"), f" {p_words(t.p)}")
+    gone = int((coded.codes < 0).sum())
+    drawn = bars(table.column(spec.column), tuple(names)[:30], counts[None, :30], ("",))
+    w = float(np.sqrt(t.chi2 / n))
+    return compose(
+        _headline(f"counts of {lower(title)} differ from {against}", t, spec.alpha, names, counts, n * shares),
+        short=f"{'differ' if t.p < spec.alpha else 'no evidence of a difference'}, {plain(mark)}",
+        blocks=[block("figure", title, drawn), _levels(title, names, counts, shares), _test(t, w)],
+        checks=[_large_enough(float((n * shares).min()))],
+        rows=RowsUsed(
+            total=table.n_rows, used=int(n), left_out=[LeftOut(why=f"{title} is empty", n=gone)] if gone else []
+        ),
+        facts={"p": t.p, "n": n, "chi2": t.chi2, "df": t.df, "estimate": w},
+        settings=["Pearson's χ²", f"against {against}"],
+        marks=Marks(p=mark),
+    )
+
+
+def _headline(claim: str, t: Chi2Test, alpha: float, names: list[str], counts: Floats, e: Floats) -> list[Span]:
+    most = int(np.argmax(np.abs(counts - e)))
+    tail = f"{names[most]} has {counted(int(counts[most]), 'row')} where {number(float(e[most]), 1)} were expected."
+    test = say(f"χ²({df(t.df)}, ", italic("n"), f" = {int(counts.sum())}) = {statistic(t.chi2)}, ")
+    return say(f"{claimed(claim, t.p < alpha)}, ", *test, italic("p"), f" {p_words(t.p)}. {tail}")
+
+
+def _levels(title: str, names: list[str], counts: Floats, shares: Floats) -> TableBlock:
+    rows, n = [], counts.sum()
     for name, c, s in zip(names, counts, shares, strict=True):
         e = n * s
         rows.append(
@@ -88,68 +117,32 @@ def compute(table: Table, spec: GoodnessSpec, run: Run) -> Answer:
                 "residual": num(float((c - e) / np.sqrt(e * (1 - s))), 1),
             }
         )
-    against = "all levels alike" if not spec.expected else "the shares expected"
-    claim = f"counts of {lower(title)} differ from {against}"
-    mark = say(italic("p"), f" {p_words(t.p)}")
-    start = f"{claim[0].upper()}{claim[1:]}, " if t.p < spec.alpha else f"There is no evidence that {claim}, "
-    most = int(np.argmax(np.abs(counts - n * shares)))
-    tail = (
-        f". {names[most]} has {counted(int(counts[most]), 'row')} where {number(float(n * shares[most]), 1)} were"
-        " expected."
-    )
-    low = float((n * shares).min())
-    check = Check(
+    heads = [("level", "Level<"), ("n", "n"), ("share", "Share"), ("expected_share", "Expected share")]
+    heads += [("expected", "Expected"), ("residual", "Adjusted residual")]
+    note = "Adjusted residuals beyond ±2 stand for clearly more or fewer than expected."
+    return grid("frequencies", title, heads, rows, note=note)
+
+
+def _test(t: Chi2Test, w: float) -> TableBlock:
+    row = {
+        "term": word("Pearson's χ²"),
+        "chi2": stat(t.chi2),
+        "df": df_cell(t.df),
+        "p": p_cell(t.p),
+        "estimate": num(w, 2),
+    }
+    heads = [("term", "<"), ("chi2", "χ²"), ("df", "df"), ("p", "p"), ("estimate", "Cohen's w")]
+    return grid("test", "Test of the expected shares", heads, [row])
+
+
+def _large_enough(low: float) -> Check:
+    return Check(
         id="expected",
         title="Large enough counts",
         verdict=Verdict.holds if low >= 5 else Verdict.doubtful if low >= 1 else Verdict.fails,
         text=f"The smallest expected count is {number(low, 1)}."
         + ("" if low >= 5 else " Below 5 χ² is a rough guide; join levels that belong together."),
         facts={"expected_min": low},
-    )
-    gone = int((coded.codes < 0).sum())
-    drawn = bars(table.column(spec.column), tuple(names)[:30], counts[None, :30], ("",))
-    w = float(np.sqrt(t.chi2 / n))
-    return compose(
-        say(start, f"χ²({df(t.df)}, ", italic("n"), f" = {int(n)}) = {statistic(t.chi2)}, ", *mark, tail),
-        short=f"{'differ' if t.p < spec.alpha else 'no evidence of a difference'}, {plain(mark)}",
-        blocks=[
-            block("figure", title, drawn),
-            grid(
-                "frequencies",
-                title,
-                [
-                    ("level", "Level<"),
-                    ("n", "n"),
-                    ("share", "Share"),
-                    ("expected_share", "Expected share"),
-                    ("expected", "Expected"),
-                    ("residual", "Adjusted residual"),
-                ],
-                rows,
-                note="Adjusted residuals beyond ±2 stand for clearly more or fewer than expected.",
-            ),
-            grid(
-                "test",
-                "Test of the expected shares",
-                [("term", "<"), ("chi2", "χ²"), ("df", "df"), ("p", "p"), ("estimate", "Cohen's w")],
-                [
-                    {
-                        "term": word("Pearson's χ²"),
-                        "chi2": stat(t.chi2),
-                        "df": df_cell(t.df),
-                        "p": p_cell(t.p),
-                        "estimate": num(w, 2),
-                    }
-                ],
-            ),
-        ],
-        checks=[check],
-        rows=RowsUsed(
-            total=table.n_rows, used=int(n), left_out=[LeftOut(why=f"{title} is empty", n=gone)] if gone else []
-        ),
-        facts={"p": t.p, "n": n, "chi2": t.chi2, "df": t.df, "estimate": w},
-        settings=["Pearson's χ²", f"against {against}"],
-        marks=Marks(p=mark),
     )
 
 

@@ -4,8 +4,9 @@ from typing import Any
 
 import numpy as np
 from pydantic import Field
+from scipy import special
 
-from yavik.core.answers import Answer, Cell, Check, Marks, RowsUsed, Verdict
+from yavik.core.answers import Answer, Cell, Check, Marks, RowsUsed, TableBlock, Verdict
 from yavik.core.answers.answer import LeftOut
 from yavik.core.answers.make import ci_head, compose, grid
 from yavik.core.answers.wording import (
@@ -13,7 +14,7 @@ from yavik.core.answers.wording import (
     italic,
     level_words,
     listing,
-    num,
+    missing,
     p_cell,
     p_words,
     percent,
@@ -26,11 +27,13 @@ from yavik.core.answers.wording import (
 )
 from yavik.core.methods.base import Aim, Layout, Method, Run, Spec, placed, slot
 from yavik.core.methods.fit import n_levels
+from yavik.core.methods.kit.claims import claimed
 from yavik.core.methods.kit.events import event_in
 from yavik.core.methods.kit.page import read_page
 from yavik.core.methods.kit.shares import ends_of, levels_of, points
 from yavik.core.stats.adjusting import adjust
 from yavik.core.stats.shares import wilson
+from yavik.core.stats.spread import Chi2Test
 from yavik.core.stats.tables_of_counts import cochran_q, mcnemar
 from yavik.core.table import DataProblem, Table
 
@@ -136,38 +139,57 @@ def _two(spec: PairedSpec, titles: list[str], event: str, x: Any, groups: Any, r
             f"Every row says the same for {titles[0]} and {titles[1]}: nothing changed.", column=spec.columns[1]
         )
     d = (only_first - only_second) / n
-    # Bonett and Price (2012): half a row is added to either kind of change.
-    p1, p2 = (only_first + 1) / (n + 2), (only_second + 1) / (n + 2)
-    from scipy import stats
-
-    tail_share = spec.alpha / (2 if spec.alternative == "two_sided" else 1)
-    reach = float(stats.norm.isf(tail_share)) * float(np.sqrt((p1 + p2 - (p1 - p2) ** 2) / (n + 2)))
-    low = -1.0 if spec.alternative == "less" else max(-1.0, p1 - p2 - reach)
-    high = 1.0 if spec.alternative == "greater" else min(1.0, p1 - p2 + reach)
-    ends = ends_of(low, high, points, spec.alternative)
+    low, high = _interval(only_first, only_second, n, spec)
     mark = say(italic("p"), f" {p_words(exact)}")
     claim = {
         "two_sided": f"the share of {event} differs between {titles[0]} and {titles[1]}",
         "less": f"the share of {event} is lower for {titles[0]} than for {titles[1]}",
         "greater": f"the share of {event} is higher for {titles[0]} than for {titles[1]}",
     }[spec.alternative]
-    start = f"{claim[0].upper()}{claim[1:]}, " if exact < spec.alpha else f"There is no evidence that {claim}, "
+    ends = ends_of(low, high, points, spec.alternative)
     tail = (
         f" (exact). {moved} of {n} rows changed: {only_first} have {event} only for {titles[0]}, {only_second} only"
         f" for {titles[1]}; the difference of the shares is {points(d)} percentage points ({level_words(spec.alpha)}"
         f" CI {ends})."
     )
-    cross = [
-        {"level": word(f"{titles[0]}: {event}"), "c0": whole(int((a & b).sum())), "c1": whole(only_first)},
-        {"level": word(f"{titles[0]}: not {event}"), "c0": whole(only_second), "c1": whole(int((~a & ~b).sum()))},
-    ]
-    tests = [
+    own = {"event": event, "p": exact, "n": n, "chi2": t.chi2, "chi2.p": t.p}
+    return compose(
+        say(f"{claimed(claim, exact < spec.alpha)}, ", *mark, tail),
+        short=f"{'shares differ' if exact < spec.alpha else 'no evidence of a difference'}, {plain(mark)}",
+        blocks=[groups, _crossed(a, b, titles, event), _tests(exact, t, spec)],
+        checks=[_changed(moved)],
+        rows=rows,
+        facts={**own, "estimate": d, "ci_low": low, "ci_high": high},
+        settings=["exact test of the rows that changed", f"counted is {event}"],
+        marks=Marks(p=mark),
+    )
+
+
+def _interval(only_first: int, only_second: int, n: int, spec: PairedSpec) -> tuple[float, float]:
+    """Of the difference of the shares; half a row is added to either kind of change (Bonett & Price, 2012)."""
+    p1, p2 = (only_first + 1) / (n + 2), (only_second + 1) / (n + 2)
+    quantile = -float(special.ndtri(spec.alpha / (2 if spec.alternative == "two_sided" else 1)))
+    reach = quantile * float(np.sqrt((p1 + p2 - (p1 - p2) ** 2) / (n + 2)))
+    low = -1.0 if spec.alternative == "less" else max(-1.0, p1 - p2 - reach)
+    return low, 1.0 if spec.alternative == "greater" else min(1.0, p1 - p2 + reach)
+
+
+def _crossed(a: Any, b: Any, titles: list[str], event: str) -> TableBlock:
+    def line(name: str, mine: Any) -> dict[str, Cell]:
+        return {"level": word(name), "c0": whole(int((mine & b).sum())), "c1": whole(int((mine & ~b).sum()))}
+
+    rows = [line(f"{titles[0]}: {event}", a), line(f"{titles[0]}: not {event}", ~a)]
+    heads = [("level", "<"), ("c0", f"{titles[1]}: {event}"), ("c1", f"{titles[1]}: not {event}")]
+    return grid("crosstab", "Both occasions", heads, rows)
+
+
+def _tests(exact: float, t: Chi2Test, spec: PairedSpec) -> TableBlock:
+    side = "" if spec.alternative == "two_sided" else ", one-sided"
+    rows = [
         {
-            "term": word(
-                "Exact binomial of the changes" + ("" if spec.alternative == "two_sided" else ", one-sided")
-            ),
-            "chi2": num(np.nan, 0, "has none"),
-            "df": num(np.nan, 0, "has none"),
+            "term": word(f"Exact binomial of the changes{side}"),
+            "chi2": missing("has none"),
+            "df": missing("has none"),
             "p": p_cell(exact),
         },
         {
@@ -177,43 +199,18 @@ def _two(spec: PairedSpec, titles: list[str], event: str, x: Any, groups: Any, r
             "p": p_cell(t.p, "no row changed"),
         },
     ]
-    few = moved < 25
-    check = Check(
+    heads = [("term", "Test<"), ("chi2", "χ²"), ("df", "df"), ("p", "p")]
+    return grid("tests", "Tests of equal shares", heads, rows)
+
+
+def _changed(moved: int) -> Check:
+    return Check(
         id="changes",
         title="Enough rows that changed",
         verdict=Verdict.doubtful if moved < 10 else Verdict.holds,
-        text=f"{moved} rows changed." + (" With fewer than 25 the exact p is the one to report." if few else ""),
+        text=f"{moved} rows changed."
+        + (" With fewer than 25 the exact p is the one to report." if moved < 25 else ""),
         facts={"changed": float(moved)},
-    )
-    return compose(
-        say(start, *mark, tail),
-        short=f"{'shares differ' if exact < spec.alpha else 'no evidence of a difference'}, {plain(mark)}",
-        blocks=[
-            groups,
-            grid(
-                "crosstab",
-                "Both occasions",
-                [("level", "<"), ("c0", f"{titles[1]}: {event}"), ("c1", f"{titles[1]}: not {event}")],
-                cross,
-            ),
-            grid(
-                "tests", "Tests of equal shares", [("term", "Test<"), ("chi2", "χ²"), ("df", "df"), ("p", "p")], tests
-            ),
-        ],
-        checks=[check],
-        rows=rows,
-        facts={
-            "event": event,
-            "p": exact,
-            "n": n,
-            "chi2": t.chi2,
-            "chi2.p": t.p,
-            "estimate": d,
-            "ci_low": low,
-            "ci_high": high,
-        },
-        settings=["exact test of the rows that changed", f"counted is {event}"],
-        marks=Marks(p=mark),
     )
 
 
@@ -225,7 +222,7 @@ def _several(spec: PairedSpec, titles: list[str], event: str, x: Any, groups: An
     share = x.mean(axis=0)
     low, high = int(share.argmin()), int(share.argmax())
     claim = f"shares of {event} differ between the {len(titles)} occasions"
-    start = f"{claim[0].upper()}{claim[1:]}, " if t.p < spec.alpha else f"There is no evidence that {claim}, "
+    start = f"{claimed(claim, t.p < spec.alpha)}, "
     tail = (
         f". They run from {percent(float(share[low]))} for {titles[low]} to {percent(float(share[high]))} for"
         f" {titles[high]}."

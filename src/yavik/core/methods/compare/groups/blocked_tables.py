@@ -33,6 +33,7 @@ from yavik.core.methods.compare.groups.contrasts import Planned
 from yavik.core.methods.compare.groups.spec import CompareGroupsSpec
 from yavik.core.methods.compare.groups.words import contrast_words
 from yavik.core.methods.kit import checks
+from yavik.core.methods.kit.claims import claimed
 from yavik.core.methods.kit.shared import normal_check
 from yavik.core.stats.draws import Permuted
 from yavik.core.stats.groups import Groups
@@ -60,7 +61,7 @@ def headline(
         f"{'ranks of' if ranks else 'mean'} {value} {'differ' if ranks else 'differs'} by {by}, allowing for"
         f" {lower(b.block_title)}"
     )
-    start = what[0].upper() + what[1:] if p < spec.alpha else f"There is no evidence that {what}"
+    start = claimed(what, p < spec.alpha)
     t = b.of_groups.test
     if ranks:
         middle = say(f"χ²({ranks.df}) = {statistic(ranks.chi2)}, ")

@@ -1,5 +1,6 @@
 """Subjects by times, from either layout; subjects that lack a time are left out and said."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -108,12 +109,29 @@ def _present(codes: Any, names: tuple[str, ...], column: str | None) -> tuple[An
     return found, kept
 
 
-def read_long(table: Table, spec: RepeatedSpec) -> Subjects:
-    assert spec.response and spec.subject and spec.within
-    chosen = [spec.response, spec.subject, spec.within, *([spec.between] if spec.between else []), *spec.covariates]
+def _chosen(spec: RepeatedSpec) -> list[str]:
+    """The columns in the slots, each in one. Raises DataProblem."""
+    slots = [spec.response, spec.subject, spec.within, spec.between, *spec.covariates]
+    chosen = [c for c in slots if c]
     twice = next((c for i, c in enumerate(chosen) if c in chosen[:i]), None)
     if twice:
         raise DataProblem(f"{twice} stands in two slots; each column can have one place.", column=twice)
+    return chosen
+
+
+def _times(codes: Any, levels: Sequence[str], column: str) -> Any:
+    """Places of the times that occur, in order. Raises DataProblem for one, and for more than can be taken."""
+    found = np.flatnonzero(np.bincount(codes, minlength=len(levels)))
+    if len(found) < 2:
+        raise DataProblem(f"{column} has one level, '{levels[found[0]]}'; a change needs two.", column=column)
+    if len(found) > MOST_TIMES:
+        raise DataProblem(f"{column} has {len(found)} levels; this question takes up to {MOST_TIMES}.", column=column)
+    return found
+
+
+def read_long(table: Table, spec: RepeatedSpec) -> Subjects:
+    assert spec.response and spec.subject and spec.within
+    chosen = _chosen(spec)
     values, subjects, times = table.numbers(spec.response), table.codes(spec.subject), table.codes(spec.within)
     between = table.codes(spec.between) if spec.between else None
     x = _covariates(table, spec)
@@ -123,15 +141,7 @@ def read_long(table: Table, spec: RepeatedSpec) -> Subjects:
     if not use.any():
         raise DataProblem(f"No row has {listing(chosen, 6)} all filled.", column=spec.response)
     s, t, rows = subjects.codes[use], times.codes[use], table.rows[use]
-    found = np.flatnonzero(np.bincount(t, minlength=len(times.levels)))
-    if len(found) < 2:
-        raise DataProblem(
-            f"{spec.within} has one level, '{times.levels[found[0]]}'; a change needs two.", column=spec.within
-        )
-    if len(found) > MOST_TIMES:
-        raise DataProblem(
-            f"{spec.within} has {len(found)} levels; this question takes up to {MOST_TIMES}.", column=spec.within
-        )
+    found = _times(t, times.levels, spec.within)
     place = np.zeros(len(times.levels), np.int64)
     place[found] = np.arange(len(found))
     k = len(subjects.levels)

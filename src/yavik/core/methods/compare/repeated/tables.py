@@ -31,6 +31,7 @@ from yavik.core.figures.caption import lower
 from yavik.core.figures.plots import Line, block, profile
 from yavik.core.methods.compare.repeated.data import Subjects, by_group
 from yavik.core.methods.compare.repeated.spec import RepeatedSpec
+from yavik.core.methods.kit.claims import claimed
 from yavik.core.stats.adjusting import adjust
 from yavik.core.stats.groups import Floats
 from yavik.core.stats.linear import coded
@@ -67,9 +68,8 @@ def headline(s: Subjects, spec: RepeatedSpec, r: Repeated, epsilon: float) -> tu
             )
             return spans, t.p, "changes differ"
     t = _test(time, epsilon)
-    subject = f"{value[0].upper()}{value[1:]}"
     claim = f"changes over {over}"
-    start = f"{subject} {claim}, " if t.p < spec.alpha else f"There is no evidence that {value} {claim}, "
+    start = f"{claimed(f'{value} {claim}', t.p < spec.alpha)}, "
     parts: list[str | Span] = [start, *_f(t)]
     if together:
         parts += ["; there is no evidence that groups change differently, ", *_f(_test(together, epsilon))]
@@ -338,7 +338,7 @@ def by_friedman(s: Subjects, *, folded: bool = True) -> TableBlock | None:
 def rank_headline(s: Subjects, spec: RepeatedSpec, f: Friedman) -> list[Span]:
     value, over = lower(s.value), lower(s.time_title)
     claim = f"ranks of {value} differ over {over}"
-    start = f"{claim[0].upper()}{claim[1:]}, " if f.p < spec.alpha else f"There is no evidence that {claim}, "
+    start = f"{claimed(claim, f.p < spec.alpha)}, "
     low, high = int(f.mean_ranks.argmin()), int(f.mean_ranks.argmax())
     tail = (
         f". Mean ranks run from {number(float(f.mean_ranks[low]), 1)} at {s.times[low]} to"

@@ -29,6 +29,7 @@ from yavik.core.methods.base import Aim, Layout, Method, Run
 from yavik.core.methods.compare.spread.spec import CompareSpreadSpec, Tested
 from yavik.core.methods.compare.two.words import ends
 from yavik.core.methods.kit import checks
+from yavik.core.methods.kit.claims import claimed
 from yavik.core.methods.kit.page import read_page
 from yavik.core.methods.kit.samples import (
     decimals_of,
@@ -287,7 +288,7 @@ def _compose(
         if spec.ratio == 1:
             side = "smaller" if spec.alternative == "less" else "larger"
             claim = f"{subject} is {side} in {names[0]} than in {names[1]}"
-    start = f"{claim[0].upper()}{claim[1:]}, " if main.p < spec.alpha else f"There is no evidence that {claim}, "
+    start = f"{claimed(claim, main.p < spec.alpha)}, "
     low, high = int(np.argmin(sd)), int(np.argmax(sd))
     dfs = f"({df(main.df1)}, {df(main.df2)})" if np.isfinite(main.df2) else f"({df(main.df1)})"
     unit, d = (after(data.unit) if data else ""), (data.decimals + 1 if data else 2)

@@ -18,6 +18,7 @@ from yavik.core.figures.caption import lower
 from yavik.core.methods.compare.two.words import ends
 from yavik.core.methods.counts.crosstab import tables
 from yavik.core.methods.counts.crosstab.compute import CrosstabResults
+from yavik.core.methods.kit.claims import claimed
 
 
 def headline(r: CrosstabResults) -> list[Span]:
@@ -28,7 +29,7 @@ def headline(r: CrosstabResults) -> list[Span]:
     if r.two and r.alternative != "two_sided":
         way = "lower" if r.alternative == "less" else "higher"
         claim = f"the share of {r.columns[r.event]} is {way} in {r.rows[0]} than in {r.rows[1]}"
-    start = f"{claim[0].upper()}{claim[1:]}, " if r.p < r.alpha else f"There is no evidence that {claim}, "
+    start = f"{claimed(claim, r.p < r.alpha)}, "
     return say(start, *_flat_test(r), _most(r))
 
 

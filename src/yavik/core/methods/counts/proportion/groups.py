@@ -26,6 +26,7 @@ from yavik.core.answers.wording import (
 from yavik.core.figures.caption import lower
 from yavik.core.figures.plots import Bar, block, forest
 from yavik.core.methods.counts.proportion.spec import ProportionSpec
+from yavik.core.methods.kit.claims import claimed
 from yavik.core.methods.kit.margin import demand_share, judged
 from yavik.core.methods.kit.shares import ends_of, percent_ci, points
 from yavik.core.stats.direction import z_p
@@ -79,47 +80,19 @@ def compared(
         )
         middle = [*middle, *say(italic("p"), f" {p_words(p)}")]
     facts["p"] = p
-    way = {
-        "two_sided": f"differs by {lower(title)}",
-        "less": f"is lower in {names[0]} than in {names[-1]}",
-        "greater": f"is higher in {names[0]} than in {names[-1]}",
-    }[spec.alternative]
-    claim = f"share of {what} {way}"
-    start = f"The {claim}, " if p < spec.alpha else f"There is no evidence that the {claim}, "
     mark = say(italic("p"), f" {p_words(p)}")
-    columns = [
-        ("group", f"{title}<"),
-        ("n", "n"),
-        ("hits", "Counted"),
-        ("estimate", "Share"),
-        ci_head(spec.alpha, " (Wilson)"),
-    ]
-    blocks: list[Any] = [
-        (
+    made = compose(
+        say(f"{claimed(_claim(spec, what, names, title), p < spec.alpha)}, ", *middle, f". {tail}."),
+        short=f"{_short(spec, names, p)}, {plain(mark)}",
+        blocks=[
             block("figure", f"Share of {what}", forest(bars, f"Share of {what} (%)", at=None))
             if len(names) <= 40
-            else None
-        ),
-        grid("groups", f"Share of {what}", columns, lines),
-        grid(
-            "tests",
-            "Tests of equal shares",
-            [("term", "Test<"), ("statistic", "Statistic"), ("df", "df"), ("p", "p")],
-            tests,
-        ),
-    ]
-    if effect:
-        blocks.append(_sizes(effect, names, n, hits, spec.alpha))
-    check = _expected(test.expected, exact)
-    direction = {"two_sided": "shares differ", "less": f"lower in {names[0]}", "greater": f"higher in {names[0]}"}
-    said = direction[spec.alternative] if p < spec.alpha else "no evidence of a difference"
-    if spec.alternative != "two_sided" and p >= spec.alpha:
-        said = f"no evidence that {direction[spec.alternative]}"
-    made = compose(
-        say(start, *middle, f". {tail}."),
-        short=f"{said}, {plain(mark)}",
-        blocks=blocks,
-        checks=[check],
+            else None,
+            grid("groups", f"Share of {what}", _heads(title, spec.alpha), lines),
+            grid("tests", "Tests of equal shares", TESTS, tests),
+            _sizes(effect, names, n, hits, spec.alpha) if effect else None,
+        ],
+        checks=[_expected(test.expected, exact)],
         rows=rows,
         facts=facts,
         settings=["Fisher's exact test" if exact else "Pearson's χ²", f"counted is {what}"],
@@ -132,6 +105,36 @@ def compared(
     demand_share(spec.margin)
     found = of_shares(hits[0], n[0], hits[1], n[1], spec.margin, spec.alpha, spec.claim)
     return judged(made, found, spec.alpha, (names[0], names[1]), points, " percentage points")
+
+
+TESTS = [("term", "Test<"), ("statistic", "Statistic"), ("df", "df"), ("p", "p")]
+
+
+def _heads(title: str, alpha: float) -> list[Any]:
+    return [
+        ("group", f"{title}<"),
+        ("n", "n"),
+        ("hits", "Counted"),
+        ("estimate", "Share"),
+        ci_head(alpha, " (Wilson)"),
+    ]
+
+
+def _claim(spec: ProportionSpec, what: str, names: tuple[str, ...], title: str) -> str:
+    way = {
+        "two_sided": f"differs by {lower(title)}",
+        "less": f"is lower in {names[0]} than in {names[-1]}",
+        "greater": f"is higher in {names[0]} than in {names[-1]}",
+    }
+    return f"the share of {what} {way[spec.alternative]}"
+
+
+def _short(spec: ProportionSpec, names: tuple[str, ...], p: float) -> str:
+    said = {"two_sided": "shares differ", "less": f"lower in {names[0]}", "greater": f"higher in {names[0]}"}
+    if p < spec.alpha:
+        return said[spec.alternative]
+    both = spec.alternative == "two_sided"
+    return "no evidence of a difference" if both else f"no evidence that {said[spec.alternative]}"
 
 
 def _lines(names: tuple[str, ...], n: Any, hits: Any, alpha: float) -> tuple[list[dict[str, Cell]], list[Bar]]:

@@ -26,6 +26,7 @@ from yavik.core.methods.base import Aim, Layout, Method, Run
 from yavik.core.methods.counts.proportion.groups import compared
 from yavik.core.methods.counts.proportion.spec import ProportionSpec
 from yavik.core.methods.fit import n_levels
+from yavik.core.methods.kit.claims import claimed
 from yavik.core.methods.kit.events import place_of
 from yavik.core.methods.kit.margin import demand_share, judged
 from yavik.core.methods.kit.page import read_page
@@ -123,7 +124,7 @@ def _one(spec: ProportionSpec, what: str, n: float, hits: float, rows: RowsUsed)
         z = (p - spec.value) / np.sqrt(spec.value * (1 - spec.value) / n)
         way = {"two_sided": "differs from", "less": "is below", "greater": "is above"}[spec.alternative]
         claim = f"share of {what} {way} {percent(spec.value)}"
-        start = f"The {claim}, " if exact < spec.alpha else f"There is no evidence that the {claim}, "
+        start = f"{claimed(f'the {claim}', exact < spec.alpha)}, "
         spans = say(start, italic("p"), f" {p_words(exact)} (exact). It is {percent(p)} ({ci}).")
         tests = [
             {"term": word("Exact binomial"), "z": missing("has none"), "p": p_cell(exact)},

@@ -115,13 +115,9 @@ def event_of(table: Table, response: str, event: str | None) -> tuple[Floats, st
     return y, said, others[0] if len(others) == 1 else "another"
 
 
-def fit_binary(
-    table: Table, spec: "LogisticSpec", told: Callable[[float, str], None] = lambda _part, _what: None
-) -> BinaryModel:
-    """Raises DataProblem for what cannot be fitted."""
+def _read(table: Table, spec: "LogisticSpec") -> tuple[ModelData, str, str]:
+    """The rows of all terms offered, the event and the rest in words."""
     assert spec.response
-    if spec.penalty == "firth" and spec.link != "logit":
-        raise DataProblem("The penalised fit is for the logit link; choose that link, or no penalty.")
     y, event, other = event_of(table, spec.response, spec.event)
     whole = read_model(table, spec.response, spec.terms, spec.reference, None, y, spec.intercept)
     yes = int(whole.y.sum())
@@ -132,8 +128,18 @@ def fit_binary(
             " yes from no.",
             column=spec.response,
         )
+    return (whole.about_means() if spec.intercept and spec.zero == "mean" else whole), event, other
+
+
+def fit_binary(
+    table: Table, spec: "LogisticSpec", told: Callable[[float, str], None] = lambda _part, _what: None
+) -> BinaryModel:
+    """Raises DataProblem for what cannot be fitted."""
+    assert spec.response
+    if spec.penalty == "firth" and spec.link != "logit":
+        raise DataProblem("The penalised fit is for the logit link; choose that link, or no penalty.")
+    whole, event, other = _read(table, spec)
     told(0.15, "Preparing the columns")
-    whole = whole.about_means() if spec.intercept and spec.zero == "mean" else whole
     whole, t = prepared_columns(whole, spec.intercept)
     used, _ = independent_columns(t)
     if spec.selection in ("none", "backward"):

@@ -29,6 +29,7 @@ from yavik.core.answers.wording import (
     whole,
     word,
 )
+from yavik.core.methods.kit.claims import claimed
 from yavik.core.methods.kit.models.coefficients import (
     INFINITE,
     Coefficient,
@@ -132,7 +133,7 @@ def headline(
     test = tests.get("likelihood_ratio") or tests.get("wald")
     shown = test is None or test[2] < spec.alpha
     claim = f"the {what} of {said} {'go' if what == 'odds' else 'goes'} with {names}"
-    start = claim[0].upper() + claim[1:] if shown else f"There is no evidence that {claim}"
+    start = claimed(claim, shown)
     parts: list[str | Span] = [
         f"{start}: the model tells it from {m.other} with an area under the ROC curve of {share(m.roc.auc)}"
     ]
