@@ -5,5 +5,10 @@ import { defineConfig } from "vite";
 export default defineConfig({
   plugins: [react(), tailwindcss()],
   build: { outDir: "../src/yavik/server/static", emptyOutDir: true, chunkSizeWarningLimit: 2500 },
-  server: { port: 5173, proxy: { "/api": { target: "http://127.0.0.1:8737", changeOrigin: true, headers: { origin: "http://127.0.0.1:8737" } } } },
+  server: {
+    port: 5173,
+    proxy: {
+      "/api": { target: "http://127.0.0.1:8737", changeOrigin: true, headers: { origin: "http://127.0.0.1:8737" } },
+    },
+  },
 });

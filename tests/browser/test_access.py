@@ -207,3 +207,19 @@ def test_a_draft_survives_a_reload(demo: Page) -> None:
     demo.reload()
     expect(demo.get_by_label("Expression")).to_have_value("minutes / 2")
     expect(demo.get_by_label("Name of the new column")).to_have_value("half")
+
+
+def test_a_page_that_breaks_leaves_the_rest_standing(browser: Browser, address: str) -> None:
+    """A state that no page can draw: the words say so, the contents stay, the other pages work."""
+    context = browser.new_context(base_url=address, viewport={"width": 1280, "height": 800})
+    page = context.new_page()
+    study = page.request.post("/api/studies/demo").json()["id"]
+    entries = page.request.get(f"/api/studies/{study}").json()["entries"]
+    question = next(e["id"] for e in entries if e["type"] == "question")
+    page.route(f"**/questions/{question}", lambda route: route.fulfill(json={"id": question, "spec": None}))
+    page.goto(f"/s/{study}/q/{question}")
+    expect(page.get_by_role("heading", name="This page could not be shown")).to_be_visible()
+    expect(page.get_by_role("link", name="Room trial")).to_be_visible()
+    page.get_by_role("link", name="To the study").click()
+    expect(page.get_by_role("heading", name="What it says so far")).to_be_visible()
+    context.close()

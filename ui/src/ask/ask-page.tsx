@@ -15,14 +15,27 @@ export function AskPage() {
   const [chosen, setChosen] = useState<string[]>([]);
   const [text, setText] = useState("");
   const fits = useQuery({
-    queryKey: ["fits", study, id, data?.table?.version, chosen], enabled: chosen.length > 0, placeholderData: keepPreviousData,
-    queryFn: () => take(api.GET("/api/studies/{study_id}/tables/{table_id}/fits", { params: { path: { study_id: study, table_id: id }, query: { names: chosen } } })),
+    queryKey: ["fits", study, id, data?.table?.version, chosen],
+    enabled: chosen.length > 0,
+    placeholderData: keepPreviousData,
+    queryFn: () =>
+      take(
+        api.GET("/api/studies/{study_id}/tables/{table_id}/fits", {
+          params: { path: { study_id: study, table_id: id }, query: { names: chosen } },
+        }),
+      ),
   });
   const ask = useNewQuestion(study, (made) => go(`/s/${study}/q/${made.id}`));
-  if (error) return <div className="p-8"><Trouble error={error} /></div>;
+  if (error)
+    return (
+      <div className="p-8">
+        <Trouble error={error} />
+      </div>
+    );
   if (!data?.table || !catalogue) return <Loading />;
   const table = data.table;
-  const begin = (method: string, layout: string, spec: Record<string, unknown>) => ask.mutate({ table: id, method, layout, spec });
+  const begin = (method: string, layout: string, spec: Record<string, unknown>) =>
+    ask.mutate({ table: id, method, layout, spec });
   const toggle = (name: string) => setChosen((c) => (c.includes(name) ? c.filter((n) => n !== name) : [...c, name]));
   const aims = catalogue.aims.filter((a) => catalogue.methods.some((m) => m.aim === a.id));
   const found = chosen.length ? (fits.data?.fits ?? []) : [];
@@ -30,33 +43,86 @@ export function AskPage() {
     <div className="flex min-h-full">
       <section aria-label="Columns and aims" className="rule w-[250px] shrink-0 border-r px-5 py-4">
         <h2 className="font-bold">Start from columns</h2>
-        <p className="muted mb-2 text-[0.88rem]">Choose what you want to know about. Questions that fit rise to the top.</p>
-        {table.columns.length > 14 && <input className="input input-sm mb-2 w-full" aria-label="Search columns" placeholder="Search columns" value={text} onChange={(e) => setText(e.target.value)} />}
+        <p className="muted mb-2 text-[0.88rem]">
+          Choose what you want to know about. Questions that fit rise to the top.
+        </p>
+        {table.columns.length > 14 && (
+          <input
+            className="input input-sm mb-2 w-full"
+            aria-label="Search columns"
+            placeholder="Search columns"
+            value={text}
+            onChange={(e) => setText(e.target.value)}
+          />
+        )}
         <ul className="max-h-[46vh] overflow-y-auto">
-          {table.columns.filter((c) => c.name.toLowerCase().includes(text.toLowerCase())).slice(0, 300).map((c) => (
-            <li key={c.name} draggable onDragStart={(e) => e.dataTransfer.setData("text/yavik-column", c.name)}>
-              <label className="flex cursor-pointer items-center gap-2.5 py-1">
-                <input type="checkbox" className="checkbox checkbox-xs checkbox-primary" checked={chosen.includes(c.name)} onChange={() => toggle(c.name)} />
-                <span className="min-w-0 flex-1 truncate" title={c.label ?? c.name}>{c.name}</span>
-                <span className="muted text-[0.82rem]">{kindWords(c.kind)}</span>
-              </label>
+          {table.columns
+            .filter((c) => c.name.toLowerCase().includes(text.toLowerCase()))
+            .slice(0, 300)
+            .map((c) => (
+              <li key={c.name} draggable onDragStart={(e) => e.dataTransfer.setData("text/yavik-column", c.name)}>
+                <label className="flex cursor-pointer items-center gap-2.5 py-1">
+                  <input
+                    type="checkbox"
+                    className="checkbox checkbox-xs checkbox-primary"
+                    checked={chosen.includes(c.name)}
+                    onChange={() => toggle(c.name)}
+                  />
+                  <span className="min-w-0 flex-1 truncate" title={c.label ?? c.name}>
+                    {c.name}
+                  </span>
+                  <span className="muted text-[0.82rem]">{kindWords(c.kind)}</span>
+                </label>
+              </li>
+            ))}
+        </ul>
+        <h2 className="mb-1 mt-6 font-bold">Or from an aim</h2>
+        <ul>
+          {aims.map((a) => (
+            <li key={a.id}>
+              <a className="block py-1 hover:underline" href={`#${a.id}`}>
+                {a.title}
+              </a>
             </li>
           ))}
         </ul>
-        <h2 className="mb-1 mt-6 font-bold">Or from an aim</h2>
-        <ul>{aims.map((a) => <li key={a.id}><a className="block py-1 hover:underline" href={`#${a.id}`}>{a.title}</a></li>)}</ul>
       </section>
       <div className="bg-base-200/50 min-w-0 flex-1 px-8 py-5">
-        <h1 className="text-xl font-bold">{chosen.length ? `Questions for ${words(chosen)}` : `Ask about ${table.name}`}</h1>
-        <p className="muted mb-3">{chosen.length ? (fits.data?.said ?? "") : "Every question is a sentence; its slots are filled with columns of this table."}</p>
-        {chosen.length > 0 && fits.data && <Found fits={found} methods={catalogue.methods} columns={table.columns} begin={begin} old={fits.isPlaceholderData} />}
-        {chosen.length > 0 && <p className="muted rule mb-3 border-t pt-4">All that can be asked, whatever was chosen:</p>}
+        <h1 className="text-xl font-bold">
+          {chosen.length ? `Questions for ${words(chosen)}` : `Ask about ${table.name}`}
+        </h1>
+        <p className="muted mb-3">
+          {chosen.length
+            ? (fits.data?.said ?? "")
+            : "Every question is a sentence; its slots are filled with columns of this table."}
+        </p>
+        {chosen.length > 0 && fits.data && (
+          <Found
+            fits={found}
+            methods={catalogue.methods}
+            columns={table.columns}
+            begin={begin}
+            old={fits.isPlaceholderData}
+          />
+        )}
+        {chosen.length > 0 && (
+          <p className="muted rule mb-3 border-t pt-4">All that can be asked, whatever was chosen:</p>
+        )}
         {aims.map((a) => (
           <section key={a.id} id={a.id} className="mb-6 scroll-mt-4">
             <h2 className="mb-1 text-lg font-bold">{a.title}</h2>
-            {catalogue.methods.filter((m) => m.aim === a.id).map((m) => (
-              <QuestionLine key={m.id} method={m} layout={m.layouts[0]} spec={{}} columns={table.columns} begin={begin} />
-            ))}
+            {catalogue.methods
+              .filter((m) => m.aim === a.id)
+              .map((m) => (
+                <QuestionLine
+                  key={m.id}
+                  method={m}
+                  layout={m.layouts[0]}
+                  spec={{}}
+                  columns={table.columns}
+                  begin={begin}
+                />
+              ))}
           </section>
         ))}
       </div>
@@ -69,14 +135,44 @@ function words(names: string[]): string {
 }
 
 // While fits for the last choice of columns are still shown, they cannot be begun: they would forget the newest column.
-function Found({ fits, methods, columns, begin, old }: { old: boolean; fits: S["Fit"][]; methods: Method[]; columns: Column[]; begin: (m: string, l: string, s: Record<string, unknown>) => void }) {
+function Found({
+  fits,
+  methods,
+  columns,
+  begin,
+  old,
+}: {
+  old: boolean;
+  fits: S["Fit"][];
+  methods: Method[];
+  columns: Column[];
+  begin: (m: string, l: string, s: Record<string, unknown>) => void;
+}) {
   const whole = fits.filter((f) => f.missing.length === 0);
   const partial = fits.filter((f) => f.missing.length > 0);
   const line = (f: S["Fit"], i: number) => {
     const method = methods.find((m) => m.id === f.method);
-    return method && <QuestionLine key={f.method} method={method} layout={method.layouts.find((l) => l.id === f.layout)} spec={f.spec} columns={columns} begin={begin} old={old} best={i === 0 && whole.length > 1 && f.missing.length === 0 ? f.why : undefined} />;
+    return (
+      method && (
+        <QuestionLine
+          key={f.method}
+          method={method}
+          layout={method.layouts.find((l) => l.id === f.layout)}
+          spec={f.spec}
+          columns={columns}
+          begin={begin}
+          old={old}
+          best={i === 0 && whole.length > 1 && f.missing.length === 0 ? f.why : undefined}
+        />
+      )
+    );
   };
-  if (fits.length === 0) return <p className="mb-6">No question here takes just these columns together. Take one out, or look through the aims.</p>;
+  if (fits.length === 0)
+    return (
+      <p className="mb-6">
+        No question here takes just these columns together. Take one out, or look through the aims.
+      </p>
+    );
   return (
     <div className="mb-8">
       {whole.map(line)}
@@ -86,24 +182,55 @@ function Found({ fits, methods, columns, begin, old }: { old: boolean; fits: S["
   );
 }
 
-function QuestionLine({ method, layout, spec, columns, begin, best, old }: {
+function QuestionLine({
+  method,
+  layout,
+  spec,
+  columns,
+  begin,
+  best,
+  old,
+}: {
   old?: boolean;
-  method: Method; layout?: S["LayoutOut"]; spec: Record<string, unknown>; columns: Column[]; begin: (m: string, l: string, s: Record<string, unknown>) => void; best?: string;
+  method: Method;
+  layout?: S["LayoutOut"];
+  spec: Record<string, unknown>;
+  columns: Column[];
+  begin: (m: string, l: string, s: Record<string, unknown>) => void;
+  best?: string;
 }) {
   if (!layout) return null;
   const properties = (method.spec.properties ?? {}) as Record<string, { slot?: { placeholder: string } }>;
   return (
     <div className="rule border-b py-2.5">
-      <button type="button" className="group text-left text-[1.12rem]" disabled={old} onClick={() => begin(method.id, layout.id, spec)} data-method={method.id}>
+      <button
+        type="button"
+        className="group text-left text-[1.12rem]"
+        disabled={old}
+        onClick={() => begin(method.id, layout.id, spec)}
+        data-method={method.id}
+      >
         {layout.sentence.split(/(\{\w+\})/).map((part, i) => {
           const field = /^\{(\w+)\}$/.exec(part)?.[1];
-          if (!field) return <span key={i} className="group-hover:underline">{part}</span>;
+          if (!field)
+            return (
+              <span key={i} className="group-hover:underline">
+                {part}
+              </span>
+            );
           const value = asList(spec[field]).map((v) => columns.find((c) => c.name === v)?.name ?? v);
-          return <span key={i} className={`slot ${value.length ? "" : "empty"}`}>{value.length ? value.join(", ") : (properties[field]?.slot?.placeholder ?? field)}</span>;
+          return (
+            <span key={i} className={`slot ${value.length ? "" : "empty"}`}>
+              {value.length ? value.join(", ") : (properties[field]?.slot?.placeholder ?? field)}
+            </span>
+          );
         })}
       </button>
       <p className="muted text-[0.88rem]">
-        {method.title}. {best && <b className="text-secondary">Fits best: {best}.</b>} <Link className="link-quiet !font-normal !underline" to={`/methods/${method.id}`}>About this method</Link>
+        {method.title}. {best && <b className="text-secondary">Fits best: {best}.</b>}{" "}
+        <Link className="link-quiet !font-normal !underline" to={`/methods/${method.id}`}>
+          About this method
+        </Link>
       </p>
     </div>
   );

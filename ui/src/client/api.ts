@@ -22,7 +22,13 @@ export class Problem extends Error {
   rows?: number[] | null;
   position?: number | null;
   status?: number;
-  constructor(data: { detail?: string; column?: string | null; rows?: number[] | null; position?: number | null; status?: number }) {
+  constructor(data: {
+    detail?: string;
+    column?: string | null;
+    rows?: number[] | null;
+    position?: number | null;
+    status?: number;
+  }) {
     super(data.detail ?? "The server could not be reached. Is it still running?");
     this.column = data.column;
     this.rows = data.rows;
@@ -43,10 +49,20 @@ export async function take<T>(call: Promise<{ data?: T; error?: unknown; respons
   return result.data as T;
 }
 
-export async function upload(study: string, data: Blob | string, filename: string, signal?: AbortSignal): Promise<S["UploadOut"]> {
+export async function upload(
+  study: string,
+  data: Blob | string,
+  filename: string,
+  signal?: AbortSignal,
+): Promise<S["UploadOut"]> {
   let response;
   try {
-    response = await fetch(`/api/studies/${study}/uploads`, { method: "POST", body: data, headers: { "x-filename": encodeURIComponent(filename), "content-type": "application/octet-stream" }, signal });
+    response = await fetch(`/api/studies/${study}/uploads`, {
+      method: "POST",
+      body: data,
+      headers: { "x-filename": encodeURIComponent(filename), "content-type": "application/octet-stream" },
+      signal,
+    });
   } catch {
     throw new Problem({});
   }

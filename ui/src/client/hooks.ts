@@ -13,7 +13,11 @@ export function useStudies() {
 }
 
 export function useContents(study: string) {
-  return useQuery({ queryKey: ["contents", study], enabled: study !== "", queryFn: () => take(api.GET("/api/studies/{study_id}", { params: { path: { study_id: study } } })) });
+  return useQuery({
+    queryKey: ["contents", study],
+    enabled: study !== "",
+    queryFn: () => take(api.GET("/api/studies/{study_id}", { params: { path: { study_id: study } } })),
+  });
 }
 
 export function useCatalogue() {
@@ -24,7 +28,12 @@ export function useTable(study: string, id: string | undefined) {
   return useQuery({
     queryKey: ["table", study, id],
     enabled: Boolean(id),
-    queryFn: () => take(api.GET("/api/studies/{study_id}/tables/{table_id}", { params: { path: { study_id: study, table_id: id ?? "" } } })),
+    queryFn: () =>
+      take(
+        api.GET("/api/studies/{study_id}/tables/{table_id}", {
+          params: { path: { study_id: study, table_id: id ?? "" } },
+        }),
+      ),
   });
 }
 
@@ -34,7 +43,12 @@ export function useColumns(study: string, id: string, version: string | undefine
     enabled: names.length > 0 && Boolean(version),
     staleTime: Infinity,
     placeholderData: (old) => old,
-    queryFn: () => take(api.GET("/api/studies/{study_id}/tables/{table_id}/columns", { params: { path: { study_id: study, table_id: id }, query: { names } } })),
+    queryFn: () =>
+      take(
+        api.GET("/api/studies/{study_id}/tables/{table_id}/columns", {
+          params: { path: { study_id: study, table_id: id }, query: { names } },
+        }),
+      ),
   });
 }
 
@@ -73,7 +87,9 @@ export function useUndo(study: string) {
     },
     onSuccess: async (moved, way) => {
       await refreshStudy(client, study);
-      say(moved.label ? `${way === "undo" ? "Undone" : "Done again"}: ${lowerFirst(moved.label)}` : `Nothing to ${way}`);
+      say(
+        moved.label ? `${way === "undo" ? "Undone" : "Done again"}: ${lowerFirst(moved.label)}` : `Nothing to ${way}`,
+      );
     },
     onError: sayProblem,
   });
@@ -87,7 +103,12 @@ export function useItemChange(study: string) {
   const client = useQueryClient();
   return useMutation({
     mutationFn: ({ id, ...change }: { id: string; name?: string; before?: string }) =>
-      take(api.PATCH("/api/studies/{study_id}/items/{item_id}", { params: { path: { study_id: study, item_id: id } }, body: change })),
+      take(
+        api.PATCH("/api/studies/{study_id}/items/{item_id}", {
+          params: { path: { study_id: study, item_id: id } },
+          body: change,
+        }),
+      ),
     onSuccess: () => refreshStudy(client, study),
     onError: sayProblem,
   });
@@ -97,7 +118,12 @@ export function useNewQuestion(study: string, then: (made: S["QuestionState"]) =
   const client = useQueryClient();
   return useMutation({
     mutationFn: (body: { table: string; method: string; layout?: string; spec?: Record<string, unknown> }) =>
-      take(api.POST("/api/studies/{study_id}/questions", { params: { path: { study_id: study } }, body: { layout: "", spec: {}, ...body } })),
+      take(
+        api.POST("/api/studies/{study_id}/questions", {
+          params: { path: { study_id: study } },
+          body: { layout: "", spec: {}, ...body },
+        }),
+      ),
     onSuccess: (made) => {
       void client.invalidateQueries({ queryKey: ["contents", study] });
       then(made);
@@ -123,7 +149,12 @@ export function useAddToReport(study: string) {
   const client = useQueryClient();
   return useMutation({
     mutationFn: (body: { kind: "answer" | "figure"; ref: string }) =>
-      take(api.POST("/api/studies/{study_id}/reports/add", { params: { path: { study_id: study } }, body: { parts: [], ...body } })),
+      take(
+        api.POST("/api/studies/{study_id}/reports/add", {
+          params: { path: { study_id: study } },
+          body: { parts: [], ...body },
+        }),
+      ),
     onSuccess: async (report) => {
       await client.invalidateQueries({ queryKey: ["contents", study] });
       await client.invalidateQueries({ queryKey: ["report", study] });

@@ -22,11 +22,25 @@ export function Trouble({ error, children }: { error: unknown; children?: ReactN
 }
 
 export function Loading() {
-  return <p className="muted p-8" role="status">Opening …</p>;
+  return (
+    <p className="muted p-8" role="status">
+      Opening …
+    </p>
+  );
 }
 
 /** A name that is edited where it stands. */
-export function EditableName({ name, rename, label, className = "" }: { name: string; rename: (name: string) => void; label: string; className?: string }) {
+export function EditableName({
+  name,
+  rename,
+  label,
+  className = "",
+}: {
+  name: string;
+  rename: (name: string) => void;
+  label: string;
+  className?: string;
+}) {
   const [text, setText] = useState<string | null>(null);
   const done = () => {
     if (text !== null && text.trim() && text.trim() !== name) rename(text.trim());
@@ -35,7 +49,12 @@ export function EditableName({ name, rename, label, className = "" }: { name: st
   if (text === null) {
     return (
       <h1 className={className}>
-        <button className="hover:bg-base-200 -mx-1 rounded px-1 text-left" title="Rename" aria-label={`${name}: rename ${label}`} onClick={() => setText(name)}>
+        <button
+          className="hover:bg-base-200 -mx-1 rounded px-1 text-left"
+          title="Rename"
+          aria-label={`${name}: rename ${label}`}
+          onClick={() => setText(name)}
+        >
           {name}
         </button>
       </h1>
@@ -43,24 +62,51 @@ export function EditableName({ name, rename, label, className = "" }: { name: st
   }
   return (
     <input
-      className={`input input-sm ${className}`} aria-label={`Name of ${label}`} autoFocus value={text} onChange={(e) => setText(e.target.value)} onBlur={done}
+      className={`input input-sm ${className}`}
+      aria-label={`Name of ${label}`}
+      autoFocus
+      value={text}
+      onChange={(e) => setText(e.target.value)}
+      onBlur={done}
       onKeyDown={(e) => (e.key === "Enter" ? done() : e.key === "Escape" ? setText(null) : undefined)}
     />
   );
 }
 
 /** A button with a short list of actions; closes on Escape, on choosing, and on a click elsewhere. */
-export function Menu({ label, children, button, align = "right" }: { label: string; children: (close: () => void) => ReactNode; button: ReactNode; align?: "left" | "right" }) {
+export function Menu({
+  label,
+  children,
+  button,
+  align = "right",
+}: {
+  label: string;
+  children: (close: () => void) => ReactNode;
+  button: ReactNode;
+  align?: "left" | "right";
+}) {
   const [open, setOpen] = useState(false);
   const box = useRef<HTMLDivElement>(null);
   useDismiss(box, open, () => setOpen(false));
   return (
     <div className="relative inline-block" ref={box}>
-      <button type="button" className={typeof button === "string" ? "btn btn-ghost btn-xs" : ""} aria-label={typeof button === "string" ? label : undefined} aria-haspopup="menu" aria-expanded={open} onClick={() => setOpen(!open)}>
+      <button
+        type="button"
+        className={typeof button === "string" ? "btn btn-ghost btn-xs" : ""}
+        aria-label={typeof button === "string" ? label : undefined}
+        aria-haspopup="menu"
+        aria-expanded={open}
+        onClick={() => setOpen(!open)}
+      >
         {button}
       </button>
       {open && (
-        <div role="menu" aria-label={label} ref={keepInside} className={`pop absolute z-40 mt-1 min-w-44 p-1 ${align === "right" ? "right-0" : "left-0"}`}>
+        <div
+          role="menu"
+          aria-label={label}
+          ref={keepInside}
+          className={`pop absolute z-40 mt-1 min-w-44 p-1 ${align === "right" ? "right-0" : "left-0"}`}
+        >
           {children(() => setOpen(false))}
         </div>
       )}
@@ -80,9 +126,23 @@ export function keepInside(element: HTMLElement | null): void {
   }
 }
 
-export function MenuItem({ children, onClick, disabled }: { children: ReactNode; onClick: () => void; disabled?: boolean }) {
+export function MenuItem({
+  children,
+  onClick,
+  disabled,
+}: {
+  children: ReactNode;
+  onClick: () => void;
+  disabled?: boolean;
+}) {
   return (
-    <button type="button" role="menuitem" disabled={disabled} className="hover:bg-base-200 disabled:muted block w-full rounded px-3 py-1.5 text-left text-sm" onClick={onClick}>
+    <button
+      type="button"
+      role="menuitem"
+      disabled={disabled}
+      className="hover:bg-base-200 disabled:muted block w-full rounded px-3 py-1.5 text-left text-sm"
+      onClick={onClick}
+    >
       {children}
     </button>
   );

@@ -33,17 +33,25 @@ export function useJob(first: Job | null | undefined, ended: (job: Job) => void)
 }
 
 export function JobBar({ job }: { job: Job }) {
-  const left = job.part > 0.08 && job.seconds > 2 ? Math.max(1, Math.round((job.seconds / job.part) * (1 - job.part))) : null;
+  const left =
+    job.part > 0.08 && job.seconds > 2 ? Math.max(1, Math.round((job.seconds / job.part) * (1 - job.part))) : null;
   return (
     <div className="flex items-center gap-4 py-3" role="group" aria-label={job.title}>
       <div className="min-w-60 flex-1">
         <div className="mb-1 flex justify-between text-sm">
-          <span>{job.title}: {job.what}</span>
+          <span>
+            {job.title}: {job.what}
+          </span>
           <span className="muted">{left ? `about ${left} s left` : ""}</span>
         </div>
         <progress className="progress progress-primary w-full" value={job.part} max={1} aria-label={job.title} />
       </div>
-      <button className="btn btn-sm" onClick={() => void take(api.DELETE("/api/jobs/{job_id}", { params: { path: { job_id: job.id } } })).catch(sayProblem)}>
+      <button
+        className="btn btn-sm"
+        onClick={() =>
+          void take(api.DELETE("/api/jobs/{job_id}", { params: { path: { job_id: job.id } } })).catch(sayProblem)
+        }
+      >
         Stop
       </button>
     </div>

@@ -6,20 +6,42 @@ import { path } from "./contents";
 import { Modal } from "./modal";
 
 const KEYS: [string, string][] = [
-  ["/", "find or ask anything"], ["n t", "new table"], ["n q", "new question"], ["n f", "new figure"], ["g t", "to the tables"], ["g q", "to the questions"],
-  ["g f", "to the figures"], ["g r", "to the report"], ["[  ]", "previous and next entry"], ["e", "the sentence"], ["a", "add to the report"],
-  ["Ctrl Z", "undo, anywhere"], ["Ctrl Shift Z", "do again"], ["?", "this list"],
+  ["/", "find or ask anything"],
+  ["n t", "new table"],
+  ["n q", "new question"],
+  ["n f", "new figure"],
+  ["g t", "to the tables"],
+  ["g q", "to the questions"],
+  ["g f", "to the figures"],
+  ["g r", "to the report"],
+  ["[  ]", "previous and next entry"],
+  ["e", "the sentence"],
+  ["a", "add to the report"],
+  ["Ctrl Z", "undo, anywhere"],
+  ["Ctrl Shift Z", "do again"],
+  ["?", "this list"],
 ];
 
 function typing(target: EventTarget | null): boolean {
-  return target instanceof HTMLElement && (target.isContentEditable || ["INPUT", "TEXTAREA", "SELECT"].includes(target.tagName));
+  return (
+    target instanceof HTMLElement &&
+    (target.isContentEditable || ["INPUT", "TEXTAREA", "SELECT"].includes(target.tagName))
+  );
 }
 
 function press(name: string): void {
   document.querySelector<HTMLElement>(`[data-key="${name}"]`)?.click();
 }
 
-export function useKeys({ study, openPalette, openHelp }: { study: string; openPalette: () => void; openHelp: () => void }): void {
+export function useKeys({
+  study,
+  openPalette,
+  openHelp,
+}: {
+  study: string;
+  openPalette: () => void;
+  openHelp: () => void;
+}): void {
   const go = useNavigate();
   const { id } = useParams();
   const { data } = useContents(study);
@@ -68,7 +90,16 @@ export function HelpKeys({ close }: { close: () => void }) {
       <dl className="grid grid-cols-[auto_1fr] gap-x-6 gap-y-1.5">
         {KEYS.map(([key, words]) => (
           <div key={key} className="contents">
-            <dt>{key.split(" ").filter(Boolean).map((k) => <kbd key={k} className="kbd kbd-sm mr-1">{k}</kbd>)}</dt>
+            <dt>
+              {key
+                .split(" ")
+                .filter(Boolean)
+                .map((k) => (
+                  <kbd key={k} className="kbd kbd-sm mr-1">
+                    {k}
+                  </kbd>
+                ))}
+            </dt>
             <dd>{words}</dd>
           </div>
         ))}

@@ -32,31 +32,71 @@ export function Palette({ study, close }: { study: string; close: () => void }) 
   return (
     <Modal title="Find or ask anything" close={close}>
       <Command label="Find or ask anything" loop filter={matches}>
-        <Command.Input autoFocus className="input w-full" placeholder="A table, column, question, figure, method or action" />
+        <Command.Input
+          autoFocus
+          className="input w-full"
+          placeholder="A table, column, question, figure, method or action"
+        />
         <Command.List className="mt-2 max-h-96 overflow-auto">
           <Command.Empty className="muted px-3 py-2">Nothing of that name.</Command.Empty>
           {contents.data?.entries.map((e) => (
-            <Command.Item key={e.id} value={`${e.name} ${e.type} ${e.id}`} className={AIM_ROW} onSelect={then(() => void go(path(study, e)))}>
-              <span>{e.name}</span><span className="muted text-sm">{e.type}</span>
+            <Command.Item
+              key={e.id}
+              value={`${e.name} ${e.type} ${e.id}`}
+              className={AIM_ROW}
+              onSelect={then(() => void go(path(study, e)))}
+            >
+              <span>{e.name}</span>
+              <span className="muted text-sm">{e.type}</span>
             </Command.Item>
           ))}
-          {table && catalogue.data?.methods.map((m) => (
-            <Command.Item key={m.id} value={`ask ${m.title} ${m.keywords.join(" ")}`} className={AIM_ROW} onSelect={then(() => ask.mutate({ table: table.id, method: m.id }))}>
-              <span>{m.layouts[0]?.sentence.replace(/\{(\w+)\}/g, "…")}</span><span className="muted shrink-0 text-sm">ask</span>
+          {table &&
+            catalogue.data?.methods.map((m) => (
+              <Command.Item
+                key={m.id}
+                value={`ask ${m.title} ${m.keywords.join(" ")}`}
+                className={AIM_ROW}
+                onSelect={then(() => ask.mutate({ table: table.id, method: m.id }))}
+              >
+                <span>{m.layouts[0]?.sentence.replace(/\{(\w+)\}/g, "…")}</span>
+                <span className="muted shrink-0 text-sm">ask</span>
+              </Command.Item>
+            ))}
+          {table &&
+            columns.slice(0, 400).map((c) => (
+              <Command.Item
+                key={c.name}
+                value={`column ${c.name} ${c.label ?? ""}`}
+                className={AIM_ROW}
+                onSelect={then(() => void go(`/s/${study}/t/${table.id}?column=${encodeURIComponent(c.name)}`))}
+              >
+                <span>{c.label ?? c.name}</span>
+                <span className="muted text-sm">column of {table.name}</span>
+              </Command.Item>
+            ))}
+          {study && (
+            <Command.Item
+              value="bring in a file new table import"
+              className={AIM_ROW}
+              onSelect={then(() => void go(`/s/${study}/bring`))}
+            >
+              Bring in a file
             </Command.Item>
-          ))}
-          {table && columns.slice(0, 400).map((c) => (
-            <Command.Item key={c.name} value={`column ${c.name} ${c.label ?? ""}`} className={AIM_ROW} onSelect={then(() => void go(`/s/${study}/t/${table.id}?column=${encodeURIComponent(c.name)}`))}>
-              <span>{c.label ?? c.name}</span><span className="muted text-sm">column of {table.name}</span>
-            </Command.Item>
-          ))}
-          {study && <Command.Item value="bring in a file new table import" className={AIM_ROW} onSelect={then(() => void go(`/s/${study}/bring`))}>Bring in a file</Command.Item>}
+          )}
           {studies.data?.map((s) => (
-            <Command.Item key={s.id} value={`study ${s.name} ${s.id}`} className={AIM_ROW} onSelect={then(() => void go(`/s/${s.id}`))}>
-              <span>{s.name}</span><span className="muted text-sm">study</span>
+            <Command.Item
+              key={s.id}
+              value={`study ${s.name} ${s.id}`}
+              className={AIM_ROW}
+              onSelect={then(() => void go(`/s/${s.id}`))}
+            >
+              <span>{s.name}</span>
+              <span className="muted text-sm">study</span>
             </Command.Item>
           ))}
-          <Command.Item value="theme dark light" className={AIM_ROW} onSelect={then(toggle)}>Light or dark theme</Command.Item>
+          <Command.Item value="theme dark light" className={AIM_ROW} onSelect={then(toggle)}>
+            Light or dark theme
+          </Command.Item>
         </Command.List>
       </Command>
     </Modal>

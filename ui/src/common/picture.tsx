@@ -2,7 +2,15 @@
 import { useEffect, useRef, useState } from "react";
 import { useTheme } from "./theme";
 
-const DARK: Record<string, string> = { "#2a3142": "#dfdee8", "#e3e3ea": "#3b3b47", "#7a3e8e": "#c58ad6", "#2a8194": "#5cb4c6", "#c8871b": "#e0ad55", "#4d7fc4": "#86aee6", "#b1493f": "#e08a80" };
+const DARK: Record<string, string> = {
+  "#2a3142": "#dfdee8",
+  "#e3e3ea": "#3b3b47",
+  "#7a3e8e": "#c58ad6",
+  "#2a8194": "#5cb4c6",
+  "#c8871b": "#e0ad55",
+  "#4d7fc4": "#86aee6",
+  "#b1493f": "#e08a80",
+};
 
 /** The same drawing in the dark theme's ink. Figures on paper (figure page, report) stay as they print. */
 function inDark(text: string): string {
@@ -14,10 +22,28 @@ const FACE = "Commissioner Variable";
 const SERIF = "STIX Two Text Variable";
 
 /** A drawing of one view as it stands on the page: from its data to pixels and back, and the width of a letter. */
-export type Drawn = { pixel: (x: number, y: number) => [number, number]; data: (left: number, top: number) => [number, number]; letter: number };
+export type Drawn = {
+  pixel: (x: number, y: number) => [number, number];
+  data: (left: number, top: number) => [number, number];
+  letter: number;
+};
 type Scale = ((v: number) => number) & { invert?: (v: number) => number | Date };
 
-export function Picture({ vega, alt, paper, zoom = 1, showRow, onDrawn }: { vega: object; alt: string; paper?: boolean; zoom?: number; showRow?: (row: number) => void; onDrawn?: (drawn: Drawn | null) => void }) {
+export function Picture({
+  vega,
+  alt,
+  paper,
+  zoom = 1,
+  showRow,
+  onDrawn,
+}: {
+  vega: object;
+  alt: string;
+  paper?: boolean;
+  zoom?: number;
+  showRow?: (row: number) => void;
+  onDrawn?: (drawn: Drawn | null) => void;
+}) {
   const show = useRef(showRow);
   const tell = useRef(onDrawn);
   useEffect(() => {
@@ -33,11 +59,22 @@ export function Picture({ vega, alt, paper, zoom = 1, showRow, onDrawn }: { vega
     void import("vega-embed")
       .then(async ({ default: embed }) => {
         if (gone || !place.current) return;
-        await Promise.all([FACE, SERIF].flatMap((face) => [400, 600, 700].map((weight) => document.fonts.load(`${weight} 12px "${face}"`))));
+        await Promise.all(
+          [FACE, SERIF].flatMap((face) =>
+            [400, 600, 700].map((weight) => document.fonts.load(`${weight} 12px "${face}"`)),
+          ),
+        );
         if (gone || !place.current) return;
-        const text = JSON.stringify(vega).replaceAll('"Commissioner"', `"${FACE}"`).replaceAll('"STIX Two Text"', `"${SERIF}"`);
+        const text = JSON.stringify(vega)
+          .replaceAll('"Commissioner"', `"${FACE}"`)
+          .replaceAll('"STIX Two Text"', `"${SERIF}"`);
         const spec = JSON.parse(dark && !paper ? inDark(text) : text) as object;
-        const made = await embed(place.current, spec as never, { actions: false, renderer: "svg", ast: true, tooltip: { theme: dark && !paper ? "dark" : "light" } });
+        const made = await embed(place.current, spec as never, {
+          actions: false,
+          renderer: "svg",
+          ast: true,
+          tooltip: { theme: dark && !paper ? "dark" : "light" },
+        });
         view = made;
         // A point that is one row of the table leads to it.
         made.view.addEventListener("click", (_event, item) => {
@@ -64,12 +101,20 @@ export function Picture({ vega, alt, paper, zoom = 1, showRow, onDrawn }: { vega
   return (
     <div role="img" aria-label={alt} className={paper ? "bg-white" : ""}>
       {/* Room is kept beforehand, so that nothing below jumps when the figure is there. */}
-      <div ref={place} className="w-full" style={{ minHeight: (Number((vega as { height?: unknown }).height) || 0) * Math.min(zoom, 1) }} />
+      <div
+        ref={place}
+        className="w-full"
+        style={{ minHeight: (Number((vega as { height?: unknown }).height) || 0) * Math.min(zoom, 1) }}
+      />
     </div>
   );
 }
 
-function drawnOf(view: { scale: (name: string) => unknown; origin: () => number[] }, svg: SVGSVGElement, vega: object): Drawn | null {
+function drawnOf(
+  view: { scale: (name: string) => unknown; origin: () => number[] },
+  svg: SVGSVGElement,
+  vega: object,
+): Drawn | null {
   let x: Scale, y: Scale;
   try {
     [x, y] = [view.scale("x") as Scale, view.scale("y") as Scale];

@@ -5,9 +5,25 @@ import { say } from "./toasts";
 type Cell = S["Cell"];
 
 /** A table as in a journal. A cell that cannot be computed says why. */
-export function ResultTable({ block, number, plain, heading }: { block: TableBlock; number?: number; plain?: boolean; heading?: (key: string) => ReactNode }) {
+export function ResultTable({
+  block,
+  number,
+  plain,
+  heading,
+}: {
+  block: TableBlock;
+  number?: number;
+  plain?: boolean;
+  heading?: (key: string) => ReactNode;
+}) {
   const picked = number ? null : block.picked; // how it was found is not printed
-  const caption = number ? <><b>Table {number}.</b> <span className="font-normal">{block.title}</span></> : block.title;
+  const caption = number ? (
+    <>
+      <b>Table {number}.</b> <span className="font-normal">{block.title}</span>
+    </>
+  ) : (
+    block.title
+  );
   const box = useRef<HTMLDivElement>(null);
   const [wide, setWide] = useState(false);
   const [tight, setTight] = useState(false);
@@ -22,13 +38,21 @@ export function ResultTable({ block, number, plain, heading }: { block: TableBlo
   }, []);
   return (
     // A table that runs out of its column scrolls, and then must be reachable by keyboard.
-    <div ref={box} className="overflow-x-auto" {...(wide ? { tabIndex: 0, role: "region", "aria-label": `${block.title}, scrolls sideways` } : {})}>
+    <div
+      ref={box}
+      className="overflow-x-auto"
+      {...(wide ? { tabIndex: 0, role: "region", "aria-label": `${block.title}, scrolls sideways` } : {})}
+    >
       <table className={`res ${block.columns.length > 9 || tight ? "many" : ""}`} data-block={block.id}>
         <caption className={plain ? "sr-only" : ""}>{caption}</caption>
         <thead>
           <tr>
             {block.columns.map((c) => (
-              <th key={c.key} scope="col" className={`${c.align === "left" ? "left" : ""} ${picked === c.key ? "picked" : ""}`}>
+              <th
+                key={c.key}
+                scope="col"
+                className={`${c.align === "left" ? "left" : ""} ${picked === c.key ? "picked" : ""}`}
+              >
                 {c.title === "" ? <span className="sr-only">Value</span> : c.italic ? <i>{c.title}</i> : c.title}
                 {heading?.(c.key)}
                 {c.sub && <small className="block font-normal">{c.sub}</small>}
@@ -44,7 +68,11 @@ export function ResultTable({ block, number, plain, heading }: { block: TableBlo
                 const cell = row[c.key];
                 const strong = block.strong?.includes(c.key) && (block.marked?.includes(i) || c.key === "letters");
                 return (
-                  <td key={c.key} className={`${c.align === "left" ? "left" : ""} ${c.align === "left" && (cell?.s.length ?? 0) > 48 ? "wrap" : ""} ${strong || cell?.strong ? "font-semibold" : ""} ${picked === c.key ? "picked" : ""}`} title={cell?.why ?? undefined}>
+                  <td
+                    key={c.key}
+                    className={`${c.align === "left" ? "left" : ""} ${c.align === "left" && (cell?.s.length ?? 0) > 48 ? "wrap" : ""} ${strong || cell?.strong ? "font-semibold" : ""} ${picked === c.key ? "picked" : ""}`}
+                    title={cell?.why ?? undefined}
+                  >
                     {cell?.s ?? ""}
                     {cell?.sub && <small className="muted block font-normal">{cell.sub}</small>}
                     {cell?.why && <span className="sr-only">: {cell.why}</span>}
@@ -67,6 +95,9 @@ function cellText(cell: Cell | undefined): string {
 
 /** The table as tab-separated text, as it stands. */
 export function copyTable(block: TableBlock): void {
-  const lines = [block.columns.map((c) => c.title), ...block.rows.map((row) => block.columns.map((c) => cellText(row[c.key])))];
+  const lines = [
+    block.columns.map((c) => c.title),
+    ...block.rows.map((row) => block.columns.map((c) => cellText(row[c.key]))),
+  ];
   void navigator.clipboard.writeText(lines.map((l) => l.join("\t")).join("\n")).then(() => say("Table copied"));
 }

@@ -5,9 +5,24 @@ import { Slot, type SlotInfo } from "./slot";
 
 export type SlotSchema = { title?: string; slot?: SlotInfo };
 
-export function Sentence({ template, schema, needed, columns, spec, set, wrong, extra }: {
-  template: string; schema: Record<string, SlotSchema>; needed: string[]; columns: Column[]; spec: Record<string, unknown>;
-  set: (field: string, value: unknown) => void; wrong?: string | null; extra?: Record<string, ReactNode>;
+export function Sentence({
+  template,
+  schema,
+  needed,
+  columns,
+  spec,
+  set,
+  wrong,
+  extra,
+}: {
+  template: string;
+  schema: Record<string, SlotSchema>;
+  needed: string[];
+  columns: Column[];
+  spec: Record<string, unknown>;
+  set: (field: string, value: unknown) => void;
+  wrong?: string | null;
+  extra?: Record<string, ReactNode>;
 }) {
   const parts = template.split(/(\{\w+\})/);
   const slotOf = (field: string) => {
@@ -17,8 +32,15 @@ export function Sentence({ template, schema, needed, columns, spec, set, wrong, 
     const value = asList(spec[field]);
     return (
       <Slot
-        label={schema[field]?.title ?? field} slot={slot} columns={columns} value={value} needed={needed.includes(field)}
-        wrong={Boolean(wrong && value.includes(wrong)) || value.some((v) => columns.length > 0 && !columns.some((c) => c.name === v))}
+        label={schema[field]?.title ?? field}
+        slot={slot}
+        columns={columns}
+        value={value}
+        needed={needed.includes(field)}
+        wrong={
+          Boolean(wrong && value.includes(wrong)) ||
+          value.some((v) => columns.length > 0 && !columns.some((c) => c.name === v))
+        }
         set={(v) => set(field, slot.many ? v : (v[0] ?? null))}
       />
     );
@@ -30,7 +52,12 @@ export function Sentence({ template, schema, needed, columns, spec, set, wrong, 
         // A comma or a question mark stays with the slot before it.
         if (!field) return <span key={i}>{i > 0 ? part.replace(/^[?,.]+/, "") : part}</span>;
         const mark = /^[?,.]+/.exec(parts[i + 1] ?? "")?.[0] ?? "";
-        return <span key={i} className={schema[field]?.slot?.terms ? "" : "whitespace-nowrap"}>{slotOf(field)}{mark}</span>;
+        return (
+          <span key={i} className={schema[field]?.slot?.terms ? "" : "whitespace-nowrap"}>
+            {slotOf(field)}
+            {mark}
+          </span>
+        );
       })}
     </p>
   );

@@ -21,7 +21,12 @@ export function Marked({ text }: { text: string }) {
     <>
       {parts.map((p, i) => {
         if (p.startsWith("**") && p.endsWith("**")) return <b key={i}>{p.slice(2, -2)}</b>;
-        if (p.startsWith("`") && p.endsWith("`")) return <code key={i} className="font-mono text-[0.8rem]">{p.slice(1, -1)}</code>;
+        if (p.startsWith("`") && p.endsWith("`"))
+          return (
+            <code key={i} className="font-mono text-[0.8rem]">
+              {p.slice(1, -1)}
+            </code>
+          );
         return <span key={i}>{p}</span>;
       })}
     </>

@@ -19,7 +19,13 @@ export function say(text: string, action?: Toast["action"], bad = false): void {
 }
 
 export function sayProblem(problem: unknown): void {
-  say(problem instanceof Problem || problem instanceof Error ? problem.message : "Something went wrong; nothing was changed.", undefined, true);
+  say(
+    problem instanceof Problem || problem instanceof Error
+      ? problem.message
+      : "Something went wrong; nothing was changed.",
+    undefined,
+    true,
+  );
 }
 
 function dismiss(id: number): void {
@@ -27,18 +33,30 @@ function dismiss(id: number): void {
 }
 
 export function Toasts() {
-  const list = useSyncExternalStore((tell) => (listeners.add(tell), () => listeners.delete(tell)), () => toasts);
+  const list = useSyncExternalStore(
+    (tell) => (listeners.add(tell), () => listeners.delete(tell)),
+    () => toasts,
+  );
   return (
-    <div className="fixed bottom-4 left-1/2 z-50 flex -translate-x-1/2 flex-col items-center gap-2" role="status" aria-live="polite">
+    <div
+      className="fixed bottom-4 left-1/2 z-50 flex -translate-x-1/2 flex-col items-center gap-2"
+      role="status"
+      aria-live="polite"
+    >
       {list.map((t) => (
-        <div key={t.id} className={`flex max-w-xl items-center gap-4 rounded-md px-4 py-2 text-sm shadow-lg ${t.bad ? "bg-error text-error-content" : "bg-neutral text-neutral-content"}`}>
+        <div
+          key={t.id}
+          className={`flex max-w-xl items-center gap-4 rounded-md px-4 py-2 text-sm shadow-lg ${t.bad ? "bg-error text-error-content" : "bg-neutral text-neutral-content"}`}
+        >
           <span>{t.text}</span>
           {t.action && (
             <button className="font-semibold underline" onClick={() => (t.action?.run(), dismiss(t.id))}>
               {t.action.label}
             </button>
           )}
-          <button aria-label="Close this message" onClick={() => dismiss(t.id)}>×</button>
+          <button aria-label="Close this message" onClick={() => dismiss(t.id)}>
+            ×
+          </button>
         </div>
       ))}
     </div>

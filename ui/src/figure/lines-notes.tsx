@@ -18,9 +18,12 @@ export function LinesAndNotes({ state, change }: { state: S["FigureState"]; chan
   const ranges = state.figure.ranges ?? [];
   const notes = state.figure.notes ?? [];
   const y = middle(state);
-  const setLine = (i: number, part: Partial<Line>) => change({ lines: lines.map((l, k) => (k === i ? { ...l, ...part } : l)) });
-  const setRange = (i: number, part: Partial<Range>) => change({ ranges: ranges.map((r, k) => (k === i ? { ...r, ...part } : r)) });
-  const setNote = (i: number, part: Partial<Note>) => change({ notes: notes.map((n, k) => (k === i ? { ...n, ...part } : n)) });
+  const setLine = (i: number, part: Partial<Line>) =>
+    change({ lines: lines.map((l, k) => (k === i ? { ...l, ...part } : l)) });
+  const setRange = (i: number, part: Partial<Range>) =>
+    change({ ranges: ranges.map((r, k) => (k === i ? { ...r, ...part } : r)) });
+  const setNote = (i: number, part: Partial<Note>) =>
+    change({ notes: notes.map((n, k) => (k === i ? { ...n, ...part } : n)) });
   return (
     <>
       {lines.map((l, i) => (
@@ -40,16 +43,48 @@ export function LinesAndNotes({ state, change }: { state: S["FigureState"]; chan
       ))}
       {notes.map((n, i) => (
         <Row key={`n${i}`} name={`note ${i + 1}`} drop={() => change({ notes: notes.filter((_, k) => k !== i) })}>
-          <div className="field col-span-2"><span>Note</span><NoteText label={`Words of note ${i + 1}`} value={n.text ?? ""} set={(text) => setNote(i, { text })} /></div>
-          <button type="button" className="link-quiet col-span-2 text-left text-sm" onClick={() => setNote(i, n.to_x == null ? { to_x: n.x, to_y: n.y - y * 0.2 } : { to_x: null, to_y: null })}>{n.to_x == null ? "With an arrow" : "Without its arrow"}</button>
+          <div className="field col-span-2">
+            <span>Note</span>
+            <NoteText label={`Words of note ${i + 1}`} value={n.text ?? ""} set={(text) => setNote(i, { text })} />
+          </div>
+          <button
+            type="button"
+            className="link-quiet col-span-2 text-left text-sm"
+            onClick={() => setNote(i, n.to_x == null ? { to_x: n.x, to_y: n.y - y * 0.2 } : { to_x: null, to_y: null })}
+          >
+            {n.to_x == null ? "With an arrow" : "Without its arrow"}
+          </button>
         </Row>
       ))}
       <p className="flex flex-wrap gap-x-4 gap-y-1 text-sm">
-        <button type="button" className="link-quiet" onClick={() => change({ lines: [...lines, { axis: "y", at: y, label: "" }] })}>Add a line</button>
-        <button type="button" className="link-quiet" onClick={() => change({ ranges: [...ranges, { axis: "y", start: y * 0.9, end: y * 1.1, label: "" }] })}>Add a range</button>
-        <button type="button" className="link-quiet" onClick={() => change({ notes: [...notes, { text: "Note", ...centre(state), to_x: null, to_y: null }] })}>Add a note</button>
+        <button
+          type="button"
+          className="link-quiet"
+          onClick={() => change({ lines: [...lines, { axis: "y", at: y, label: "" }] })}
+        >
+          Add a line
+        </button>
+        <button
+          type="button"
+          className="link-quiet"
+          onClick={() => change({ ranges: [...ranges, { axis: "y", start: y * 0.9, end: y * 1.1, label: "" }] })}
+        >
+          Add a range
+        </button>
+        <button
+          type="button"
+          className="link-quiet"
+          onClick={() => change({ notes: [...notes, { text: "Note", ...centre(state), to_x: null, to_y: null }] })}
+        >
+          Add a note
+        </button>
       </p>
-      {notes.length > 0 && <p className="muted text-sm">Drag notes and the tips of arrows on the figure, or move them with the arrow keys. They stay at their place in the data.</p>}
+      {notes.length > 0 && (
+        <p className="muted text-sm">
+          Drag notes and the tips of arrows on the figure, or move them with the arrow keys. They stay at their place in
+          the data.
+        </p>
+      )}
     </>
   );
 }
@@ -58,28 +93,55 @@ function Row({ children, drop, name }: { children: ReactNode; drop: () => void; 
   return (
     <div className="bg-base-200/60 relative grid grid-cols-2 gap-x-2 gap-y-1 rounded-md p-2 pr-7">
       {children}
-      <button type="button" className="btn btn-ghost btn-xs absolute right-0.5 top-0.5" aria-label={`Take ${name} away`} onClick={drop}>×</button>
+      <button
+        type="button"
+        className="btn btn-ghost btn-xs absolute right-0.5 top-0.5"
+        aria-label={`Take ${name} away`}
+        onClick={drop}
+      >
+        ×
+      </button>
     </div>
   );
 }
 
 function AxisOf({ value, label, set }: { value: string; label: string; set: (v: "x" | "y") => void }) {
   return (
-    <label className="field block"><span>On the</span>
-      <select className="select select-sm w-full" aria-label={label} value={value} onChange={(e) => set(e.target.value as "x" | "y")}><option value="y">upright axis</option><option value="x">level axis</option></select>
+    <label className="field block">
+      <span>On the</span>
+      <select
+        className="select select-sm w-full"
+        aria-label={label}
+        value={value}
+        onChange={(e) => set(e.target.value as "x" | "y")}
+      >
+        <option value="y">upright axis</option>
+        <option value="x">level axis</option>
+      </select>
     </label>
   );
 }
 
 function NoteText({ label, value, set }: { label: string; value: string; set: (v: string) => void }) {
-  return <textarea className="textarea textarea-sm w-full" rows={2} aria-label={label} defaultValue={value} key={value} onBlur={(e) => e.target.value !== value && set(e.target.value)} />;
+  return (
+    <textarea
+      className="textarea textarea-sm w-full"
+      rows={2}
+      aria-label={label}
+      defaultValue={value}
+      key={value}
+      onBlur={(e) => e.target.value !== value && set(e.target.value)}
+    />
+  );
 }
 
 type Scaled = { encoding?: Record<string, { scale?: { domain?: unknown } }> };
 
 function domainOf(state: S["FigureState"], axis: "x" | "y"): [number, number] {
   const domain = (state.drawing?.vega as Scaled | undefined)?.encoding?.[axis]?.scale?.domain;
-  return Array.isArray(domain) && domain.length === 2 && domain.every((d) => typeof d === "number") ? (domain as [number, number]) : [0, 1];
+  return Array.isArray(domain) && domain.length === 2 && domain.every((d) => typeof d === "number")
+    ? (domain as [number, number])
+    : [0, 1];
 }
 
 function middle(state: S["FigureState"]): number {

@@ -19,7 +19,13 @@ export function NoteHandles({ notes, drawn, set }: { notes: Note[]; drawn: Drawn
     const held = drag?.i === i && drag.end === end ? drag : null;
     const [left, top] = held ? [held.x, held.y] : at(x, y);
     const lines = (note.text || " ").split("\n");
-    const size = end === "tip" ? { width: 18, height: 18 } : { width: Math.max(...lines.map((l) => l.length)) * drawn.letter + 12, height: lines.length * drawn.letter * 2.2 + 8 };
+    const size =
+      end === "tip"
+        ? { width: 18, height: 18 }
+        : {
+            width: Math.max(...lines.map((l) => l.length)) * drawn.letter + 12,
+            height: lines.length * drawn.letter * 2.2 + 8,
+          };
     const move = (e: PointerEvent<HTMLButtonElement>) => {
       if (!held) return;
       const box = e.currentTarget.parentElement!.getBoundingClientRect();
@@ -32,11 +38,18 @@ export function NoteHandles({ notes, drawn, set }: { notes: Note[]; drawn: Drawn
         e.preventDefault();
         put(i, end, left + step[0]!, top + step[1]!);
       }
-      if (e.key === "Delete" || e.key === "Backspace") set(end === "tip" ? notes.map((n, k) => (k === i ? { ...n, to_x: null, to_y: null } : n)) : notes.filter((_, k) => k !== i));
+      if (e.key === "Delete" || e.key === "Backspace")
+        set(
+          end === "tip"
+            ? notes.map((n, k) => (k === i ? { ...n, to_x: null, to_y: null } : n))
+            : notes.filter((_, k) => k !== i),
+        );
     };
     return (
       <button
-        key={`${i}${end}`} type="button" className={`absolute cursor-grab touch-none rounded border border-dashed ${held ? "border-[#6a2a70] bg-[#6a2a70]/10" : "border-transparent hover:border-[#6a2a70]/60 focus-visible:border-[#6a2a70]"}`}
+        key={`${i}${end}`}
+        type="button"
+        className={`absolute cursor-grab touch-none rounded border border-dashed ${held ? "border-[#6a2a70] bg-[#6a2a70]/10" : "border-transparent hover:border-[#6a2a70]/60 focus-visible:border-[#6a2a70]"}`}
         aria-label={end === "tip" ? `Tip of the arrow of ${note.text || "a note"}` : `Note: ${note.text || "empty"}`}
         style={{ left: left - size.width / 2, top: end === "tip" ? top - size.height / 2 : top - size.height, ...size }}
         onPointerDown={(e) => {
@@ -54,5 +67,12 @@ export function NoteHandles({ notes, drawn, set }: { notes: Note[]; drawn: Drawn
       />
     );
   };
-  return <>{notes.flatMap((n, i) => [handle(i, "text", n.x, n.y, n), ...(n.to_x != null && n.to_y != null ? [handle(i, "tip", n.to_x, n.to_y, n)] : [])])}</>;
+  return (
+    <>
+      {notes.flatMap((n, i) => [
+        handle(i, "text", n.x, n.y, n),
+        ...(n.to_x != null && n.to_y != null ? [handle(i, "tip", n.to_x, n.to_y, n)] : []),
+      ])}
+    </>
+  );
 }

@@ -1,7 +1,13 @@
 // How the figure looks in grey print and to readers who see colours differently; and what cannot be told apart.
 export type Vision = "colour" | "grey" | "no-red" | "no-green" | "no-blue";
 
-export const VISIONS: Record<Vision, string> = { colour: "in colour", grey: "in grey print", "no-red": "without red cones", "no-green": "without green cones", "no-blue": "without blue cones" };
+export const VISIONS: Record<Vision, string> = {
+  colour: "in colour",
+  grey: "in grey print",
+  "no-red": "without red cones",
+  "no-green": "without green cones",
+  "no-blue": "without blue cones",
+};
 
 /** Of linear RGB (Machado, Oliveira & Fernandes, 2009); grey by luminance. */
 const MATRICES: Partial<Record<Vision, string>> = {
@@ -18,7 +24,11 @@ export function visionFilter(vision: Vision): string | undefined {
 export function VisionFilters() {
   return (
     <svg width="0" height="0" className="absolute" aria-hidden="true">
-      {Object.entries(MATRICES).map(([id, values]) => <filter key={id} id={`see-${id}`} colorInterpolationFilters="linearRGB"><feColorMatrix type="matrix" values={values} /></filter>)}
+      {Object.entries(MATRICES).map(([id, values]) => (
+        <filter key={id} id={`see-${id}`} colorInterpolationFilters="linearRGB">
+          <feColorMatrix type="matrix" values={values} />
+        </filter>
+      ))}
     </svg>
   );
 }

@@ -11,7 +11,14 @@ export function useLineUp(study: string, table: string): { begin: (models: Lined
   const made = useNewQuestion(study, (q) => void go(`/s/${study}/q/${q.id}`));
   const method = catalogue?.methods.find((m) => m.view === "lineup");
   return {
-    begin: (models) => method && made.mutate({ table, method: method.id, layout: method.layouts[0]?.id ?? "", spec: { models: models.slice(-MOST) } }),
+    begin: (models) =>
+      method &&
+      made.mutate({
+        table,
+        method: method.id,
+        layout: method.layouts[0]?.id ?? "",
+        spec: { models: models.slice(-MOST) },
+      }),
     busy: made.isPending || !method,
   };
 }

@@ -12,7 +12,10 @@ const BESIDE = 400;
 
 /** About how wide a table wants to be: its longest cell in each column. */
 function room(t: TableBlock): number {
-  return t.columns.reduce((sum, c) => sum + 18 + 6.6 * Math.max(c.title.length, ...t.rows.map((r) => Math.min(r[c.key]?.s.length ?? 0, 34))), 0);
+  return t.columns.reduce(
+    (sum, c) => sum + 18 + 6.6 * Math.max(c.title.length, ...t.rows.map((r) => Math.min(r[c.key]?.s.length ?? 0, 34))),
+    0,
+  );
 }
 
 const OpenFigure = createContext<((block: string) => void) | undefined>(undefined);
@@ -24,16 +27,33 @@ function Pictured({ block, showRow }: { block: FigureBlock; showRow?: (row: numb
     <div className="group relative w-fit max-w-full">
       <Picture vega={block.drawing} alt={block.alt} showRow={showRow} />
       {open && (
-        <button type="button" className="btn btn-ghost btn-xs btn-square absolute bottom-0 right-0 opacity-45 focus-visible:opacity-100 group-hover:opacity-100" aria-label={`Work on the figure: ${block.title}`} title="Work on this as a figure" onClick={() => open(block.id)}><PencilRuler size={14} /></button>
+        <button
+          type="button"
+          className="btn btn-ghost btn-xs btn-square absolute bottom-0 right-0 opacity-45 focus-visible:opacity-100 group-hover:opacity-100"
+          aria-label={`Work on the figure: ${block.title}`}
+          title="Work on this as a figure"
+          onClick={() => open(block.id)}
+        >
+          <PencilRuler size={14} />
+        </button>
       )}
     </div>
   );
 }
 
-type Props = { answer: Answer; showRow?: (row: number) => void; control?: (field: string) => ReactNode; openFigure?: (block: string) => void };
+type Props = {
+  answer: Answer;
+  showRow?: (row: number) => void;
+  control?: (field: string) => ReactNode;
+  openFigure?: (block: string) => void;
+};
 
 export function AnswerView({ openFigure, ...props }: Props) {
-  return <OpenFigure value={openFigure}><Blocks {...props} /></OpenFigure>;
+  return (
+    <OpenFigure value={openFigure}>
+      <Blocks {...props} />
+    </OpenFigure>
+  );
 }
 
 function Blocks({ answer, showRow, control }: Omit<Props, "openFigure">) {
@@ -43,24 +63,72 @@ function Blocks({ answer, showRow, control }: Omit<Props, "openFigure">) {
   const main = figures.find((f) => !f.small);
   const small = figures.filter((f) => f.small);
   // A model's coefficients keep their place: only what stands before them may go beside the picture.
-  const near = answer.model ? tables.slice(0, Math.max(0, tables.findIndex((t) => room(t) > BESIDE))) : tables.slice(0, 5);
+  const near = answer.model
+    ? tables.slice(
+        0,
+        Math.max(
+          0,
+          tables.findIndex((t) => room(t) > BESIDE),
+        ),
+      )
+    : tables.slice(0, 5);
   const beside = main && Number(main.drawing.width) < 460 ? near.filter((t) => room(t) <= BESIDE).slice(0, 2) : [];
-  const rest = answer.blocks.filter((b) => (b.type === "table" && !b.folded && !beside.includes(b)) || (b.type === "figure" && !b.small && !b.folded && b !== main));
+  const rest = answer.blocks.filter(
+    (b) =>
+      (b.type === "table" && !b.folded && !beside.includes(b)) ||
+      (b.type === "figure" && !b.small && !b.folded && b !== main),
+  );
   return (
     <article data-testid="answer">
-      <p className="statement mb-4 max-w-[46rem]" data-testid="headline"><Spans spans={answer.headline_spans} /></p>
+      <p className="statement mb-4 max-w-[46rem]" data-testid="headline">
+        <Spans spans={answer.headline_spans} />
+      </p>
       {small.length > 0 && !main && !answer.model && <Small figures={small} showRow={showRow} />}
       <div className="flex flex-wrap items-start gap-x-8 gap-y-6">
-        {main && <div className="max-w-full shrink-0">{main.title !== tables[0]?.title && main.id !== "figure" && <h2 className="mb-1 font-semibold">{main.title}</h2>}<Pictured block={main} showRow={showRow} /></div>}
-        {beside.length > 0 && <div className="flex-1 space-y-6" style={{ minWidth: `min(100%, ${Math.max(240, ...beside.map(room))}px)` }}>{beside.map((t) => <Shown key={t.id} block={t} control={control} />)}</div>}
+        {main && (
+          <div className="max-w-full shrink-0">
+            {main.title !== tables[0]?.title && main.id !== "figure" && (
+              <h2 className="mb-1 font-semibold">{main.title}</h2>
+            )}
+            <Pictured block={main} showRow={showRow} />
+          </div>
+        )}
+        {beside.length > 0 && (
+          <div className="flex-1 space-y-6" style={{ minWidth: `min(100%, ${Math.max(240, ...beside.map(room))}px)` }}>
+            {beside.map((t) => (
+              <Shown key={t.id} block={t} control={control} />
+            ))}
+          </div>
+        )}
       </div>
-      {small.length > 0 && main && !answer.model && <div className="mt-6"><Small figures={small} showRow={showRow} /></div>}
+      {small.length > 0 && main && !answer.model && (
+        <div className="mt-6">
+          <Small figures={small} showRow={showRow} />
+        </div>
+      )}
       <div className="mt-6 space-y-6">
         {(answer.model ? inOrder(answer, [main, ...beside]) : rest).map((b) =>
-          Array.isArray(b) ? <Small key={b[0]?.id} figures={b} showRow={showRow} />
-          : b.type === "table" ? <div key={b.id} className={b.columns.length <= WIDE ? "max-w-[46rem]" : ""}><Shown block={b} control={control} /></div>
-          : b.type === "figure" ? <div key={b.id}><h2 className="mb-1 font-semibold">{b.title}</h2><Pictured block={b} showRow={showRow} /></div> : null)}
-        {notes.map((n) => n.type === "note" && <p key={n.id} className="max-w-[46rem]">{n.text}</p>)}
+          Array.isArray(b) ? (
+            <Small key={b[0]?.id} figures={b} showRow={showRow} />
+          ) : b.type === "table" ? (
+            <div key={b.id} className={b.columns.length <= WIDE ? "max-w-[46rem]" : ""}>
+              <Shown block={b} control={control} />
+            </div>
+          ) : b.type === "figure" ? (
+            <div key={b.id}>
+              <h2 className="mb-1 font-semibold">{b.title}</h2>
+              <Pictured block={b} showRow={showRow} />
+            </div>
+          ) : null,
+        )}
+        {notes.map(
+          (n) =>
+            n.type === "note" && (
+              <p key={n.id} className="max-w-[46rem]">
+                {n.text}
+              </p>
+            ),
+        )}
         <Folded answer={answer} showRow={showRow} />
       </div>
     </article>
@@ -86,7 +154,14 @@ function inOrder(answer: Answer, gone: (Answer["blocks"][number] | undefined)[])
 function Small({ figures, showRow }: { figures: FigureBlock[]; showRow?: (row: number) => void }) {
   return (
     <div className="mb-6 grid grid-cols-[repeat(auto-fill,minmax(222px,1fr))] gap-x-5 gap-y-6">
-      {figures.map((f) => <div key={f.id} className="max-w-[330px]"><h2 className="truncate font-semibold" title={f.title}>{f.title}</h2><Pictured block={f} showRow={showRow} /></div>)}
+      {figures.map((f) => (
+        <div key={f.id} className="max-w-[330px]">
+          <h2 className="truncate font-semibold" title={f.title}>
+            {f.title}
+          </h2>
+          <Pictured block={f} showRow={showRow} />
+        </div>
+      ))}
     </div>
   );
 }
@@ -99,13 +174,19 @@ function Folded({ answer, showRow }: { answer: Answer; showRow?: (row: number) =
       {tables.map((t) => (
         <details key={t.id}>
           <summary className="cursor-pointer font-semibold">{t.title}</summary>
-          <div className={`mt-2 ${t.columns.length <= WIDE ? "max-w-[46rem]" : ""}`}><ResultTable block={t} plain /></div>
+          <div className={`mt-2 ${t.columns.length <= WIDE ? "max-w-[46rem]" : ""}`}>
+            <ResultTable block={t} plain />
+          </div>
         </details>
       ))}
       {figures.length > 0 && (
         <details>
-          <summary className="cursor-pointer font-semibold">{figures.length > 1 ? "Pictures of the residuals" : figures[0]?.title}</summary>
-          <div className="mt-2"><Small figures={figures} showRow={showRow} /></div>
+          <summary className="cursor-pointer font-semibold">
+            {figures.length > 1 ? "Pictures of the residuals" : figures[0]?.title}
+          </summary>
+          <div className="mt-2">
+            <Small figures={figures} showRow={showRow} />
+          </div>
         </details>
       )}
     </>
@@ -117,7 +198,14 @@ function Shown({ block, control }: { block: TableBlock; control?: (field: string
     <div className="group relative">
       {block.control && control?.(block.control)}
       <ResultTable block={block} />
-      <button type="button" className="btn btn-ghost btn-xs absolute right-0 top-0 opacity-0 focus-visible:opacity-100 group-hover:opacity-100" onClick={() => copyTable(block)} aria-label={`Copy the table ${block.title}`}>Copy</button>
+      <button
+        type="button"
+        className="btn btn-ghost btn-xs absolute right-0 top-0 opacity-0 focus-visible:opacity-100 group-hover:opacity-100"
+        onClick={() => copyTable(block)}
+        aria-label={`Copy the table ${block.title}`}
+      >
+        Copy
+      </button>
     </div>
   );
 }

@@ -9,7 +9,17 @@ const LOOK = {
   unknown: { shape: "○", word: "Cannot be judged", colour: "muted" },
 } as const;
 
-export function Checks({ answer, study, state, change }: { answer: Answer; study: string; state: S["QuestionState"]; change: (part: { spec: Record<string, unknown> }) => void }) {
+export function Checks({
+  answer,
+  study,
+  state,
+  change,
+}: {
+  answer: Answer;
+  study: string;
+  state: S["QuestionState"];
+  change: (part: { spec: Record<string, unknown> }) => void;
+}) {
   const go = useNavigate();
   const apply = (remedy: S["Remedy"]) => {
     if (remedy.spec) change({ spec: { ...state.spec, ...remedy.spec } });
@@ -25,10 +35,24 @@ export function Checks({ answer, study, state, change }: { answer: Answer; study
             <li key={c.id} className="rule border-b py-3 first:pt-1" data-check={c.id} data-verdict={c.verdict}>
               <div className="flex items-baseline justify-between gap-2">
                 <h3 className="font-semibold">{c.title}</h3>
-                <span className="shrink-0 text-[0.88rem] font-semibold"><span className={look.colour} aria-hidden="true">{look.shape}</span> {look.word}</span>
+                <span className="shrink-0 text-[0.88rem] font-semibold">
+                  <span className={look.colour} aria-hidden="true">
+                    {look.shape}
+                  </span>{" "}
+                  {look.word}
+                </span>
               </div>
               <p className="muted mt-0.5 text-[0.92rem] leading-snug">{c.text}</p>
-              {(c.remedies ?? []).map((r) => <button key={r.label} type="button" className="link-quiet mr-4 mt-1 text-[0.92rem]" onClick={() => apply(r)}>{r.label}</button>)}
+              {(c.remedies ?? []).map((r) => (
+                <button
+                  key={r.label}
+                  type="button"
+                  className="link-quiet mr-4 mt-1 text-[0.92rem]"
+                  onClick={() => apply(r)}
+                >
+                  {r.label}
+                </button>
+              ))}
             </li>
           );
         })}

@@ -18,14 +18,21 @@ export function ContrastsField({ field, option, value, set, levels }: FieldProps
   return (
     <fieldset className="field w-full" data-option={field}>
       <legend>{option.title}</legend>
-      <select className="select select-sm w-64" aria-label={option.title} value={shown} onChange={(e) => choose(e.target.value)}>
+      <select
+        className="select select-sm w-64"
+        aria-label={option.title}
+        value={shown}
+        onChange={(e) => choose(e.target.value)}
+      >
         <option value="none">none</option>
         <option value="typed">levels of my choice</option>
         <option value="control">each against a control</option>
         <option value="polynomial">a trend over the levels</option>
       </select>
       <small className="muted mt-1 block text-[0.8rem]">{option.help}</small>
-      {shown === "typed" && <Editor levels={levels} kept={kept} set={(next) => (setWriting(true), set(next.length ? next : null))} />}
+      {shown === "typed" && (
+        <Editor levels={levels} kept={kept} set={(next) => (setWriting(true), set(next.length ? next : null))} />
+      )}
     </fieldset>
   );
 }
@@ -51,9 +58,19 @@ function Editor({ levels, kept, set }: { levels: string[]; kept: Typed[]; set: (
   return (
     <div className="mt-2 space-y-2">
       {lines.map((c, i) => (
-        <Line key={i} contrast={c} levels={levels} change={(next) => change(i, next)} remove={() => (i < kept.length ? set(kept.filter((_, k) => k !== i)) : setOpen(null))} />
+        <Line
+          key={i}
+          contrast={c}
+          levels={levels}
+          change={(next) => change(i, next)}
+          remove={() => (i < kept.length ? set(kept.filter((_, k) => k !== i)) : setOpen(null))}
+        />
       ))}
-      {!open && <button type="button" className="btn btn-sm" onClick={() => setOpen(blank())}><Plus size={14} /> Another contrast</button>}
+      {!open && (
+        <button type="button" className="btn btn-sm" onClick={() => setOpen(blank())}>
+          <Plus size={14} /> Another contrast
+        </button>
+      )}
     </div>
   );
 }
@@ -73,42 +90,106 @@ function whole(c: Typed): boolean {
 
 /** Equal weights within a side, adding up to one on each. */
 function balanced(plus: string[], minus: string[]): Record<string, number> {
-  return Object.fromEntries([...plus.map((l) => [l, round(1 / plus.length)] as const), ...minus.map((l) => [l, -round(1 / minus.length)] as const)]);
+  return Object.fromEntries([
+    ...plus.map((l) => [l, round(1 / plus.length)] as const),
+    ...minus.map((l) => [l, -round(1 / minus.length)] as const),
+  ]);
 }
 
 function round(x: number): number {
   return Number(x.toPrecision(12));
 }
 
-function Line({ contrast, levels, change, remove }: { contrast: Typed; levels: string[]; change: (c: Typed) => void; remove: () => void }) {
+function Line({
+  contrast,
+  levels,
+  change,
+  remove,
+}: {
+  contrast: Typed;
+  levels: string[];
+  change: (c: Typed) => void;
+  remove: () => void;
+}) {
   const [typing, setTyping] = useState(false);
   const side = (sign: number) => levels.filter((l) => Math.sign(contrast.weights[l] ?? 0) === sign);
   const put = (level: string, to: number) => {
     const plus = side(1).filter((l) => l !== level);
     const minus = side(-1).filter((l) => l !== level);
     const weights = balanced(to > 0 ? [...plus, level] : plus, to < 0 ? [...minus, level] : minus);
-    const named = auto(contrast, side(1), side(-1)) ? words(levels.filter((l) => (weights[l] ?? 0) > 0), levels.filter((l) => (weights[l] ?? 0) < 0)) : contrast.label;
+    const named = auto(contrast, side(1), side(-1))
+      ? words(
+          levels.filter((l) => (weights[l] ?? 0) > 0),
+          levels.filter((l) => (weights[l] ?? 0) < 0),
+        )
+      : contrast.label;
     change({ label: named, weights });
   };
   const total = sum(contrast);
   const ready = whole(contrast);
   return (
-    <div className="rule rounded border p-2 text-[0.92rem]" role="group" aria-label={`Contrast ${contrast.label || "to be named"}`}>
+    <div
+      className="rule rounded border p-2 text-[0.92rem]"
+      role="group"
+      aria-label={`Contrast ${contrast.label || "to be named"}`}
+    >
       <div className="flex items-center gap-2">
-        <input className="input input-xs w-72" aria-label="Name of the contrast" placeholder="its name" value={contrast.label} onChange={(e) => change({ ...contrast, label: e.target.value })} />
-        <span className={ready ? "muted" : "font-semibold"} role="status">{said(contrast, total)}</span>
-        <button type="button" className="link-quiet ml-auto text-sm" onClick={() => setTyping(!typing)}>{typing ? "Sides" : "Type weights"}</button>
-        <button type="button" className="btn btn-ghost btn-xs btn-square" aria-label="Take this contrast away" onClick={remove}><X size={13} /></button>
+        <input
+          className="input input-xs w-72"
+          aria-label="Name of the contrast"
+          placeholder="its name"
+          value={contrast.label}
+          onChange={(e) => change({ ...contrast, label: e.target.value })}
+        />
+        <span className={ready ? "muted" : "font-semibold"} role="status">
+          {said(contrast, total)}
+        </span>
+        <button type="button" className="link-quiet ml-auto text-sm" onClick={() => setTyping(!typing)}>
+          {typing ? "Sides" : "Type weights"}
+        </button>
+        <button
+          type="button"
+          className="btn btn-ghost btn-xs btn-square"
+          aria-label="Take this contrast away"
+          onClick={remove}
+        >
+          <X size={13} />
+        </button>
       </div>
       {typing ? (
         <div className="mt-2 flex flex-wrap gap-x-4 gap-y-1">
-          {levels.map((l) => <Weight key={l} level={l} value={contrast.weights[l] ?? 0} set={(w) => change({ ...contrast, weights: { ...contrast.weights, [l]: w } })} />)}
+          {levels.map((l) => (
+            <Weight
+              key={l}
+              level={l}
+              value={contrast.weights[l] ?? 0}
+              set={(w) => change({ ...contrast, weights: { ...contrast.weights, [l]: w } })}
+            />
+          ))}
         </div>
       ) : (
         <div className="mt-2 grid grid-cols-3 gap-2">
-          <Side title="Mean of" levels={side(1)} drop={(l) => put(l, 1)} next={(l) => put(l, -1)} hint="to the other side" />
-          <Side title="against mean of" levels={side(-1)} drop={(l) => put(l, -1)} next={(l) => put(l, 0)} hint="out of the contrast" />
-          <Side title="not in it" levels={side(0)} drop={(l) => put(l, 0)} next={(l) => put(l, 1)} hint="to the first side" />
+          <Side
+            title="Mean of"
+            levels={side(1)}
+            drop={(l) => put(l, 1)}
+            next={(l) => put(l, -1)}
+            hint="to the other side"
+          />
+          <Side
+            title="against mean of"
+            levels={side(-1)}
+            drop={(l) => put(l, -1)}
+            next={(l) => put(l, 0)}
+            hint="out of the contrast"
+          />
+          <Side
+            title="not in it"
+            levels={side(0)}
+            drop={(l) => put(l, 0)}
+            next={(l) => put(l, 1)}
+            hint="to the first side"
+          />
         </div>
       )}
     </div>
@@ -118,7 +199,10 @@ function Line({ contrast, levels, change, remove }: { contrast: Typed; levels: s
 function said(c: Typed, total: number): string {
   const size = Object.values(c.weights).reduce((a, b) => a + Math.abs(b), 0);
   if (size === 0) return "put a level on each side";
-  if (Math.abs(total) >= 1e-6 * size) return Math.sign(total) > 0 && !Object.values(c.weights).some((w) => w < 0) ? "the other side is empty" : `weights sum to ${Number(total.toPrecision(4))}; they must to 0`;
+  if (Math.abs(total) >= 1e-6 * size)
+    return Math.sign(total) > 0 && !Object.values(c.weights).some((w) => w < 0)
+      ? "the other side is empty"
+      : `weights sum to ${Number(total.toPrecision(4))}; they must to 0`;
   return c.label.trim() ? "weights sum to 0" : "give it a name";
 }
 
@@ -130,17 +214,43 @@ function auto(c: Typed, plus: string[], minus: string[]): boolean {
   return !c.label || c.label === words(plus, minus);
 }
 
-function Side({ title, levels, drop, next, hint }: { title: string; levels: string[]; drop: (l: string) => void; next: (l: string) => void; hint: string }) {
+function Side({
+  title,
+  levels,
+  drop,
+  next,
+  hint,
+}: {
+  title: string;
+  levels: string[];
+  drop: (l: string) => void;
+  next: (l: string) => void;
+  hint: string;
+}) {
   const [over, setOver] = useState(false);
   return (
     <div
-      role="group" aria-label={title} className={`min-h-12 rounded border border-dashed px-2 py-1 ${over ? "border-primary bg-primary/10" : "border-base-300"}`} onDragOver={(e) => (e.preventDefault(), setOver(true))} onDragLeave={() => setOver(false)}
+      role="group"
+      aria-label={title}
+      className={`min-h-12 rounded border border-dashed px-2 py-1 ${over ? "border-primary bg-primary/10" : "border-base-300"}`}
+      onDragOver={(e) => (e.preventDefault(), setOver(true))}
+      onDragLeave={() => setOver(false)}
       onDrop={(e) => (e.preventDefault(), setOver(false), drop(e.dataTransfer.getData("text/yavik-level")))}
     >
       <p className="muted text-[0.82rem]">{title}</p>
       <span className="flex flex-wrap gap-1.5 py-1">
         {levels.map((l) => (
-          <button key={l} type="button" draggable className="chip cursor-grab !py-0.5" title={`${l}: ${hint}`} onClick={() => next(l)} onDragStart={(e) => e.dataTransfer.setData("text/yavik-level", l)}>{l}</button>
+          <button
+            key={l}
+            type="button"
+            draggable
+            className="chip cursor-grab !py-0.5"
+            title={`${l}: ${hint}`}
+            onClick={() => next(l)}
+            onDragStart={(e) => e.dataTransfer.setData("text/yavik-level", l)}
+          >
+            {l}
+          </button>
         ))}
       </span>
     </div>
@@ -156,8 +266,18 @@ function Weight({ level, value, set }: { level: string; value: number; set: (w: 
   };
   return (
     <label className="flex items-center gap-1.5">
-      <span className="max-w-40 truncate" title={level}>{level}</span>
-      <input className="input input-xs w-20" inputMode="decimal" aria-label={`Weight of ${level}`} value={text ?? String(Number(value.toPrecision(5)))} onChange={(e) => setText(e.target.value)} onBlur={done} onKeyDown={(e) => e.key === "Enter" && done()} />
+      <span className="max-w-40 truncate" title={level}>
+        {level}
+      </span>
+      <input
+        className="input input-xs w-20"
+        inputMode="decimal"
+        aria-label={`Weight of ${level}`}
+        value={text ?? String(Number(value.toPrecision(5)))}
+        onChange={(e) => setText(e.target.value)}
+        onBlur={done}
+        onKeyDown={(e) => e.key === "Enter" && done()}
+      />
     </label>
   );
 }

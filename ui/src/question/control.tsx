@@ -5,14 +5,44 @@ import type { Option } from "./fields";
 import { CasesForm, PointsField, ReferencesField, SliderField } from "./model-fields";
 import { namesFor } from "./settings";
 
-export function Control({ field, option, spec, shown, columns, set }: { field: string; option: Option; spec: Record<string, unknown>; shown: unknown; columns: Column[]; set: (v: unknown) => void }) {
+export function Control({
+  field,
+  option,
+  spec,
+  shown,
+  columns,
+  set,
+}: {
+  field: string;
+  option: Option;
+  spec: Record<string, unknown>;
+  shown: unknown;
+  columns: Column[];
+  set: (v: unknown) => void;
+}) {
   const names = namesFor(option, spec);
   const bare = { ...option, help: "" };
   const props = { field, option: bare, value: shown, set, names, columns };
   // Drafts begin anew when the columns change.
   return (
     <Fragment key={names.join("\u0001")}>
-      {option.slider ? <SliderField {...props} /> : option.place === "cases" ? <CasesForm {...props} /> : option.place === "references" ? <div className="mb-1"><ReferencesField {...props} /></div> : option.place === "points" ? <div className="mb-1"><PointsField {...props} /></div> : option.place === "numbers_of" ? <div className="mb-1"><PointsField {...props} numbersOnly /></div> : null}
+      {option.slider ? (
+        <SliderField {...props} />
+      ) : option.place === "cases" ? (
+        <CasesForm {...props} />
+      ) : option.place === "references" ? (
+        <div className="mb-1">
+          <ReferencesField {...props} />
+        </div>
+      ) : option.place === "points" ? (
+        <div className="mb-1">
+          <PointsField {...props} />
+        </div>
+      ) : option.place === "numbers_of" ? (
+        <div className="mb-1">
+          <PointsField {...props} numbersOnly />
+        </div>
+      ) : null}
     </Fragment>
   );
 }

@@ -4,8 +4,21 @@ import { useState } from "react";
 import type { Column } from "../client/api";
 
 export type Option = {
-  title: string; place: string; words?: Record<string, string>; help?: string; step?: number | "any"; min?: number; max?: number; empty?: boolean;
-  kinds?: string[]; of?: string; single?: boolean; when?: Record<string, string[] | "set">; any?: boolean; slider?: boolean; look?: boolean;
+  title: string;
+  place: string;
+  words?: Record<string, string>;
+  help?: string;
+  step?: number | "any";
+  min?: number;
+  max?: number;
+  empty?: boolean;
+  kinds?: string[];
+  of?: string;
+  single?: boolean;
+  when?: Record<string, string[] | "set">;
+  any?: boolean;
+  slider?: boolean;
+  look?: boolean;
 };
 export type FieldProps = { field: string; option: Option; value: unknown; set: (v: unknown) => void };
 
@@ -20,7 +33,13 @@ export function useDraft(shown: string, hand: (text: string) => void) {
     if (text !== null) hand(text);
     setText(null);
   };
-  return { value: text ?? shown, onChange: (e: React.ChangeEvent<HTMLInputElement>) => setText(e.target.value), onBlur: done, onKeyDown: (e: React.KeyboardEvent) => void (e.key === "Enter" ? done() : e.key === "Escape" ? setText(null) : undefined) };
+  return {
+    value: text ?? shown,
+    onChange: (e: React.ChangeEvent<HTMLInputElement>) => setText(e.target.value),
+    onBlur: done,
+    onKeyDown: (e: React.KeyboardEvent) =>
+      void (e.key === "Enter" ? done() : e.key === "Escape" ? setText(null) : undefined),
+  };
 }
 
 export function NumberField({ field, option, value, set }: FieldProps) {
@@ -30,8 +49,18 @@ export function NumberField({ field, option, value, set }: FieldProps) {
     if (Number.isFinite(next)) set(next);
   });
   return (
-    <label className="field max-w-72"><span>{option.title}</span>
-      <input className="input input-sm w-28" data-option={field} type="number" step={option.step ?? "any"} min={option.min} max={option.max} placeholder={option.empty ? "none" : undefined} {...draft} />
+    <label className="field max-w-72">
+      <span>{option.title}</span>
+      <input
+        className="input input-sm w-28"
+        data-option={field}
+        type="number"
+        step={option.step ?? "any"}
+        min={option.min}
+        max={option.max}
+        placeholder={option.empty ? "none" : undefined}
+        {...draft}
+      />
       <Help option={option} />
     </label>
   );
@@ -40,7 +69,8 @@ export function NumberField({ field, option, value, set }: FieldProps) {
 export function TextField({ field, option, value, set }: FieldProps) {
   const draft = useDraft(String(value ?? ""), (text) => set(text.trim() || null));
   return (
-    <label className="field max-w-72"><span>{option.title}</span>
+    <label className="field max-w-72">
+      <span>{option.title}</span>
       <input className="input input-sm w-full max-w-72 font-mono" data-option={field} type="text" {...draft} />
       <Help option={option} />
     </label>
@@ -51,10 +81,20 @@ export function ColumnField({ field, option, value, set, columns }: FieldProps &
   const able = columns.filter((c) => !option.kinds || option.kinds.includes(c.kind));
   const lost = typeof value === "string" && !able.some((c) => c.name === value);
   return (
-    <label className="field max-w-72"><span>{option.title}</span>
-      <select className="select select-sm w-full max-w-72" data-option={field} value={typeof value === "string" ? value : ""} onChange={(e) => set(e.target.value || null)}>
+    <label className="field max-w-72">
+      <span>{option.title}</span>
+      <select
+        className="select select-sm w-full max-w-72"
+        data-option={field}
+        value={typeof value === "string" ? value : ""}
+        onChange={(e) => set(e.target.value || null)}
+      >
         <option value="">none</option>
-        {able.map((c) => <option key={c.name} value={c.name}>{c.label ?? c.name}</option>)}
+        {able.map((c) => (
+          <option key={c.name} value={c.name}>
+            {c.label ?? c.name}
+          </option>
+        ))}
         {lost && <option value={value}>{value} (not there)</option>}
       </select>
       <Help option={option} />
@@ -65,10 +105,20 @@ export function ColumnField({ field, option, value, set, columns }: FieldProps &
 export function LevelField({ field, option, value, set, levels }: FieldProps & { levels: string[] }) {
   const lost = typeof value === "string" && !levels.includes(value);
   return (
-    <label className="field max-w-72"><span>{option.title}</span>
-      <select className="select select-sm w-full max-w-72" data-option={field} value={typeof value === "string" ? value : ""} onChange={(e) => set(e.target.value || null)}>
+    <label className="field max-w-72">
+      <span>{option.title}</span>
+      <select
+        className="select select-sm w-full max-w-72"
+        data-option={field}
+        value={typeof value === "string" ? value : ""}
+        onChange={(e) => set(e.target.value || null)}
+      >
         <option value="">as it comes</option>
-        {levels.map((l) => <option key={l} value={l}>{l}</option>)}
+        {levels.map((l) => (
+          <option key={l} value={l}>
+            {l}
+          </option>
+        ))}
         {lost && <option value={value}>{value} (not there)</option>}
       </select>
       <Help option={option} />
@@ -77,7 +127,14 @@ export function LevelField({ field, option, value, set, levels }: FieldProps & {
 }
 
 /** A number for each level or column. Nothing typed anywhere means the default; with `whole`, levels left open count as zero. */
-export function LevelNumbers({ field, option, value, set, keys, whole }: FieldProps & { keys: string[]; whole?: boolean }) {
+export function LevelNumbers({
+  field,
+  option,
+  value,
+  set,
+  keys,
+  whole,
+}: FieldProps & { keys: string[]; whole?: boolean }) {
   const [draft, setDraft] = useState<Record<string, string> | null>(null);
   const kept = (value ?? {}) as Record<string, number>;
   const shown = draft ?? Object.fromEntries(keys.map((k) => [k, kept[k] === undefined ? "" : String(kept[k])]));
@@ -91,13 +148,26 @@ export function LevelNumbers({ field, option, value, set, keys, whole }: FieldPr
   };
   if (!keys.length) return null;
   return (
-    <fieldset className="field max-w-96" data-option={field} onBlur={(e) => !e.currentTarget.contains(e.relatedTarget) && hand()}>
+    <fieldset
+      className="field max-w-96"
+      data-option={field}
+      onBlur={(e) => !e.currentTarget.contains(e.relatedTarget) && hand()}
+    >
       <legend>{option.title}</legend>
       <span className="flex flex-wrap gap-x-4 gap-y-1">
         {keys.map((k) => (
           <label key={k} className="flex items-center gap-1.5 text-[0.9rem]">
-            <span className="max-w-40 truncate" title={k}>{k}</span>
-            <input className="input input-xs w-20" inputMode="decimal" aria-label={`${option.title}: ${k}`} value={shown[k] ?? ""} onChange={(e) => setDraft({ ...shown, [k]: e.target.value })} onKeyDown={(e) => e.key === "Enter" && hand()} />
+            <span className="max-w-40 truncate" title={k}>
+              {k}
+            </span>
+            <input
+              className="input input-xs w-20"
+              inputMode="decimal"
+              aria-label={`${option.title}: ${k}`}
+              value={shown[k] ?? ""}
+              onChange={(e) => setDraft({ ...shown, [k]: e.target.value })}
+              onKeyDown={(e) => e.key === "Enter" && hand()}
+            />
           </label>
         ))}
       </span>
@@ -107,11 +177,25 @@ export function LevelNumbers({ field, option, value, set, keys, whole }: FieldPr
 }
 
 /** Sets of factors as chips: interactions, or the terms whose pairs are compared. */
-export function SetsField({ field, option, value, set, names, columns }: FieldProps & { names: string[]; columns: Column[] }) {
+export function SetsField({
+  field,
+  option,
+  value,
+  set,
+  names,
+  columns,
+}: FieldProps & { names: string[]; columns: Column[] }) {
   const titled = (n: string) => columns.find((c) => c.name === n)?.label ?? n;
   const all = subsets(names).filter((s) => s.length > (option.single ? 0 : 1));
   const key = (s: string[]) => [...s].sort().join("\u0001");
-  const given = value === "all" ? all : Array.isArray(value) ? (value as string[][]) : option.single && value === null ? names.map((n) => [n]) : [];
+  const given =
+    value === "all"
+      ? all
+      : Array.isArray(value)
+        ? (value as string[][])
+        : option.single && value === null
+          ? names.map((n) => [n])
+          : [];
   const on = new Set(given.map(key));
   const toggle = (s: string[]) => {
     const next = all.filter((x) => (key(x) === key(s) ? !on.has(key(x)) : on.has(key(x))));
@@ -122,9 +206,20 @@ export function SetsField({ field, option, value, set, names, columns }: FieldPr
     <fieldset className="field max-w-[34rem]" data-option={field}>
       <legend>{option.title}</legend>
       <span className="flex flex-wrap gap-1.5">
-        {!option.single && names.map((n) => <span key={n} className="chip muted !py-0.5" title="Main effects are always there">{titled(n)}</span>)}
+        {!option.single &&
+          names.map((n) => (
+            <span key={n} className="chip muted !py-0.5" title="Main effects are always there">
+              {titled(n)}
+            </span>
+          ))}
         {all.map((s) => (
-          <button key={key(s)} type="button" className={`chip !py-0.5 ${on.has(key(s)) ? "border-primary text-primary font-semibold" : "muted border-dashed"}`} aria-pressed={on.has(key(s))} onClick={() => toggle(s)}>
+          <button
+            key={key(s)}
+            type="button"
+            className={`chip !py-0.5 ${on.has(key(s)) ? "border-primary text-primary font-semibold" : "muted border-dashed"}`}
+            aria-pressed={on.has(key(s))}
+            onClick={() => toggle(s)}
+          >
             {s.map(titled).join(" × ")}
           </button>
         ))}
@@ -142,14 +237,32 @@ function subsets(names: string[]): string[][] {
 export function RowsField({ field, option, value, set }: FieldProps) {
   const rows = Array.isArray(value) ? (value as number[]) : [];
   const draft = useDraft(rows.join(", "), (text) => {
-    const next = text.split(/[^0-9]+/).filter(Boolean).map(Number);
+    const next = text
+      .split(/[^0-9]+/)
+      .filter(Boolean)
+      .map(Number);
     set([...new Set(next)]);
   });
   return (
-    <label className="field max-w-72"><span>{option.title}</span>
+    <label className="field max-w-72">
+      <span>{option.title}</span>
       <span className="flex items-center gap-1">
-        <input className="input input-sm w-56" data-option={field} placeholder="row numbers, such as 3, 17" {...draft} />
-        {rows.length > 0 && <button type="button" className="btn btn-ghost btn-xs btn-square" aria-label="Compare with no rows left out" onClick={() => set([])}><X size={13} /></button>}
+        <input
+          className="input input-sm w-56"
+          data-option={field}
+          placeholder="row numbers, such as 3, 17"
+          {...draft}
+        />
+        {rows.length > 0 && (
+          <button
+            type="button"
+            className="btn btn-ghost btn-xs btn-square"
+            aria-label="Compare with no rows left out"
+            onClick={() => set([])}
+          >
+            <X size={13} />
+          </button>
+        )}
       </span>
       <Help option={option} />
     </label>

@@ -11,8 +11,15 @@ type Columns = { names: string[]; columns: Column[] };
 
 const NUMBERS = ["measure", "count"];
 const titled = (name: string, columns: Column[]) => columns.find((c) => c.name === name)?.label ?? name;
-export const categories = ({ names, columns }: Columns) => names.filter((n) => isCategory(columns.find((c) => c.name === n), NUMBERS));
-export const measures = ({ names, columns }: Columns) => names.filter((n) => columns.some((c) => c.name === n && NUMBERS.includes(c.kind)));
+export const categories = ({ names, columns }: Columns) =>
+  names.filter((n) =>
+    isCategory(
+      columns.find((c) => c.name === n),
+      NUMBERS,
+    ),
+  );
+export const measures = ({ names, columns }: Columns) =>
+  names.filter((n) => columns.some((c) => c.name === n && NUMBERS.includes(c.kind)));
 
 export function ReferencesField({ field, option, value, set, names, columns }: FieldProps & Columns) {
   const kept = (value ?? {}) as Record<string, string>;
@@ -25,7 +32,15 @@ export function ReferencesField({ field, option, value, set, names, columns }: F
         {own.map((n) => (
           <label key={n} className="flex items-center gap-1.5 text-[0.9rem]">
             <span className="max-w-40 truncate">{titled(n, columns)}</span>
-            <LevelSelect column={columns.find((c) => c.name === n)} first value={kept[n] ?? ""} label={`Reference of ${titled(n, columns)}`} set={(v) => set(v ? { ...kept, [n]: v } : Object.fromEntries(Object.entries(kept).filter(([k]) => k !== n)))} />
+            <LevelSelect
+              column={columns.find((c) => c.name === n)}
+              first
+              value={kept[n] ?? ""}
+              label={`Reference of ${titled(n, columns)}`}
+              set={(v) =>
+                set(v ? { ...kept, [n]: v } : Object.fromEntries(Object.entries(kept).filter(([k]) => k !== n)))
+              }
+            />
           </label>
         ))}
       </div>
@@ -33,47 +48,139 @@ export function ReferencesField({ field, option, value, set, names, columns }: F
   );
 }
 
-function LevelSelect({ column, value, set, empty, first, label }: { column?: Column; value: string; set: (v: string) => void; empty?: string; first?: boolean; label: string }) {
+function LevelSelect({
+  column,
+  value,
+  set,
+  empty,
+  first,
+  label,
+}: {
+  column?: Column;
+  value: string;
+  set: (v: string) => void;
+  empty?: string;
+  first?: boolean;
+  label: string;
+}) {
   const levels = (column?.levels ?? []).map((l) => l.label ?? l.value);
   return (
-    <select className="select select-xs w-36" aria-label={label} value={first && value === levels[0] ? "" : value} onChange={(e) => set(e.target.value)}>
+    <select
+      className="select select-xs w-36"
+      aria-label={label}
+      value={first && value === levels[0] ? "" : value}
+      onChange={(e) => set(e.target.value)}
+    >
       <option value="">{first ? (levels[0] ?? "the first") : empty}</option>
-      {levels.slice(first ? 1 : 0).map((l) => <option key={l} value={l}>{l}</option>)}
+      {levels.slice(first ? 1 : 0).map((l) => (
+        <option key={l} value={l}>
+          {l}
+        </option>
+      ))}
     </select>
   );
 }
 
-function NumberInput({ value, set, label, placeholder }: { value: string | number | undefined; set: (v: number | null) => void; label: string; placeholder?: string }) {
+function NumberInput({
+  value,
+  set,
+  label,
+  placeholder,
+}: {
+  value: string | number | undefined;
+  set: (v: number | null) => void;
+  label: string;
+  placeholder?: string;
+}) {
   const draft = useDraft(value === undefined ? "" : String(value), (text) => {
     const next = Number(text.trim().replace(",", ".").replace("−", "-"));
     if (!text.trim()) set(null);
     else if (Number.isFinite(next)) set(next);
   });
-  return <input className="input input-xs w-20" inputMode="decimal" aria-label={label} placeholder={placeholder} {...draft} />;
+  return (
+    <input
+      className="input input-xs w-20"
+      inputMode="decimal"
+      aria-label={label}
+      placeholder={placeholder}
+      {...draft}
+    />
+  );
 }
 
 /** A value for some of the columns; those left open keep their default. */
-export function PointsField({ field, option, value, set, names, columns, numbersOnly }: FieldProps & Columns & { numbersOnly?: boolean }) {
+export function PointsField({
+  field,
+  option,
+  value,
+  set,
+  names,
+  columns,
+  numbersOnly,
+}: FieldProps & Columns & { numbersOnly?: boolean }) {
   const kept = (value ?? {}) as Values;
   const own = numbersOnly ? measures({ names, columns }) : names;
-  const put = (name: string, v: string | number | null) => set(v === null || v === "" ? Object.fromEntries(Object.entries(kept).filter(([k]) => k !== name)) : { ...kept, [name]: v });
+  const put = (name: string, v: string | number | null) =>
+    set(
+      v === null || v === ""
+        ? Object.fromEntries(Object.entries(kept).filter(([k]) => k !== name))
+        : { ...kept, [name]: v },
+    );
   if (!own.length) return null;
   return (
     <fieldset className="field max-w-[40rem]" data-option={field}>
       <legend className="muted text-[0.86rem]">{option.title}</legend>
-      <div className="flex flex-wrap gap-x-4 gap-y-1">{own.map((n) => <Point key={n} name={n} columns={columns} value={kept[n]} put={(v) => put(n, v)} of={option.title} placeholder={numbersOnly ? "1" : undefined} />)}</div>
+      <div className="flex flex-wrap gap-x-4 gap-y-1">
+        {own.map((n) => (
+          <Point
+            key={n}
+            name={n}
+            columns={columns}
+            value={kept[n]}
+            put={(v) => put(n, v)}
+            of={option.title}
+            placeholder={numbersOnly ? "1" : undefined}
+          />
+        ))}
+      </div>
       <Help option={option} />
     </fieldset>
   );
 }
 
-function Point({ name, columns, value, put, of, placeholder }: { name: string; columns: Column[]; value: string | number | undefined; put: (v: string | number | null) => void; of: string; placeholder?: string }) {
+function Point({
+  name,
+  columns,
+  value,
+  put,
+  of,
+  placeholder,
+}: {
+  name: string;
+  columns: Column[];
+  value: string | number | undefined;
+  put: (v: string | number | null) => void;
+  of: string;
+  placeholder?: string;
+}) {
   const column = columns.find((c) => c.name === name);
   const title = titled(name, columns);
   return (
     <label className="flex items-center gap-1.5 text-[0.9rem]">
-      <span className="max-w-44 truncate" title={title}>{title}</span>
-      {isCategory(column, NUMBERS) ? <LevelSelect column={column} empty="most common" value={String(value ?? "")} label={`${of}: ${title}`} set={(v) => put(v || null)} /> : <NumberInput value={value} label={`${of}: ${title}`} set={put} placeholder={placeholder ?? "mean"} />}
+      <span className="max-w-44 truncate" title={title}>
+        {title}
+      </span>
+      {isCategory(column, NUMBERS) ? (
+        <LevelSelect
+          column={column}
+          empty="most common"
+          value={String(value ?? "")}
+          label={`${of}: ${title}`}
+          set={(v) => put(v || null)}
+        />
+      ) : (
+        <NumberInput value={value} label={`${of}: ${title}`} set={put} placeholder={placeholder ?? "mean"} />
+      )}
       {column?.unit && <span className="muted">{column.unit}</span>}
     </label>
   );
@@ -83,19 +190,41 @@ function Point({ name, columns, value, put, of, placeholder }: { name: string; c
 export function CasesForm({ value, set, names, columns }: { value: unknown; set: (v: unknown) => void } & Columns) {
   const kept = Array.isArray(value) ? (value as Values[]) : [];
   const [draft, setDraft] = useState<Values>({});
-  const put = (name: string, v: string | number | null) => setDraft(v === null ? Object.fromEntries(Object.entries(draft).filter(([k]) => k !== name)) : { ...draft, [name]: v });
+  const put = (name: string, v: string | number | null) =>
+    setDraft(
+      v === null ? Object.fromEntries(Object.entries(draft).filter(([k]) => k !== name)) : { ...draft, [name]: v },
+    );
   return (
     <div className="no-print mb-2 text-[0.92rem]" role="group" aria-label="Predict for">
       <span className="flex flex-wrap items-center gap-x-4 gap-y-1.5">
-        {names.map((n) => <Point key={n} name={n} columns={columns} value={draft[n]} put={(v) => put(n, v)} of="Predict at" />)}
-        <button type="button" className="btn btn-xs" disabled={!Object.keys(draft).length} onClick={() => (set([...kept, draft]), setDraft({}))}><Plus size={13} /> Predict</button>
+        {names.map((n) => (
+          <Point key={n} name={n} columns={columns} value={draft[n]} put={(v) => put(n, v)} of="Predict at" />
+        ))}
+        <button
+          type="button"
+          className="btn btn-xs"
+          disabled={!Object.keys(draft).length}
+          onClick={() => (set([...kept, draft]), setDraft({}))}
+        >
+          <Plus size={13} /> Predict
+        </button>
       </span>
       {kept.length > 0 && (
         <span className="mt-1.5 flex flex-wrap gap-1.5">
           {kept.map((c, i) => (
             <span key={i} className="chip flex items-center gap-1 !py-0">
-              {i + 1}: {Object.entries(c).map(([k, v]) => `${inSentence(titled(k, columns))} ${v}`).join(", ")}
-              <button type="button" className="btn btn-ghost btn-xs btn-square" aria-label={`Take prediction ${i + 1} away`} onClick={() => set(kept.filter((_, k) => k !== i))}><X size={12} /></button>
+              {i + 1}:{" "}
+              {Object.entries(c)
+                .map(([k, v]) => `${inSentence(titled(k, columns))} ${v}`)
+                .join(", ")}
+              <button
+                type="button"
+                className="btn btn-ghost btn-xs btn-square"
+                aria-label={`Take prediction ${i + 1} away`}
+                onClick={() => set(kept.filter((_, k) => k !== i))}
+              >
+                <X size={12} />
+              </button>
             </span>
           ))}
         </span>
@@ -115,7 +244,19 @@ export function SliderField({ option, value, set }: FieldProps) {
   return (
     <label className="mb-1 flex items-center gap-3 text-[0.92rem]">
       <span className="muted">{option.title}</span>
-      <input type="range" className="range range-xs range-primary w-48" aria-label={option.title} min={option.min} max={option.max} step={option.step} value={shown} onChange={(e) => setMoving(Number(e.target.value))} onPointerUp={rest} onKeyUp={rest} onBlur={rest} />
+      <input
+        type="range"
+        className="range range-xs range-primary w-48"
+        aria-label={option.title}
+        min={option.min}
+        max={option.max}
+        step={option.step}
+        value={shown}
+        onChange={(e) => setMoving(Number(e.target.value))}
+        onPointerUp={rest}
+        onKeyUp={rest}
+        onBlur={rest}
+      />
       <output className="tabular-nums">{shown.toFixed(2).replace(/^0/, "")}</output>
     </label>
   );

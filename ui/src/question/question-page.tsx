@@ -3,7 +3,15 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useRef, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import { api, Problem, take, type Column, type Job, type S } from "../client/api";
-import { movesSoFar, onTheWay, useAddToReport, useCatalogue, useContents, useNewFigure, useTable } from "../client/hooks";
+import {
+  movesSoFar,
+  onTheWay,
+  useAddToReport,
+  useCatalogue,
+  useContents,
+  useNewFigure,
+  useTable,
+} from "../client/hooks";
 import { Loading, Trouble } from "../common/bits";
 import { WithMargin } from "../common/frame";
 import { JobBar, useJob } from "../common/job";
@@ -33,7 +41,10 @@ function Question({ study, id }: { study: string; id: string }) {
   const go = useNavigate();
   const key = ["question", study, id];
   const where = { params: { path: { study_id: study, item_id: id } } };
-  const { data: state, error } = useQuery({ queryKey: key, queryFn: () => take(api.GET("/api/studies/{study_id}/questions/{item_id}", where)) });
+  const { data: state, error } = useQuery({
+    queryKey: key,
+    queryFn: () => take(api.GET("/api/studies/{study_id}/questions/{item_id}", where)),
+  });
   const { data: catalogue } = useCatalogue();
   const { data: contents } = useContents(study);
   const table = useTable(study, state?.table);
@@ -48,19 +59,35 @@ function Question({ study, id }: { study: string; id: string }) {
   });
   const add = useAddToReport(study);
   const figure = useNewFigure(study, (made) => go(`/s/${study}/f/${made.id}`));
-  if (error) return <div className="p-8"><Trouble error={error} /></div>;
+  if (error)
+    return (
+      <div className="p-8">
+        <Trouble error={error} />
+      </div>
+    );
   const method = catalogue?.methods.find((m) => m.id === state?.method);
   if (!state || !method) return <Loading />;
   const layout = method.layouts.find((l) => l.id === state.layout) ?? method.layouts[0];
-  const properties = (method.spec.properties ?? {}) as Record<string, SlotSchema & { option?: Option; default?: unknown }>;
+  const properties = (method.spec.properties ?? {}) as Record<
+    string,
+    SlotSchema & { option?: Option; default?: unknown }
+  >;
   const columns = table.data?.table?.columns ?? [];
   const answer = state.answer;
   const old = Boolean(answer) && (state.out_of_date || computing || problem !== null);
   const tables = contents?.entries.filter((e) => e.type === "table") ?? [];
   const addColumns = async () => {
-    const steps = [...(table.data?.table?.steps ?? []), { step: "from_answer", method: state.method, spec: state.spec }];
+    const steps = [
+      ...(table.data?.table?.steps ?? []),
+      { step: "from_answer", method: state.method, spec: state.spec },
+    ];
     try {
-      await take(api.PUT("/api/studies/{study_id}/tables/{table_id}/steps", { params: { path: { study_id: study, table_id: state.table } }, body: { steps, label: `Add columns of ${state.name}` } }));
+      await take(
+        api.PUT("/api/studies/{study_id}/tables/{table_id}/steps", {
+          params: { path: { study_id: study, table_id: state.table } },
+          body: { steps, label: `Add columns of ${state.name}` },
+        }),
+      );
       await client.invalidateQueries({ predicate: (q) => q.queryKey[1] === study });
       say("Added to the table", { label: "Show it", run: () => void go(`/s/${study}/t/${state.table}`) });
     } catch (e) {
@@ -74,49 +101,169 @@ function Question({ study, id }: { study: string; id: string }) {
   const own = Object.fromEntries(
     Object.entries(properties).flatMap(([field, p]) => {
       const label = p.title ?? field;
-      if (p.slot?.typed) return [[field, <TypedSlot key={field} label={label} placeholder={p.slot.placeholder} fields={p.slot.typed} value={state.spec[field]} set={(v) => setField(field, v)} />]];
-      if (p.slot?.terms) return [[field, <TermsSlot key={field} label={label} slot={p.slot} columns={columns} spec={state.spec} setSpec={setSpec} wrong={problem?.column} response={asList(state.spec.response)[0]} />]];
+      if (p.slot?.typed)
+        return [
+          [
+            field,
+            <TypedSlot
+              key={field}
+              label={label}
+              placeholder={p.slot.placeholder}
+              fields={p.slot.typed}
+              value={state.spec[field]}
+              set={(v) => setField(field, v)}
+            />,
+          ],
+        ];
+      if (p.slot?.terms)
+        return [
+          [
+            field,
+            <TermsSlot
+              key={field}
+              label={label}
+              slot={p.slot}
+              columns={columns}
+              spec={state.spec}
+              setSpec={setSpec}
+              wrong={problem?.column}
+              response={asList(state.spec.response)[0]}
+            />,
+          ],
+        ];
       if (p.slot?.models) return [[field, <LinedSlot key={field} models={(state.spec[field] ?? []) as Lined[]} />]];
-      if (p.option?.place === "level") return [[field, <LevelSlot key={field} label={label} value={state.spec[field]} levels={levelsOf(columns, state.spec[p.option.of ?? ""])} said={String(answer?.facts[field] ?? "")} set={(v) => setField(field, v)} />]];
+      if (p.option?.place === "level")
+        return [
+          [
+            field,
+            <LevelSlot
+              key={field}
+              label={label}
+              value={state.spec[field]}
+              levels={levelsOf(columns, state.spec[p.option.of ?? ""])}
+              said={String(answer?.facts[field] ?? "")}
+              set={(v) => setField(field, v)}
+            />,
+          ],
+        ];
       return [];
     }),
   );
   const control = (field: string) => {
     const option = properties[field]?.option;
-    return option && <Control field={field} option={option} spec={state.spec} shown={state.spec[field] ?? properties[field]?.default} columns={columns} set={(v) => setField(field, v)} />;
+    return (
+      option && (
+        <Control
+          field={field}
+          option={option}
+          spec={state.spec}
+          shown={state.spec[field] ?? properties[field]?.default}
+          columns={columns}
+          set={(v) => setField(field, v)}
+        />
+      )
+    );
   };
   const setLayout = (to: string) => {
     const slots = method.layouts.find((l) => l.id === to)?.slots ?? [];
-    const kept = Object.fromEntries(Object.entries(state.spec).filter(([k]) => slots.includes(k) || !properties[k]?.slot));
+    const kept = Object.fromEntries(
+      Object.entries(state.spec).filter(([k]) => slots.includes(k) || !properties[k]?.slot),
+    );
     change({ layout: to, spec: kept });
   };
   return (
     <div className="flex min-h-full flex-col">
       <header className="rule bg-base-100 sticky top-0 z-30 border-b px-7 pb-3 pt-5">
-        {layout && <Sentence template={layout.sentence} schema={properties} needed={layout.needed} columns={columns} spec={state.spec} set={setField} wrong={problem?.column} extra={own} />}
-        <Settings method={method} state={state} tables={tables} rows={answer?.rows} columns={columns} answer={answer} change={change} setLayout={setLayout} settings={answer?.settings ?? []} />
+        {layout && (
+          <Sentence
+            template={layout.sentence}
+            schema={properties}
+            needed={layout.needed}
+            columns={columns}
+            spec={state.spec}
+            set={setField}
+            wrong={problem?.column}
+            extra={own}
+          />
+        )}
+        <Settings
+          method={method}
+          state={state}
+          tables={tables}
+          rows={answer?.rows}
+          columns={columns}
+          answer={answer}
+          change={change}
+          setLayout={setLayout}
+          settings={answer?.settings ?? []}
+        />
       </header>
       <WithMargin
         label="Can you rely on this?"
         margin={
           <>
-            {answer && <div className={old ? "stale" : ""}><Checks answer={answer} study={study} state={state} change={change} /></div>}
+            {answer && (
+              <div className={old ? "stale" : ""}>
+                <Checks answer={answer} study={study} state={state} change={change} />
+              </div>
+            )}
             {answer && (
               <div className="mt-5 flex flex-col gap-2">
-                <button type="button" className="btn btn-primary btn-sm" data-key="add-to-report" disabled={add.isPending} onClick={() => add.mutate({ kind: "answer", ref: id })}>Add to report</button>
+                <button
+                  type="button"
+                  className="btn btn-primary btn-sm"
+                  data-key="add-to-report"
+                  disabled={add.isPending}
+                  onClick={() => add.mutate({ kind: "answer", ref: id })}
+                >
+                  Add to report
+                </button>
                 {answer.blocks.some((b) => b.type === "figure") && (
-                  <button type="button" className="btn btn-sm" disabled={figure.isPending} onClick={() => figure.mutate({ table: state.table, from_question: id })}>Draw as a figure</button>
+                  <button
+                    type="button"
+                    className="btn btn-sm"
+                    disabled={figure.isPending}
+                    onClick={() => figure.mutate({ table: state.table, from_question: id })}
+                  >
+                    Draw as a figure
+                  </button>
                 )}
               </div>
             )}
-            {answer && method.gives_columns && table.data?.table && state.layout !== "side_by_side" && state.layout !== "summaries" ? (
-              <button type="button" className="btn btn-sm mt-2 w-full" title="What the answer has for every row becomes columns of the table, as a step on its path" onClick={() => void addColumns()}>Add its columns to the table</button>
+            {answer &&
+            method.gives_columns &&
+            table.data?.table &&
+            state.layout !== "side_by_side" &&
+            state.layout !== "summaries" ? (
+              <button
+                type="button"
+                className="btn btn-sm mt-2 w-full"
+                title="What the answer has for every row becomes columns of the table, as a step on its path"
+                onClick={() => void addColumns()}
+              >
+                Add its columns to the table
+              </button>
             ) : null}
-            <p className="mt-4 text-sm"><Link className="link-quiet !font-normal" to={`/methods/${method.id}`}>About this method</Link></p>
+            <p className="mt-4 text-sm">
+              <Link className="link-quiet !font-normal" to={`/methods/${method.id}`}>
+                About this method
+              </Link>
+            </p>
             {columns.length > 0 && (
               <details className="mt-4 text-[0.92rem]">
                 <summary className="muted cursor-pointer">Columns to drag into the sentence</summary>
-                <ul className="mt-2 flex flex-wrap gap-1.5">{columns.slice(0, 80).map((c) => <li key={c.name} draggable className="chip cursor-grab !py-0.5" onDragStart={(e) => e.dataTransfer.setData("text/yavik-column", c.name)}>{c.name}</li>)}</ul>
+                <ul className="mt-2 flex flex-wrap gap-1.5">
+                  {columns.slice(0, 80).map((c) => (
+                    <li
+                      key={c.name}
+                      draggable
+                      className="chip cursor-grab !py-0.5"
+                      onDragStart={(e) => e.dataTransfer.setData("text/yavik-column", c.name)}
+                    >
+                      {c.name}
+                    </li>
+                  ))}
+                </ul>
               </details>
             )}
           </>
@@ -125,22 +272,77 @@ function Question({ study, id }: { study: string; id: string }) {
         <div className="bg-base-200/50 min-h-full px-7 py-5">
           {working && <JobBar job={working} />}
           {stopped && !working && !computing && state.ready && (state.out_of_date || !answer) && (
-            <p className="py-2">Stopped. <button type="button" className="link-quiet" onClick={() => (setStopped(false), void renew())}>Work it out again</button></p>
+            <p className="py-2">
+              Stopped.{" "}
+              <button type="button" className="link-quiet" onClick={() => (setStopped(false), void renew())}>
+                Work it out again
+              </button>
+            </p>
           )}
-          {problem && <Trouble error={problem}>{problem.rows?.length ? <button className="link-quiet" onClick={() => go(`/s/${study}/t/${state.table}?rows=${problem.rows?.slice(0, 100).join(",")}`)}>Show the rows</button> : null}</Trouble>}
-          {!state.ready && !answer && (method.view === "lineup" ? (
-            <div className="py-8"><p className="muted mb-4 text-lg">A line-up sets models of one response side by side. Add models of this table here, or tick rounds on a model’s trail.</p><AddModel study={study} table={state.table} entries={questions} makers={makers} add={(m) => setField("models", [m])} /></div>
-          ) : <p className="muted py-8 text-lg">Fill the slots of the sentence: the answer appears here at once.</p>)}
-          {answer && old && <p className="text-primary mb-2 text-sm font-semibold" role="status">{problem ? "The last answer that could be given" : computing || working ? "Out of date: being renewed" : "Out of date"}</p>}
+          {problem && (
+            <Trouble error={problem}>
+              {problem.rows?.length ? (
+                <button
+                  className="link-quiet"
+                  onClick={() => go(`/s/${study}/t/${state.table}?rows=${problem.rows?.slice(0, 100).join(",")}`)}
+                >
+                  Show the rows
+                </button>
+              ) : null}
+            </Trouble>
+          )}
+          {!state.ready &&
+            !answer &&
+            (method.view === "lineup" ? (
+              <div className="py-8">
+                <p className="muted mb-4 text-lg">
+                  A line-up sets models of one response side by side. Add models of this table here, or tick rounds on a
+                  model’s trail.
+                </p>
+                <AddModel
+                  study={study}
+                  table={state.table}
+                  entries={questions}
+                  makers={makers}
+                  add={(m) => setField("models", [m])}
+                />
+              </div>
+            ) : (
+              <p className="muted py-8 text-lg">Fill the slots of the sentence: the answer appears here at once.</p>
+            ))}
+          {answer && old && (
+            <p className="text-primary mb-2 text-sm font-semibold" role="status">
+              {problem
+                ? "The last answer that could be given"
+                : computing || working
+                  ? "Out of date: being renewed"
+                  : "Out of date"}
+            </p>
+          )}
           {answer && (
             <div className={old ? "stale" : ""} aria-busy={computing || Boolean(working)}>
               {method.view === "lineup" ? (
-                <LineupView study={study} spec={state.spec} answer={answer} set={setSpec} others={questions} models={makers} table={state.table} />
+                <LineupView
+                  study={study}
+                  spec={state.spec}
+                  answer={answer}
+                  set={setSpec}
+                  others={questions}
+                  models={makers}
+                  table={state.table}
+                />
               ) : (
                 <>
                   <Trail study={study} state={state} open={setSpec} />
-                  <AnswerView answer={answer} showRow={(row) => void go(`/s/${study}/t/${state.table}?rows=${row}`)} control={control} openFigure={(block) => figure.mutate({ table: state.table, from_question: id, block })} />
-                  <div className="mt-6"><Variants study={study} state={state} open={setSpec} /></div>
+                  <AnswerView
+                    answer={answer}
+                    showRow={(row) => void go(`/s/${study}/t/${state.table}?rows=${row}`)}
+                    control={control}
+                    openFigure={(block) => figure.mutate({ table: state.table, from_question: id, block })}
+                  />
+                  <div className="mt-6">
+                    <Variants study={study} state={state} open={setSpec} />
+                  </div>
                 </>
               )}
             </div>
@@ -157,19 +359,45 @@ function levelsOf(columns: Column[], of: unknown): string[] {
 }
 
 /** One level of the column in another slot, in the sentence: the event that is predicted. */
-function LevelSlot({ label, value, levels, said, set }: { label: string; value: unknown; levels: string[]; said: string; set: (v: unknown) => void }) {
+function LevelSlot({
+  label,
+  value,
+  levels,
+  said,
+  set,
+}: {
+  label: string;
+  value: unknown;
+  levels: string[];
+  said: string;
+  set: (v: unknown) => void;
+}) {
   const shown = typeof value === "string" ? value : said;
   return (
-    <select className={`slot cursor-pointer ${shown ? "" : "empty"}`} aria-label={label} data-slot={label} value={shown} onChange={(e) => set(e.target.value || null)}>
+    <select
+      className={`slot cursor-pointer ${shown ? "" : "empty"}`}
+      aria-label={label}
+      data-slot={label}
+      value={shown}
+      onChange={(e) => set(e.target.value || null)}
+    >
       {!shown && <option value="">its event</option>}
       {shown && !levels.includes(shown) && <option value={shown}>{shown}</option>}
-      {levels.map((l) => <option key={l} value={l}>{l}</option>)}
+      {levels.map((l) => (
+        <option key={l} value={l}>
+          {l}
+        </option>
+      ))}
     </select>
   );
 }
 
 function LinedSlot({ models }: { models: Lined[] }) {
-  return <span className={models.length ? "font-semibold" : "slot empty"} data-slot="Models">{models.length ? `these ${models.length}` : "several"}</span>;
+  return (
+    <span className={models.length ? "font-semibold" : "slot empty"} data-slot="Models">
+      {models.length ? `these ${models.length}` : "several"}
+    </span>
+  );
 }
 
 /** Keeps the answer in step with the sentence and the data: no run button. */
@@ -183,18 +411,25 @@ function useAnswer(study: string, id: string, state: State | undefined) {
   const turn = useRef(0);
   const asked = useRef("");
   const where = { params: { path: { study_id: study, item_id: id } } };
-  const store = useCallback((next: State, tell = true) => {
-    // A look that was on its way from before would bring the sentence back as it was.
-    void client.cancelQueries({ queryKey: ["question", study, id] }, { revert: false, silent: true });
-    client.setQueryData(["question", study, id], next);
-    if (tell) void client.invalidateQueries({ queryKey: ["contents", study] });
-  }, [client, study, id]);
+  const store = useCallback(
+    (next: State, tell = true) => {
+      // A look that was on its way from before would bring the sentence back as it was.
+      void client.cancelQueries({ queryKey: ["question", study, id] }, { revert: false, silent: true });
+      client.setQueryData(["question", study, id], next);
+      if (tell) void client.invalidateQueries({ queryKey: ["contents", study] });
+    },
+    [client, study, id],
+  );
   const renew = useCallback(async () => {
     const mine = ++turn.current;
     const before = movesSoFar();
     setComputing(true);
     try {
-      const next = await take(api.POST("/api/studies/{study_id}/questions/{item_id}/answer", { params: { path: { study_id: study, item_id: id } } }));
+      const next = await take(
+        api.POST("/api/studies/{study_id}/questions/{item_id}/answer", {
+          params: { path: { study_id: study, item_id: id } },
+        }),
+      );
       if (mine !== turn.current) return;
       if (before !== movesSoFar()) return void client.invalidateQueries({ queryKey: ["question", study, id] });
       setProblem(null);
@@ -227,7 +462,10 @@ function useAnswer(study: string, id: string, state: State | undefined) {
       .finally(() => setUnsaved((n) => n - 1));
     onTheWay(line.current);
   };
-  const wanted = state && unsaved === 0 && state.ready && (state.out_of_date || !state.answer) ? JSON.stringify([state.spec, state.table, state.layout, state.out_of_date]) : "";
+  const wanted =
+    state && unsaved === 0 && state.ready && (state.out_of_date || !state.answer)
+      ? JSON.stringify([state.spec, state.table, state.layout, state.out_of_date])
+      : "";
   useEffect(() => {
     if (wanted && wanted !== asked.current) {
       asked.current = wanted;

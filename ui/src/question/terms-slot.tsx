@@ -7,7 +7,15 @@ import { ColumnList, fits, inSentence, optionsOf, type SlotInfo } from "../commo
 import { asTerms, isCategory, keyOf, namesOf, power, titleOf, withTerms, without, type Term } from "./terms";
 
 type Spec = Record<string, unknown>;
-type Props = { label: string; slot: SlotInfo; columns: Column[]; spec: Spec; setSpec: (spec: Spec) => void; wrong?: string | null; response?: string };
+type Props = {
+  label: string;
+  slot: SlotInfo;
+  columns: Column[];
+  spec: Spec;
+  setSpec: (spec: Spec) => void;
+  wrong?: string | null;
+  response?: string;
+};
 
 export function TermsSlot({ label, slot, columns, spec, setSpec, wrong, response }: Props) {
   // While columns are being picked they wait: all of them go in at once, as one round.
@@ -35,28 +43,82 @@ export function TermsSlot({ label, slot, columns, spec, setSpec, wrong, response
   };
   const offered = columns.filter((c) => c.name !== response);
   return (
-    <span className="inline" onDragOver={(e) => (e.preventDefault(), setOver(true))} onDragLeave={() => setOver(false)} onDrop={drop}>
+    <span
+      className="inline"
+      onDragOver={(e) => (e.preventDefault(), setOver(true))}
+      onDragLeave={() => setOver(false)}
+      onDrop={drop}
+    >
       {terms.map((term, i) => (
         <Fragment key={keyOf(term)}>
-          <span className="whitespace-nowrap"><TermChip term={term} terms={terms} columns={columns} slot={slot} spec={spec} set={set} setSpec={setSpec} wrong={Boolean(wrong && namesOf(term).includes(wrong))} />
-{i < terms.length - 2 && ","}</span>
+          <span className="whitespace-nowrap">
+            <TermChip
+              term={term}
+              terms={terms}
+              columns={columns}
+              slot={slot}
+              spec={spec}
+              set={set}
+              setSpec={setSpec}
+              wrong={Boolean(wrong && namesOf(term).includes(wrong))}
+            />
+            {i < terms.length - 2 && ","}
+          </span>
           {i === terms.length - 2 ? " and " : " "}
         </Fragment>
       ))}
       <span className="relative inline-block" ref={box}>
         <button
-          ref={button} type="button" className={terms.length ? `btn btn-ghost btn-xs btn-square align-middle ${over ? "btn-active" : ""}` : `slot empty ${over ? "over" : ""}`} data-slot={label} aria-haspopup="listbox" aria-expanded={adding}
-          aria-label={terms.length ? "Add or take away columns" : `${label}: choose ${slot.placeholder}`} title="Add or take away columns" onClick={() => (adding ? close() : setPicked(asTerms(spec.terms)))}
+          ref={button}
+          type="button"
+          className={
+            terms.length
+              ? `btn btn-ghost btn-xs btn-square align-middle ${over ? "btn-active" : ""}`
+              : `slot empty ${over ? "over" : ""}`
+          }
+          data-slot={label}
+          aria-haspopup="listbox"
+          aria-expanded={adding}
+          aria-label={terms.length ? "Add or take away columns" : `${label}: choose ${slot.placeholder}`}
+          title="Add or take away columns"
+          onClick={() => (adding ? close() : setPicked(asTerms(spec.terms)))}
         >
           {terms.length ? <Plus size={16} /> : slot.placeholder}
         </button>
-        {adding && <ColumnList label={label} options={optionsOf(offered, slot)} chosen={mains} many choose={choose} close={() => (close(), button.current?.focus())} />}
+        {adding && (
+          <ColumnList
+            label={label}
+            options={optionsOf(offered, slot)}
+            chosen={mains}
+            many
+            choose={choose}
+            close={() => (close(), button.current?.focus())}
+          />
+        )}
       </span>
     </span>
   );
 }
 
-function TermChip({ term, terms, columns, slot, spec, set, setSpec, wrong }: { term: Term; terms: Term[]; columns: Column[]; slot: SlotInfo; spec: Spec; set: (t: Term[]) => void; setSpec: (s: Spec) => void; wrong: boolean }) {
+function TermChip({
+  term,
+  terms,
+  columns,
+  slot,
+  spec,
+  set,
+  setSpec,
+  wrong,
+}: {
+  term: Term;
+  terms: Term[];
+  columns: Column[];
+  slot: SlotInfo;
+  spec: Spec;
+  set: (t: Term[]) => void;
+  setSpec: (s: Spec) => void;
+  wrong: boolean;
+}) {
   const [open, setOpen] = useState(false);
   const box = useRef<HTMLSpanElement>(null);
   const button = useRef<HTMLButtonElement>(null);
@@ -67,29 +129,71 @@ function TermChip({ term, terms, columns, slot, spec, set, setSpec, wrong }: { t
   return (
     <span className="relative inline-block" ref={box}>
       <button
-        ref={button} type="button" className={`slot term ${wrong || lost ? "wrong" : ""}`} data-term={keyOf(term)} aria-haspopup="dialog" aria-expanded={open} aria-label={`Term ${title}`} title={title} onClick={() => setOpen(!open)}
+        ref={button}
+        type="button"
+        className={`slot term ${wrong || lost ? "wrong" : ""}`}
+        data-term={keyOf(term)}
+        aria-haspopup="dialog"
+        aria-expanded={open}
+        aria-label={`Term ${title}`}
+        title={title}
+        onClick={() => setOpen(!open)}
         onKeyDown={(e) => (e.key === "Delete" || e.key === "Backspace") && set(without(terms, term))}
       >
         {title}
       </button>
       {open && (
-        <span ref={keepInside} role="dialog" aria-label={`Term ${title}`} className="pop absolute left-0 top-full z-40 mt-1 block w-80 space-y-2.5 whitespace-normal p-3 text-base font-normal leading-normal">
-          <Choices term={term} terms={terms} columns={columns} numbers={slot.numbers ?? []} spec={spec} done={done} setSpec={setSpec} />
-          <button type="button" className="link-quiet block text-[0.92rem]" onClick={() => done(without(terms, term))}>Leave {title} out</button>
+        <span
+          ref={keepInside}
+          role="dialog"
+          aria-label={`Term ${title}`}
+          className="pop absolute left-0 top-full z-40 mt-1 block w-80 space-y-2.5 whitespace-normal p-3 text-base font-normal leading-normal"
+        >
+          <Choices
+            term={term}
+            terms={terms}
+            columns={columns}
+            numbers={slot.numbers ?? []}
+            spec={spec}
+            done={done}
+            setSpec={setSpec}
+          />
+          <button type="button" className="link-quiet block text-[0.92rem]" onClick={() => done(without(terms, term))}>
+            Leave {title} out
+          </button>
         </span>
       )}
     </span>
   );
 }
 
-function Choices({ term, terms, columns, numbers, spec, done, setSpec }: { term: Term; terms: Term[]; columns: Column[]; numbers: string[]; spec: Spec; done: (t: Term[]) => void; setSpec: (s: Spec) => void }) {
+function Choices({
+  term,
+  terms,
+  columns,
+  numbers,
+  spec,
+  done,
+  setSpec,
+}: {
+  term: Term;
+  terms: Term[];
+  columns: Column[];
+  numbers: string[];
+  spec: Spec;
+  done: (t: Term[]) => void;
+  setSpec: (s: Spec) => void;
+}) {
   const has = (t: Term) => terms.some((x) => keyOf(x) === keyOf(t));
   if (typeof term === "object" && "interaction" in term) return null;
   const name = typeof term === "string" ? term : term.column;
   const column = columns.find((c) => c.name === name);
   const coded = isCategory(column, numbers);
   const base = inSentence(column?.label ?? name);
-  const highest = Math.max(1, ...terms.map((t) => (typeof t === "object" && "column" in t && t.column === name ? t.power : 1)));
+  const highest = Math.max(
+    1,
+    ...terms.map((t) => (typeof t === "object" && "column" in t && t.column === name ? t.power : 1)),
+  );
   const others = terms.filter((t): t is string => typeof t === "string" && t !== name);
   const mixed = others.map((o) => ({ interaction: [name, o] })).filter((t) => !has(t));
   const reference = (spec.reference ?? {}) as Record<string, string>;
@@ -97,21 +201,47 @@ function Choices({ term, terms, columns, numbers, spec, done, setSpec }: { term:
     <>
       {coded ? (
         <>
-          <label className="field block"><span>Levels are compared with</span>
-            <select className="select select-sm w-full" value={reference[name] ?? ""} onChange={(e) => setSpec({ ...spec, reference: { ...reference, [name]: e.target.value } })} data-reference={name}>
+          <label className="field block">
+            <span>Levels are compared with</span>
+            <select
+              className="select select-sm w-full"
+              value={reference[name] ?? ""}
+              onChange={(e) => setSpec({ ...spec, reference: { ...reference, [name]: e.target.value } })}
+              data-reference={name}
+            >
               {!reference[name] && <option value="">the first level</option>}
-              {(column?.levels ?? []).map((l) => <option key={l.value} value={l.label ?? l.value}>{l.label ?? l.value}</option>)}
+              {(column?.levels ?? []).map((l) => (
+                <option key={l.value} value={l.label ?? l.value}>
+                  {l.label ?? l.value}
+                </option>
+              ))}
             </select>
           </label>
           <small className="muted block">A category has no powers: its levels already have an estimate each.</small>
         </>
       ) : (
-        highest < 5 && <button type="button" className="btn btn-sm w-full justify-start" data-add-power={highest + 1} onClick={() => done([...terms, { column: name, power: highest + 1 }])}>Add {base}{power(highest + 1)}: {highest === 1 ? "one bend" : "another bend"}</button>
+        highest < 5 && (
+          <button
+            type="button"
+            className="btn btn-sm w-full justify-start"
+            data-add-power={highest + 1}
+            onClick={() => done([...terms, { column: name, power: highest + 1 }])}
+          >
+            Add {base}
+            {power(highest + 1)}: {highest === 1 ? "one bend" : "another bend"}
+          </button>
+        )
       )}
       {typeof term === "string" && mixed.length > 0 && (
         <span className="block">
           <span className="muted mb-1 block text-[0.86rem]">Interaction: what {base} does depends on</span>
-          <span className="flex max-h-40 flex-wrap gap-1.5 overflow-auto">{mixed.map((t) => <button key={keyOf(t)} type="button" className="chip !py-0.5" onClick={() => done([...terms, t])}>{titleOf(t.interaction[1] ?? "", columns, inSentence)}</button>)}</span>
+          <span className="flex max-h-40 flex-wrap gap-1.5 overflow-auto">
+            {mixed.map((t) => (
+              <button key={keyOf(t)} type="button" className="chip !py-0.5" onClick={() => done([...terms, t])}>
+                {titleOf(t.interaction[1] ?? "", columns, inSentence)}
+              </button>
+            ))}
+          </span>
         </span>
       )}
     </>

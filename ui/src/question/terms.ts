@@ -14,11 +14,21 @@ export function namesOf(term: Term): string[] {
 
 /** Columns of the terms, in order, without repeats. */
 export function termColumns(value: unknown): string[] {
-  return [...new Set(asTerms(value).flatMap((t) => (typeof t === "object" && t !== null && !("column" in t) && !("interaction" in t) ? [] : namesOf(t))))];
+  return [
+    ...new Set(
+      asTerms(value).flatMap((t) =>
+        typeof t === "object" && t !== null && !("column" in t) && !("interaction" in t) ? [] : namesOf(t),
+      ),
+    ),
+  ];
 }
 
 export function keyOf(term: Term): string {
-  return typeof term === "string" ? term : "column" in term ? `${term.column}^${term.power}` : [...term.interaction].sort().join("*");
+  return typeof term === "string"
+    ? term
+    : "column" in term
+      ? `${term.column}^${term.power}`
+      : [...term.interaction].sort().join("*");
 }
 
 const SUPER = ["", "", "²", "³", "⁴", "⁵", "⁶", "⁷", "⁸", "⁹", "¹⁰"];
@@ -40,10 +50,12 @@ export function isCategory(column: Column | undefined, numbers: string[]): boole
 /** The spec with other terms: whatever speaks of a column that is gone goes with it. */
 export function withTerms(spec: Spec, terms: Term[]): Spec {
   const kept = new Set(terms.flatMap(namesOf));
-  const only = (value: unknown) => Object.fromEntries(Object.entries((value ?? {}) as Spec).filter(([k]) => kept.has(k)));
+  const only = (value: unknown) =>
+    Object.fromEntries(Object.entries((value ?? {}) as Spec).filter(([k]) => kept.has(k)));
   const next: Spec = { ...spec, terms };
   for (const field of ["reference", "per", "at"]) if (spec[field]) next[field] = only(spec[field]);
-  if (Array.isArray(spec.predict_at)) next.predict_at = (spec.predict_at as Spec[]).map(only).filter((c) => Object.keys(c).length);
+  if (Array.isArray(spec.predict_at))
+    next.predict_at = (spec.predict_at as Spec[]).map(only).filter((c) => Object.keys(c).length);
   return next;
 }
 
@@ -51,6 +63,9 @@ export function withTerms(spec: Spec, terms: Term[]): Spec {
 export function without(terms: Term[], gone: Term): Term[] {
   const key = keyOf(gone);
   if (typeof gone === "string") return terms.filter((t) => !namesOf(t).includes(gone));
-  if ("column" in gone) return terms.filter((t) => !(typeof t === "object" && "column" in t && t.column === gone.column && t.power >= gone.power));
+  if ("column" in gone)
+    return terms.filter(
+      (t) => !(typeof t === "object" && "column" in t && t.column === gone.column && t.power >= gone.power),
+    );
   return terms.filter((t) => keyOf(t) !== key);
 }

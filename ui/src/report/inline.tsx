@@ -9,8 +9,22 @@ import { EmbedsContext } from "./embeds";
 
 function inline(name: string, attributes: Record<string, unknown>, view: (props: NodeViewProps) => React.ReactNode) {
   return Node.create({
-    name, group: "inline", inline: true, atom: true, selectable: true,
-    addAttributes: () => Object.fromEntries(Object.entries(attributes).map(([k, v]) => [k, { default: v, parseHTML: (el: HTMLElement) => JSON.parse(el.getAttribute(`data-${k}`) ?? "null") as unknown, renderHTML: (a: Record<string, unknown>) => ({ [`data-${k}`]: JSON.stringify(a[k]) }) }])),
+    name,
+    group: "inline",
+    inline: true,
+    atom: true,
+    selectable: true,
+    addAttributes: () =>
+      Object.fromEntries(
+        Object.entries(attributes).map(([k, v]) => [
+          k,
+          {
+            default: v,
+            parseHTML: (el: HTMLElement) => JSON.parse(el.getAttribute(`data-${k}`) ?? "null") as unknown,
+            renderHTML: (a: Record<string, unknown>) => ({ [`data-${k}`]: JSON.stringify(a[k]) }),
+          },
+        ]),
+      ),
     parseHTML: () => [{ tag: `span[data-inline="${name}"]` }],
     renderHTML: ({ HTMLAttributes }) => ["span", mergeAttributes({ "data-inline": name }, HTMLAttributes)],
     addNodeView: () => ReactNodeViewRenderer(view as never),
@@ -19,7 +33,8 @@ function inline(name: string, attributes: Record<string, unknown>, view: (props:
 
 function mark(name: string, tag: string, key: string) {
   return Mark.create({
-    name, excludes: name === "superscript" ? "subscript" : "superscript",
+    name,
+    excludes: name === "superscript" ? "subscript" : "superscript",
     parseHTML: () => [{ tag }],
     renderHTML: ({ HTMLAttributes }) => [tag, HTMLAttributes, 0],
     addKeyboardShortcuts() {
@@ -47,22 +62,67 @@ function LiveView({ node, editor, getPos }: NodeViewProps) {
   const asText = () => {
     const at = getPos();
     if (at === undefined) return;
-    const content = (word?.spans ?? [{ t: said, style: "plain" as const }]).map((s) => ({ type: "text", text: s.t, ...(MARKS[s.style ?? "plain"] ? { marks: [{ type: MARKS[s.style ?? "plain"] }] } : {}) }));
-    editor.chain().focus().insertContentAt({ from: at, to: at + node.nodeSize }, content).run();
+    const content = (word?.spans ?? [{ t: said, style: "plain" as const }]).map((s) => ({
+      type: "text",
+      text: s.t,
+      ...(MARKS[s.style ?? "plain"] ? { marks: [{ type: MARKS[s.style ?? "plain"] }] } : {}),
+    }));
+    editor
+      .chain()
+      .focus()
+      .insertContentAt({ from: at, to: at + node.nodeSize }, content)
+      .run();
   };
   return (
     <NodeViewWrapper as="span" className="relative">
       <span ref={box}>
         {/* A button would not break at the end of a line. */}
-        <span role="button" tabIndex={0} contentEditable={false} className={`live-word cursor-pointer ${changed ? "changed" : ""}`} data-live={String(node.attrs.key)} aria-expanded={open} title={word ? `${word.name}: renews itself` : "Being placed"} onClick={() => setOpen(!open)} onKeyDown={(e) => (e.key === "Enter" || e.key === " ") && (e.preventDefault(), setOpen(!open))}>
+        <span
+          role="button"
+          tabIndex={0}
+          contentEditable={false}
+          className={`live-word cursor-pointer ${changed ? "changed" : ""}`}
+          data-live={String(node.attrs.key)}
+          aria-expanded={open}
+          title={word ? `${word.name}: renews itself` : "Being placed"}
+          onClick={() => setOpen(!open)}
+          onKeyDown={(e) => (e.key === "Enter" || e.key === " ") && (e.preventDefault(), setOpen(!open))}
+        >
           {word ? <Spans spans={word.spans} /> : said || "…"}
         </span>
         {open && (
-          <span contentEditable={false} className="pop absolute left-0 top-full z-40 mt-1 block w-72 p-3 font-sans text-sm leading-snug" role="dialog" aria-label="Live word">
-            {word?.missing ? <span className="block">The answer no longer has this; these are the words it had.</span> : <span className="block">From <Link className="link-quiet" to={`/s/${study}/q/${word?.ref ?? ""}`}>{word?.name}</Link>; renews itself.</span>}
-            {word && word.text !== word.said && <span className="mt-1 block"><span className="muted">was</span> {word.said}<br /><span className="muted">is now</span> {word.text}</span>}
-            {word?.flipped && <span className="mt-1 block">The evidence has changed sides since the sentence was written: read it again.</span>}
-            <button type="button" className="link-quiet mt-2 block" onClick={asText}>Make it plain text</button>
+          <span
+            contentEditable={false}
+            className="pop absolute left-0 top-full z-40 mt-1 block w-72 p-3 font-sans text-sm leading-snug"
+            role="dialog"
+            aria-label="Live word"
+          >
+            {word?.missing ? (
+              <span className="block">The answer no longer has this; these are the words it had.</span>
+            ) : (
+              <span className="block">
+                From{" "}
+                <Link className="link-quiet" to={`/s/${study}/q/${word?.ref ?? ""}`}>
+                  {word?.name}
+                </Link>
+                ; renews itself.
+              </span>
+            )}
+            {word && word.text !== word.said && (
+              <span className="mt-1 block">
+                <span className="muted">was</span> {word.said}
+                <br />
+                <span className="muted">is now</span> {word.text}
+              </span>
+            )}
+            {word?.flipped && (
+              <span className="mt-1 block">
+                The evidence has changed sides since the sentence was written: read it again.
+              </span>
+            )}
+            <button type="button" className="link-quiet mt-2 block" onClick={asText}>
+              Make it plain text
+            </button>
           </span>
         )}
       </span>
@@ -75,7 +135,16 @@ const MARKS: Record<string, string> = { italic: "italic", bold: "bold", sub: "su
 function ReferenceView({ node }: NodeViewProps) {
   const { targets } = use(EmbedsContext);
   const found = targets.find((t) => t.uid === node.attrs.target && (!node.attrs.part || t.part === node.attrs.part));
-  return <NodeViewWrapper as="span" className={`live-word ${found ? "" : "changed"}`} data-reference title={found ? `${found.label}. ${found.title}` : "What it points to is not in the report"}>{found?.label?.replace(" ", "\u00a0") ?? "(gone)"}</NodeViewWrapper>;
+  return (
+    <NodeViewWrapper
+      as="span"
+      className={`live-word ${found ? "" : "changed"}`}
+      data-reference
+      title={found ? `${found.label}. ${found.title}` : "What it points to is not in the report"}
+    >
+      {found?.label?.replace(" ", "\u00a0") ?? "(gone)"}
+    </NodeViewWrapper>
+  );
 }
 
 function FootnoteView({ node, editor, getPos, updateAttributes }: NodeViewProps) {
@@ -90,10 +159,33 @@ function FootnoteView({ node, editor, getPos, updateAttributes }: NodeViewProps)
   return (
     <NodeViewWrapper as="span" className="relative">
       <span ref={box}>
-        <button type="button" contentEditable={false} className="live-word align-super !text-[0.7em]" aria-expanded={open} aria-label={`Footnote ${number}`} title={String(node.attrs.text)} onClick={() => setOpen(!open)}>{number}</button>
+        <button
+          type="button"
+          contentEditable={false}
+          className="live-word align-super !text-[0.7em]"
+          aria-expanded={open}
+          aria-label={`Footnote ${number}`}
+          title={String(node.attrs.text)}
+          onClick={() => setOpen(!open)}
+        >
+          {number}
+        </button>
         {open && (
-          <span contentEditable={false} className="pop absolute left-0 top-full z-40 mt-1 block w-80 p-3 font-sans text-sm" role="dialog" aria-label={`Footnote ${number}`}>
-            <textarea className="textarea textarea-sm w-full" rows={3} aria-label="Words of the footnote" autoFocus value={String(node.attrs.text)} onChange={(e) => updateAttributes({ text: e.target.value })} onKeyDown={(e) => e.stopPropagation()} />
+          <span
+            contentEditable={false}
+            className="pop absolute left-0 top-full z-40 mt-1 block w-80 p-3 font-sans text-sm"
+            role="dialog"
+            aria-label={`Footnote ${number}`}
+          >
+            <textarea
+              className="textarea textarea-sm w-full"
+              rows={3}
+              aria-label="Words of the footnote"
+              autoFocus
+              value={String(node.attrs.text)}
+              onChange={(e) => updateAttributes({ text: e.target.value })}
+              onKeyDown={(e) => e.stopPropagation()}
+            />
           </span>
         )}
       </span>

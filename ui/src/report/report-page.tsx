@@ -20,9 +20,18 @@ const WAIT = 500;
 export function ReportPage() {
   const { study = "", id = "" } = useParams();
   const { data, error } = useQuery({
-    queryKey: ["report", study, id], queryFn: () => take(api.GET("/api/studies/{study_id}/reports/{item_id}", { params: { path: { study_id: study, item_id: id } } })),
+    queryKey: ["report", study, id],
+    queryFn: () =>
+      take(
+        api.GET("/api/studies/{study_id}/reports/{item_id}", { params: { path: { study_id: study, item_id: id } } }),
+      ),
   });
-  if (error) return <div className="p-8"><Trouble error={error} /></div>;
+  if (error)
+    return (
+      <div className="p-8">
+        <Trouble error={error} />
+      </div>
+    );
   return data ? <Report key={id} study={study} state={data} /> : <Loading />;
 }
 
@@ -33,24 +42,47 @@ function Report({ study, state }: { study: string; state: S["ReportState"] }) {
   const line = useRef<Promise<void>>(Promise.resolve());
   const revision = useRef(state.revision);
   const [saving, setSaving] = useState<"saved" | "waiting" | "failed">("saved");
-  const save = useCallback(async (doc: JSONContent) => {
-    try {
-      const next = await take(api.PUT("/api/studies/{study_id}/reports/{item_id}", { params: { path: { study_id: study, item_id: state.id } }, body: { doc: doc as Record<string, unknown>, noted: false } }));
-      revision.current = next.revision;
-      client.setQueryData(["report", study, state.id], next);
-      void client.invalidateQueries({ queryKey: ["contents", study] });
-      // Words typed since are still to be saved.
-      if (localStorage.getItem(key) === JSON.stringify(doc)) {
-        localStorage.removeItem(key);
-        setSaving("saved");
+  const save = useCallback(
+    async (doc: JSONContent) => {
+      try {
+        const next = await take(
+          api.PUT("/api/studies/{study_id}/reports/{item_id}", {
+            params: { path: { study_id: study, item_id: state.id } },
+            body: { doc: doc as Record<string, unknown>, noted: false },
+          }),
+        );
+        revision.current = next.revision;
+        client.setQueryData(["report", study, state.id], next);
+        void client.invalidateQueries({ queryKey: ["contents", study] });
+        // Words typed since are still to be saved.
+        if (localStorage.getItem(key) === JSON.stringify(doc)) {
+          localStorage.removeItem(key);
+          setSaving("saved");
+        }
+      } catch (e) {
+        setSaving("failed");
+        sayProblem(e);
       }
-    } catch (e) {
-      setSaving("failed");
-      sayProblem(e);
-    }
-  }, [client, key, state.id, study]);
+    },
+    [client, key, state.id, study],
+  );
   const editor = useEditor({
-    extensions: [StarterKit.configure({ heading: { levels: [1, 2, 3] }, code: false, codeBlock: false, strike: false, link: false, underline: false }), AnswerNode, FigureNode, AppendixNode, PageBreak, Reference, ...INLINE],
+    extensions: [
+      StarterKit.configure({
+        heading: { levels: [1, 2, 3] },
+        code: false,
+        codeBlock: false,
+        strike: false,
+        link: false,
+        underline: false,
+      }),
+      AnswerNode,
+      FigureNode,
+      AppendixNode,
+      PageBreak,
+      Reference,
+      ...INLINE,
+    ],
     content: draftOf(key) ?? (state.doc as JSONContent),
     editorProps: { attributes: { "aria-label": "The report's text", role: "textbox", "aria-multiline": "true" } },
     onUpdate: ({ editor: e }) => {
@@ -85,18 +117,47 @@ function Report({ study, state }: { study: string; state: S["ReportState"] }) {
     await line.current;
   }, [key, save]);
   const changeReport = (body: S["ReportChange"]) =>
-    void take(api.PUT("/api/studies/{study_id}/reports/{item_id}", { params: { path: { study_id: study, item_id: state.id } }, body })).then((next) => client.setQueryData(["report", study, state.id], next), sayProblem);
-  const renewAll = () => void take(api.POST("/api/studies/{study_id}/renew", { params: { path: { study_id: study } } })).then(() => refreshStudy(client, study), sayProblem);
+    void take(
+      api.PUT("/api/studies/{study_id}/reports/{item_id}", {
+        params: { path: { study_id: study, item_id: state.id } },
+        body,
+      }),
+    ).then((next) => client.setQueryData(["report", study, state.id], next), sayProblem);
+  const renewAll = () =>
+    void take(api.POST("/api/studies/{study_id}/renew", { params: { path: { study_id: study } } })).then(
+      () => refreshStudy(client, study),
+      sayProblem,
+    );
   return (
     <EmbedsContext value={{ embeds: state.embeds, live: state.live ?? [], targets: state.targets ?? [], study }}>
       <div className="flex min-h-full max-[1100px]:flex-col">
         <div className="bg-base-200/50 min-w-0 flex-1 px-6 py-4">
           {editor && <Toolbar editor={editor} />}
-          <div className="sheet prose-report mx-auto max-w-[46rem] px-14 py-12 max-[900px]:px-6"><EditorContent editor={editor} /></div>
-          <p className="muted mx-auto mt-2 max-w-[46rem] text-sm" role="status">{saving === "saved" ? "Saved" : saving === "waiting" ? "Saving …" : "Not saved yet: your words are kept in this browser."}</p>
+          <div className="sheet prose-report mx-auto max-w-[46rem] px-14 py-12 max-[900px]:px-6">
+            <EditorContent editor={editor} />
+          </div>
+          <p className="muted mx-auto mt-2 max-w-[46rem] text-sm" role="status">
+            {saving === "saved"
+              ? "Saved"
+              : saving === "waiting"
+                ? "Saving …"
+                : "Not saved yet: your words are kept in this browser."}
+          </p>
         </div>
-        <aside aria-label="Put in and save" className="rule w-[270px] shrink-0 border-l p-5 max-[1100px]:w-full max-[1100px]:border-l-0 max-[1100px]:border-t">
-          {editor && <PutIn study={study} state={state} editor={editor} renewAll={renewAll} flush={flush} changeReport={changeReport} />}
+        <aside
+          aria-label="Put in and save"
+          className="rule w-[270px] shrink-0 border-l p-5 max-[1100px]:w-full max-[1100px]:border-l-0 max-[1100px]:border-t"
+        >
+          {editor && (
+            <PutIn
+              study={study}
+              state={state}
+              editor={editor}
+              renewAll={renewAll}
+              flush={flush}
+              changeReport={changeReport}
+            />
+          )}
         </aside>
       </div>
     </EmbedsContext>

@@ -13,54 +13,96 @@ export function OverviewPage() {
   const study = useStudyId();
   const { data, error } = useContents(study);
   const client = useQueryClient();
-  if (error) return <div className="p-8"><Trouble error={error}><Link className="link-quiet" to="/">All studies</Link></Trouble></div>;
+  if (error)
+    return (
+      <div className="p-8">
+        <Trouble error={error}>
+          <Link className="link-quiet" to="/">
+            All studies
+          </Link>
+        </Trouble>
+      </div>
+    );
   if (!data) return <Loading />;
   const of = (type: Entry["type"]) => data.entries.filter((e) => e.type === type);
-  const rename = (name: string) => void take(api.PATCH("/api/studies/{study_id}", { params: { path: { study_id: study } }, body: { name } })).then(() => refreshStudy(client, study), sayProblem);
+  const rename = (name: string) =>
+    void take(api.PATCH("/api/studies/{study_id}", { params: { path: { study_id: study } }, body: { name } })).then(
+      () => refreshStudy(client, study),
+      sayProblem,
+    );
   const old = data.entries.filter((e) => e.out_of_date);
   const renewAll = () =>
-    void take(api.POST("/api/studies/{study_id}/renew", { params: { path: { study_id: study } } })).then(async (troubles) => {
-      await refreshStudy(client, study);
-      say(troubles.length ? troubles.join(" ") : "Everything is up to date", undefined, troubles.length > 0);
-    }, sayProblem);
+    void take(api.POST("/api/studies/{study_id}/renew", { params: { path: { study_id: study } } })).then(
+      async (troubles) => {
+        await refreshStudy(client, study);
+        say(troubles.length ? troubles.join(" ") : "Everything is up to date", undefined, troubles.length > 0);
+      },
+      sayProblem,
+    );
   return (
     <div className="mx-auto max-w-5xl px-8 py-8">
       <EditableName name={data.study.name} rename={rename} label="the study" className="text-2xl font-bold" />
       {old.length > 0 && (
         <p className="mt-2">
-          {old.length === 1 ? `${old[0]?.name} is out of date.` : `${old.length} entries are out of date.`} <button className="link-quiet" onClick={renewAll}>Renew</button>
+          {old.length === 1 ? `${old[0]?.name} is out of date.` : `${old.length} entries are out of date.`}{" "}
+          <button className="link-quiet" onClick={renewAll}>
+            Renew
+          </button>
         </p>
       )}
       {data.entries.length === 0 ? (
         <Empty title="This study is empty">
           Bring in a file: choose it, drop it, or paste copied cells. Then ask about its columns.
-          <div className="mt-4"><Link className="btn btn-primary" to={`/s/${study}/bring`}>Bring in a table</Link></div>
+          <div className="mt-4">
+            <Link className="btn btn-primary" to={`/s/${study}/bring`}>
+              Bring in a table
+            </Link>
+          </div>
         </Empty>
       ) : (
         <>
           <Section title="Tables">
-            <ul className={`grid gap-x-10 ${of("table").length > 8 ? "grid-cols-3 max-[1100px]:grid-cols-2" : "grid-cols-2"}`}>
+            <ul
+              className={`grid gap-x-10 ${of("table").length > 8 ? "grid-cols-3 max-[1100px]:grid-cols-2" : "grid-cols-2"}`}
+            >
               {of("table").map((e) => (
                 <li key={e.id} className="rule border-b py-2.5">
-                  <Link to={path(study, e)} className="font-semibold hover:underline">{e.name}</Link>
-                  <span className={`muted ${of("table").length > 8 ? "block text-[0.85rem] leading-tight" : "ml-3"}`}>{e.line}</span>
+                  <Link to={path(study, e)} className="font-semibold hover:underline">
+                    {e.name}
+                  </Link>
+                  <span className={`muted ${of("table").length > 8 ? "block text-[0.85rem] leading-tight" : "ml-3"}`}>
+                    {e.line}
+                  </span>
                 </li>
               ))}
             </ul>
           </Section>
           <Section title="What it says so far">
-            {of("question").length === 0 && <p className="muted">No question has been asked yet. Open a table and choose “Ask about this table”.</p>}
-            {of("question").map((e) => <Said key={e.id} study={study} entry={e} />)}
+            {of("question").length === 0 && (
+              <p className="muted">No question has been asked yet. Open a table and choose “Ask about this table”.</p>
+            )}
+            {of("question").map((e) => (
+              <Said key={e.id} study={study} entry={e} />
+            ))}
           </Section>
           {of("figure").length > 0 && (
             <Section title="Figures">
-              <ul className="grid grid-cols-3 gap-8">{of("figure").map((e) => <SmallFigure key={e.id} study={study} entry={e} />)}</ul>
+              <ul className="grid grid-cols-3 gap-8">
+                {of("figure").map((e) => (
+                  <SmallFigure key={e.id} study={study} entry={e} />
+                ))}
+              </ul>
             </Section>
           )}
           {of("report").length > 0 && (
             <Section title="Report">
               {of("report").map((e) => (
-                <p key={e.id}><Link to={path(study, e)} className="font-semibold hover:underline">{e.name}</Link><span className="muted ml-3">{e.line}</span></p>
+                <p key={e.id}>
+                  <Link to={path(study, e)} className="font-semibold hover:underline">
+                    {e.name}
+                  </Link>
+                  <span className="muted ml-3">{e.line}</span>
+                </p>
               ))}
             </Section>
           )}
@@ -80,22 +122,48 @@ function Section({ title, children }: { title: string; children: React.ReactNode
 }
 
 function Said({ study, entry }: { study: string; entry: Entry }) {
-  const { data } = useQuery({ queryKey: ["question", study, entry.id], queryFn: () => take(api.GET("/api/studies/{study_id}/questions/{item_id}", { params: { path: { study_id: study, item_id: entry.id } } })) });
+  const { data } = useQuery({
+    queryKey: ["question", study, entry.id],
+    queryFn: () =>
+      take(
+        api.GET("/api/studies/{study_id}/questions/{item_id}", {
+          params: { path: { study_id: study, item_id: entry.id } },
+        }),
+      ),
+  });
   return (
     <div className="rule border-b py-3">
-      <Link to={path(study, entry)} className="font-semibold hover:underline">{entry.name}</Link>
+      <Link to={path(study, entry)} className="font-semibold hover:underline">
+        {entry.name}
+      </Link>
       {entry.out_of_date && <span className="badge badge-sm ml-3">out of date</span>}
-      <p className="mt-1 max-w-3xl font-serif text-[1.08rem] leading-relaxed">{data?.answer ? <Spans spans={data.answer.headline_spans} /> : <span className="muted">No answer yet.</span>}</p>
+      <p className="mt-1 max-w-3xl font-serif text-[1.08rem] leading-relaxed">
+        {data?.answer ? <Spans spans={data.answer.headline_spans} /> : <span className="muted">No answer yet.</span>}
+      </p>
     </div>
   );
 }
 
 function SmallFigure({ study, entry }: { study: string; entry: Entry }) {
-  const { data } = useQuery({ queryKey: ["figure", study, entry.id], queryFn: () => take(api.GET("/api/studies/{study_id}/figures/{item_id}", { params: { path: { study_id: study, item_id: entry.id } } })) });
+  const { data } = useQuery({
+    queryKey: ["figure", study, entry.id],
+    queryFn: () =>
+      take(
+        api.GET("/api/studies/{study_id}/figures/{item_id}", {
+          params: { path: { study_id: study, item_id: entry.id } },
+        }),
+      ),
+  });
   return (
     <li>
-      <Link to={path(study, entry)} className="block font-semibold hover:underline">{entry.name}</Link>
-      {data?.drawing ? <Picture vega={data.drawing.vega} alt={data.drawing.alt} /> : <p className="muted text-sm">{data?.problem ? String(data.problem.message) : ""}</p>}
+      <Link to={path(study, entry)} className="block font-semibold hover:underline">
+        {entry.name}
+      </Link>
+      {data?.drawing ? (
+        <Picture vega={data.drawing.vega} alt={data.drawing.alt} />
+      ) : (
+        <p className="muted text-sm">{data?.problem ? String(data.problem.message) : ""}</p>
+      )}
     </li>
   );
 }

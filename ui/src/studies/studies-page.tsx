@@ -24,7 +24,11 @@ export function StudiesPage() {
   const zip = useRef<HTMLInputElement>(null);
   const unpack = useMutation({
     mutationFn: async (file: File) => {
-      const response = await fetch("/api/unpack", { method: "POST", body: file, headers: { "content-type": "application/octet-stream" } });
+      const response = await fetch("/api/unpack", {
+        method: "POST",
+        body: file,
+        headers: { "content-type": "application/octet-stream" },
+      });
       const found = (await response.json()) as S["StudyOut"];
       if (!response.ok) throw new Problem(found as object);
       return found;
@@ -42,27 +46,56 @@ export function StudiesPage() {
           <p className="muted">Everything stays on this computer.</p>
         </div>
         <div className="flex gap-2">
-          <button className="btn" onClick={() => zip.current?.click()} disabled={unpack.isPending}>{unpack.isPending ? "Unpacking …" : "Open a packed study"}</button>
-          <input ref={zip} type="file" accept=".zip" className="sr-only" aria-label="Packed study" tabIndex={-1} onChange={(e) => e.target.files?.[0] && unpack.mutate(e.target.files[0])} />
-          {!data.some((s) => s.demo) && <button className="btn" onClick={() => demo.mutate()} disabled={demo.isPending}>Put the demo study back</button>}
-          <button className="btn btn-primary" onClick={() => begin.mutate()} disabled={begin.isPending}>New study</button>
+          <button className="btn" onClick={() => zip.current?.click()} disabled={unpack.isPending}>
+            {unpack.isPending ? "Unpacking …" : "Open a packed study"}
+          </button>
+          <input
+            ref={zip}
+            type="file"
+            accept=".zip"
+            className="sr-only"
+            aria-label="Packed study"
+            tabIndex={-1}
+            onChange={(e) => e.target.files?.[0] && unpack.mutate(e.target.files[0])}
+          />
+          {!data.some((s) => s.demo) && (
+            <button className="btn" onClick={() => demo.mutate()} disabled={demo.isPending}>
+              Put the demo study back
+            </button>
+          )}
+          <button className="btn btn-primary" onClick={() => begin.mutate()} disabled={begin.isPending}>
+            New study
+          </button>
         </div>
       </div>
       {data.length === 0 ? (
-        <Empty title="No study yet">A study holds tables, the questions you ask about them, figures and a report. Begin one, or put the demo study back and look around.</Empty>
+        <Empty title="No study yet">
+          A study holds tables, the questions you ask about them, figures and a report. Begin one, or put the demo study
+          back and look around.
+        </Empty>
       ) : (
         <ul className="rule border-t">
-          {data.map((s) => <StudyLine key={s.id} study={s} renew={renew} />)}
+          {data.map((s) => (
+            <StudyLine key={s.id} study={s} renew={renew} />
+          ))}
         </ul>
       )}
-      {data.some((s) => s.demo) && <p className="muted mt-6 text-sm">The demo study is yours to change. <button className="link-quiet" onClick={() => demo.mutate()}>Put a fresh one beside it</button></p>}
+      {data.some((s) => s.demo) && (
+        <p className="muted mt-6 text-sm">
+          The demo study is yours to change.{" "}
+          <button className="link-quiet" onClick={() => demo.mutate()}>
+            Put a fresh one beside it
+          </button>
+        </p>
+      )}
     </div>
   );
 }
 
 function StudyLine({ study, renew }: { study: S["StudyOut"]; renew: () => Promise<void> }) {
   const where = { params: { path: { study_id: study.id } } };
-  const rename = (name: string) => void take(api.PATCH("/api/studies/{study_id}", { ...where, body: { name } })).then(renew, sayProblem);
+  const rename = (name: string) =>
+    void take(api.PATCH("/api/studies/{study_id}", { ...where, body: { name } })).then(renew, sayProblem);
   const [renaming, setRenaming] = useState(false);
   const restore = () => void take(api.POST("/api/studies/{study_id}/restore", where)).then(renew, sayProblem);
   const remove = () =>
@@ -71,24 +104,47 @@ function StudyLine({ study, renew }: { study: S["StudyOut"]; renew: () => Promis
       say(`${study.name} deleted`, { label: "Undo", run: restore });
     }, sayProblem);
   const copy = () => void take(api.POST("/api/studies/{study_id}/duplicate", where)).then(renew, sayProblem);
-  const inside = [count(study.tables, "table"), count(study.questions, "question"), count(study.figures, "figure"), study.reports ? count(study.reports, "report") : ""].filter(Boolean).join(", ");
+  const inside = [
+    count(study.tables, "table"),
+    count(study.questions, "question"),
+    count(study.figures, "figure"),
+    study.reports ? count(study.reports, "report") : "",
+  ]
+    .filter(Boolean)
+    .join(", ");
   return (
     <li className="rule flex items-center gap-6 border-b py-4">
       <div className="min-w-0 flex-1">
         {renaming ? (
           <EditableInput name={study.name} done={(n) => (setRenaming(false), n && rename(n))} />
         ) : (
-          <Link to={`/s/${study.id}`} className="block truncate text-lg font-semibold hover:underline">{study.name}</Link>
+          <Link to={`/s/${study.id}`} className="block truncate text-lg font-semibold hover:underline">
+            {study.name}
+          </Link>
         )}
-        <p className="muted truncate">{study.tables + study.questions + study.figures + study.reports ? inside : "Nothing in it yet"}{study.demo ? " · demo" : ""}</p>
+        <p className="muted truncate">
+          {study.tables + study.questions + study.figures + study.reports ? inside : "Nothing in it yet"}
+          {study.demo ? " · demo" : ""}
+        </p>
       </div>
-      <span className="muted shrink-0 text-sm">touched {new Date(`${study.touched}Z`).toLocaleString("en-GB", { day: "numeric", month: "long", year: "numeric", hour: "2-digit", minute: "2-digit" })}</span>
+      <span className="muted shrink-0 text-sm">
+        touched{" "}
+        {new Date(`${study.touched}Z`).toLocaleString("en-GB", {
+          day: "numeric",
+          month: "long",
+          year: "numeric",
+          hour: "2-digit",
+          minute: "2-digit",
+        })}
+      </span>
       <Menu label={`Actions for ${study.name}`} button="⋯">
         {(close) => (
           <>
             <MenuItem onClick={() => (setRenaming(true), close())}>Rename</MenuItem>
             <MenuItem onClick={() => (copy(), close())}>Duplicate</MenuItem>
-            <MenuItem onClick={() => (window.location.assign(`/api/studies/${study.id}/pack`), close())}>Pack into one file</MenuItem>
+            <MenuItem onClick={() => (window.location.assign(`/api/studies/${study.id}/pack`), close())}>
+              Pack into one file
+            </MenuItem>
             <MenuItem onClick={() => (remove(), close())}>Delete</MenuItem>
           </>
         )}
@@ -100,9 +156,12 @@ function StudyLine({ study, renew }: { study: S["StudyOut"]; renew: () => Promis
 function EditableInput({ name, done }: { name: string; done: (name: string | null) => void }) {
   return (
     <input
-      className="input input-sm w-full max-w-md" aria-label={`New name of ${name}`} defaultValue={name} autoFocus onBlur={(e) => done(e.target.value.trim() || null)}
+      className="input input-sm w-full max-w-md"
+      aria-label={`New name of ${name}`}
+      defaultValue={name}
+      autoFocus
+      onBlur={(e) => done(e.target.value.trim() || null)}
       onKeyDown={(e) => (e.key === "Enter" ? e.currentTarget.blur() : e.key === "Escape" ? done(null) : undefined)}
     />
   );
 }
-

@@ -10,7 +10,17 @@ export function Bars({ profile, width, height }: { profile: S["Profile"]; width:
     <svg width={width} height={height} aria-hidden="true" className="text-secondary block">
       {bars.map((n, i) => {
         const h = n === 0 ? 0 : Math.max(1.5, (n / top) * height);
-        return <rect key={i} x={i * room} y={height - h} width={Math.max(1, room - 1)} height={h} fill="currentColor" opacity={0.78} />;
+        return (
+          <rect
+            key={i}
+            x={i * room}
+            y={height - h}
+            width={Math.max(1, room - 1)}
+            height={h}
+            fill="currentColor"
+            opacity={0.78}
+          />
+        );
       })}
     </svg>
   );
@@ -20,7 +30,8 @@ export function rangeWords(column: S["Column"], profile: S["Profile"]): string {
   const empty = profile.empty ? `, ${profile.empty} empty` : "";
   if (profile.infinite) return `${profile.infinite} infinite${empty}`;
   if (profile.filled === 0) return "all empty";
-  if (profile.low !== null && profile.low !== undefined) return `${show(profile.low, column)} to ${show(profile.high ?? 0, column)}${column.unit ? ` ${column.unit}` : ""}${empty}`;
+  if (profile.low !== null && profile.low !== undefined)
+    return `${show(profile.low, column)} to ${show(profile.high ?? 0, column)}${column.unit ? ` ${column.unit}` : ""}${empty}`;
   if (profile.first) return `${profile.first} to ${profile.last}${empty}`;
   if (column.levels?.length) return `${profile.distinct} level${profile.distinct === 1 ? "" : "s"}${empty}`;
   return `${profile.distinct ?? 0} different${empty}`;

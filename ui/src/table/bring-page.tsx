@@ -29,21 +29,33 @@ export function BringPage() {
     setBrought(found);
     setPreview(found.preview);
     const sheet = (found.preview.sheets?.length ?? 0) > 1 ? ` ${found.preview.options.sheet ?? ""}` : "";
-    setName((found.filename.replace(/\.\w+$/, "").replace(/[-_]+/g, " ") + sheet).replace(/^./, (c) => c.toUpperCase()));
+    setName(
+      (found.filename.replace(/\.\w+$/, "").replace(/[-_]+/g, " ") + sheet).replace(/^./, (c) => c.toUpperCase()),
+    );
     setError(null);
   };
   // Breaking the request off stops the work on the server too.
   const breaker = useRef<AbortController | null>(null);
   const breakable = () => (breaker.current = new AbortController()).signal;
-  const failed = (e: unknown) => setError(breaker.current?.signal.aborted ? new Error("Stopped. Nothing was taken in or changed.") : e);
+  const failed = (e: unknown) =>
+    setError(breaker.current?.signal.aborted ? new Error("Stopped. Nothing was taken in or changed.") : e);
   const take_in = useMutation({
-    mutationFn: ({ data, filename }: { data: Blob | string; filename: string }) => (setError(null), upload(study, data, filename, breakable())),
+    mutationFn: ({ data, filename }: { data: Blob | string; filename: string }) => (
+      setError(null),
+      upload(study, data, filename, breakable())
+    ),
     onSuccess: took,
     onError: failed,
   });
   const again = useMutation({
     mutationFn: (options: S["ReadOptions"]) =>
-      take(api.POST("/api/studies/{study_id}/uploads/{upload_id}/preview", { params: { path: { study_id: study, upload_id: brought!.id } }, body: options, signal: breakable() })),
+      take(
+        api.POST("/api/studies/{study_id}/uploads/{upload_id}/preview", {
+          params: { path: { study_id: study, upload_id: brought!.id } },
+          body: options,
+          signal: breakable(),
+        }),
+      ),
     onSuccess: (found) => (setPreview(found), setError(null)),
     onError: failed,
   });
@@ -54,14 +66,23 @@ export function BringPage() {
   };
   const body = () => ({ upload: brought!.id, name: name.trim() || "Table", options: preview!.options });
   const make = useMutation({
-    mutationFn: () => take(api.POST("/api/studies/{study_id}/tables", { params: { path: { study_id: study } }, body: body() })),
+    mutationFn: () =>
+      take(api.POST("/api/studies/{study_id}/tables", { params: { path: { study_id: study } }, body: body() })),
     onSuccess: (state) => (state.job ? setJob(state.job) : void opened(state.table)),
     onError: (e) => setError(e),
   });
   const working = useJob(job, (ended) => {
     setJob(null);
-    if (ended.state === "done") void take(api.PUT("/api/studies/{study_id}/tables/finish", { params: { path: { study_id: study } }, body: body() })).then((s) => opened(s.table), sayProblem);
-    else setError(new Error(ended.state === "stopped" ? "Stopped. The file is still here; make the table when you like." : ended.what));
+    if (ended.state === "done")
+      void take(
+        api.PUT("/api/studies/{study_id}/tables/finish", { params: { path: { study_id: study } }, body: body() }),
+      ).then((s) => opened(s.table), sayProblem);
+    else
+      setError(
+        new Error(
+          ended.state === "stopped" ? "Stopped. The file is still here; make the table when you like." : ended.what,
+        ),
+      );
   });
 
   const choose = (files: FileList | null) => {
@@ -71,24 +92,54 @@ export function BringPage() {
   return (
     <div className="mx-auto max-w-5xl px-8 py-8">
       <h1 className="text-2xl font-bold">Bring in a table</h1>
-      <p className="muted mb-5">CSV or other separated text, workbooks (XLSX, ODS), JSON, Parquet, Arrow, or a data package; up to 2 GB. Your file is kept as it is and never altered.</p>
+      <p className="muted mb-5">
+        CSV or other separated text, workbooks (XLSX, ODS), JSON, Parquet, Arrow, or a data package; up to 2 GB. Your
+        file is kept as it is and never altered.
+      </p>
       {!preview && (
         <>
-          { }
+          {}
           <div
             className={`flex flex-col items-center rounded-lg border-2 border-dashed px-8 py-10 text-center ${over ? "border-primary bg-primary/8" : "border-base-300"}`}
-            onDragOver={(e) => (e.preventDefault(), setOver(true))} onDragLeave={() => setOver(false)} onDrop={(e) => (e.preventDefault(), setOver(false), choose(e.dataTransfer.files))}
+            onDragOver={(e) => (e.preventDefault(), setOver(true))}
+            onDragLeave={() => setOver(false)}
+            onDrop={(e) => (e.preventDefault(), setOver(false), choose(e.dataTransfer.files))}
           >
             <p className="mb-3">Drop a file here, or</p>
-            <button className="btn btn-primary" onClick={() => file.current?.click()} disabled={take_in.isPending}>{take_in.isPending ? "Taking it in …" : "Choose a file"}</button>
-            {take_in.isPending && <button className="btn btn-sm mt-3" onClick={() => breaker.current?.abort()}>Stop</button>}
-            <input ref={file} type="file" accept=".csv,.tsv,.txt,.xlsx,.ods,.json,.jsonl,.ndjson,.parquet,.arrow,.feather,.zip,text/*" className="sr-only" aria-label="File to bring in" tabIndex={-1} onChange={(e) => (choose(e.target.files), (e.target.value = ""))} />
+            <button className="btn btn-primary" onClick={() => file.current?.click()} disabled={take_in.isPending}>
+              {take_in.isPending ? "Taking it in …" : "Choose a file"}
+            </button>
+            {take_in.isPending && (
+              <button className="btn btn-sm mt-3" onClick={() => breaker.current?.abort()}>
+                Stop
+              </button>
+            )}
+            <input
+              ref={file}
+              type="file"
+              accept=".csv,.tsv,.txt,.xlsx,.ods,.json,.jsonl,.ndjson,.parquet,.arrow,.feather,.zip,text/*"
+              className="sr-only"
+              aria-label="File to bring in"
+              tabIndex={-1}
+              onChange={(e) => (choose(e.target.files), (e.target.value = ""))}
+            />
           </div>
           <label className="field mt-6 block">
             <span>Or paste cells copied from a spreadsheet</span>
-            <textarea className="textarea h-36 w-full font-mono text-sm" value={pasted} placeholder={"town\tvisits\nCorrin\t41\nHollin\t38"} onChange={(e) => setPasted(e.target.value)} />
+            <textarea
+              className="textarea h-36 w-full font-mono text-sm"
+              value={pasted}
+              placeholder={"town\tvisits\nCorrin\t41\nHollin\t38"}
+              onChange={(e) => setPasted(e.target.value)}
+            />
           </label>
-          <button className="btn mt-2" disabled={!pasted.trim() || take_in.isPending} onClick={() => take_in.mutate({ data: pasted, filename: "pasted cells.tsv" })}>Use the pasted cells</button>
+          <button
+            className="btn mt-2"
+            disabled={!pasted.trim() || take_in.isPending}
+            onClick={() => take_in.mutate({ data: pasted, filename: "pasted cells.tsv" })}
+          >
+            Use the pasted cells
+          </button>
           <ArchiveShelf study={study} took={took} failed={setError} />
         </>
       )}
@@ -96,23 +147,54 @@ export function BringPage() {
       {preview && brought && (
         <>
           <div className="flex items-end gap-4">
-            <label className="field flex-1"><span>Name of the table</span><input className="input w-full" value={name} onChange={(e) => setName(e.target.value)} /></label>
-            <button className="btn" onClick={() => (setPreview(null), setBrought(null), setError(null))} disabled={Boolean(job)}>Another file</button>
-            <button className="btn btn-primary" onClick={() => make.mutate()} disabled={make.isPending || Boolean(job)}>Make the table</button>
+            <label className="field flex-1">
+              <span>Name of the table</span>
+              <input className="input w-full" value={name} onChange={(e) => setName(e.target.value)} />
+            </label>
+            <button
+              className="btn"
+              onClick={() => (setPreview(null), setBrought(null), setError(null))}
+              disabled={Boolean(job)}
+            >
+              Another file
+            </button>
+            <button className="btn btn-primary" onClick={() => make.mutate()} disabled={make.isPending || Boolean(job)}>
+              Make the table
+            </button>
           </div>
           {working && <JobBar job={working} />}
-          {again.isPending && <p className="muted mt-3 flex items-center gap-3 text-sm" role="status">Looking into the file … <button className="btn btn-xs" onClick={() => breaker.current?.abort()}>Stop</button></p>}
+          {again.isPending && (
+            <p className="muted mt-3 flex items-center gap-3 text-sm" role="status">
+              Looking into the file …{" "}
+              <button className="btn btn-xs" onClick={() => breaker.current?.abort()}>
+                Stop
+              </button>
+            </p>
+          )}
           {preview.options.format === "text" || preview.options.format === undefined ? (
-            <ReadControls options={preview.options} change={(options) => again.mutate(options)} busy={again.isPending} />
+            <ReadControls
+              options={preview.options}
+              change={(options) => again.mutate(options)}
+              busy={again.isPending}
+            />
           ) : (
-            <SheetControls options={preview.options} sheets={preview.sheets ?? []} change={(options) => again.mutate(options)} busy={again.isPending} />
+            <SheetControls
+              options={preview.options}
+              sheets={preview.sheets ?? []}
+              change={(options) => again.mutate(options)}
+              busy={again.isPending}
+            />
           )}
           <p className="muted mt-3 text-sm">
-            {brought.filename}, {size(brought.size)}: {count(preview.n_columns, "column")}, {preview.whole ? count(preview.rows_seen, "row") : `the first ${count(preview.rows_seen, "row")} looked at`}.
+            {brought.filename}, {size(brought.size)}: {count(preview.n_columns, "column")},{" "}
+            {preview.whole ? count(preview.rows_seen, "row") : `the first ${count(preview.rows_seen, "row")} looked at`}
+            .
           </p>
           {preview.notices.length > 0 && (
             <ul aria-label="What was noticed" className="border-warning my-3 border-l-4 pl-4 text-[0.95rem]">
-              {preview.notices.slice(0, 8).map((n, i) => <li key={i}>{n.text}</li>)}
+              {preview.notices.slice(0, 8).map((n, i) => (
+                <li key={i}>{n.text}</li>
+              ))}
               {preview.notices.length > 8 && <li>and {preview.notices.length - 8} more</li>}
             </ul>
           )}

@@ -11,20 +11,50 @@ const MOST_COPIED = 200_000;
 type Box = { top: number; bottom: number; left: number; right: number };
 
 export function asQuery(look: Look): { sort?: string; falling?: boolean; where?: string; find?: string } {
-  return { ...(look.sort ? { sort: look.sort, falling: look.falling } : {}), ...(look.where ? { where: look.where } : {}), ...(look.find ? { find: look.find } : {}) };
+  return {
+    ...(look.sort ? { sort: look.sort, falling: look.falling } : {}),
+    ...(look.where ? { where: look.where } : {}),
+    ...(look.find ? { find: look.find } : {}),
+  };
 }
 
-function fetchWindow(study: string, table: string, look: Look, start: number, count: number, first: number, columns: number): Promise<S["Window"]> {
-  return take(api.GET("/api/studies/{study_id}/tables/{table_id}/rows", { params: { path: { study_id: study, table_id: table }, query: { start, count, first, columns, ...asQuery(look) } } }));
+function fetchWindow(
+  study: string,
+  table: string,
+  look: Look,
+  start: number,
+  count: number,
+  first: number,
+  columns: number,
+): Promise<S["Window"]> {
+  return take(
+    api.GET("/api/studies/{study_id}/tables/{table_id}/rows", {
+      params: { path: { study_id: study, table_id: table }, query: { start, count, first, columns, ...asQuery(look) } },
+    }),
+  );
 }
 
 /** The blocks of cells that are in view, fetched as needed and kept by version. */
-export function useCells(study: string, table: S["TableOut"], look: Look, firstRow: number, lastRow: number, firstCol: number, lastCol: number) {
+export function useCells(
+  study: string,
+  table: S["TableOut"],
+  look: Look,
+  firstRow: number,
+  lastRow: number,
+  firstCol: number,
+  lastCol: number,
+) {
   const blocks: [number, number][] = [];
-  for (let b = Math.floor(firstRow / BLOCK); b <= Math.floor(Math.max(0, lastRow) / BLOCK); b++) for (let c = Math.floor(firstCol / BAND); c <= Math.floor(lastCol / BAND); c++) blocks.push([b, c]);
+  for (let b = Math.floor(firstRow / BLOCK); b <= Math.floor(Math.max(0, lastRow) / BLOCK); b++)
+    for (let c = Math.floor(firstCol / BAND); c <= Math.floor(lastCol / BAND); c++) blocks.push([b, c]);
   const found = useQueries({
     queries: blocks.map(([b, c]) => ({
-      queryKey: ["rows", study, table.id, table.version, look, b, c], staleTime: Infinity, gcTime: 60_000, placeholderData: keepPreviousData, retry: false, queryFn: () => fetchWindow(study, table.id, look, b * BLOCK, BLOCK, c * BAND, BAND),
+      queryKey: ["rows", study, table.id, table.version, look, b, c],
+      staleTime: Infinity,
+      gcTime: 60_000,
+      placeholderData: keepPreviousData,
+      retry: false,
+      queryFn: () => fetchWindow(study, table.id, look, b * BLOCK, BLOCK, c * BAND, BAND),
     })),
   });
   const at = (row: number, col: number) => {
@@ -41,20 +71,53 @@ export function useCells(study: string, table: S["TableOut"], look: Look, firstR
 }
 
 /** The next empty cell, outlier or cell with a text after a row; or where a row (by its number) is. */
-export function seekCell(study: string, table: string, look: Look, what: "empty" | "outlier" | "text" | "row", start: number, more: { columns?: string[]; text?: string; back?: boolean } = {}): Promise<S["Found"]> {
-  return take(api.GET("/api/studies/{study_id}/tables/{table_id}/seek", { params: { path: { study_id: study, table_id: table }, query: { what, start, ...more, ...asQuery(look) } } }));
+export function seekCell(
+  study: string,
+  table: string,
+  look: Look,
+  what: "empty" | "outlier" | "text" | "row",
+  start: number,
+  more: { columns?: string[]; text?: string; back?: boolean } = {},
+): Promise<S["Found"]> {
+  return take(
+    api.GET("/api/studies/{study_id}/tables/{table_id}/seek", {
+      params: { path: { study_id: study, table_id: table }, query: { what, start, ...more, ...asQuery(look) } },
+    }),
+  );
 }
 
 export async function copyCells(study: string, table: S["TableOut"], look: Look, box: Box): Promise<number> {
   const rows = box.bottom - box.top + 1;
   const columns = box.right - box.left + 1;
-  if (rows * columns > MOST_COPIED) throw new Error(`At most ${MOST_COPIED} cells are copied at once; this is ${rows * columns}.`);
+  if (rows * columns > MOST_COPIED)
+    throw new Error(`At most ${MOST_COPIED} cells are copied at once; this is ${rows * columns}.`);
   const lines: string[] = [];
   for (let start = box.top; start <= box.bottom; start += 2000) {
-    const window = await fetchWindow(study, table.id, look, start, Math.min(2000, box.bottom - start + 1), box.left, Math.min(500, columns));
-    lines.push(...window.rows.map((r) => r.slice(0, columns).map((c) => (c ?? "").replace(/−/g, "-")).join("\t")));
+    const window = await fetchWindow(
+      study,
+      table.id,
+      look,
+      start,
+      Math.min(2000, box.bottom - start + 1),
+      box.left,
+      Math.min(500, columns),
+    );
+    lines.push(
+      ...window.rows.map((r) =>
+        r
+          .slice(0, columns)
+          .map((c) => (c ?? "").replace(/−/g, "-"))
+          .join("\t"),
+      ),
+    );
   }
-  if (rows > 1) lines.unshift(table.columns.slice(box.left, box.right + 1).map((c) => c.name).join("\t"));
+  if (rows > 1)
+    lines.unshift(
+      table.columns
+        .slice(box.left, box.right + 1)
+        .map((c) => c.name)
+        .join("\t"),
+    );
   await navigator.clipboard.writeText(lines.join("\n"));
   return rows * columns;
 }

@@ -5,7 +5,21 @@ import { useCatalogue } from "../client/hooks";
 
 type Offer = { text: string; shown: string; help: string };
 
-export function ExpressionInput({ label, value, set, columns, position, enter }: { label: string; value: string; set: (v: string) => void; columns: Column[]; position?: number | null; enter: () => void }) {
+export function ExpressionInput({
+  label,
+  value,
+  set,
+  columns,
+  position,
+  enter,
+}: {
+  label: string;
+  value: string;
+  set: (v: string) => void;
+  columns: Column[];
+  position?: number | null;
+  enter: () => void;
+}) {
   const { data } = useCatalogue();
   const box = useRef<HTMLInputElement>(null);
   const [at, setAt] = useState(0);
@@ -26,24 +40,55 @@ export function ExpressionInput({ label, value, set, columns, position, enter }:
   return (
     <span className="relative inline-block w-[34rem] max-w-full">
       <input
-        ref={box} className={`input input-sm w-full font-mono ${wrong ? "input-error" : ""}`} role="combobox" aria-label={label} aria-expanded={offers.length > 0} aria-controls={id} aria-invalid={wrong} aria-autocomplete="list" spellCheck={false} autoCapitalize="off"
-        placeholder={label === "Condition" ? 'consent == "yes"' : "minutes / 60"} value={value} onChange={(e) => (set(e.target.value), setOpen(true), setAt(0))} onBlur={() => setOpen(false)}
+        ref={box}
+        className={`input input-sm w-full font-mono ${wrong ? "input-error" : ""}`}
+        role="combobox"
+        aria-label={label}
+        aria-expanded={offers.length > 0}
+        aria-controls={id}
+        aria-invalid={wrong}
+        aria-autocomplete="list"
+        spellCheck={false}
+        autoCapitalize="off"
+        placeholder={label === "Condition" ? 'consent == "yes"' : "minutes / 60"}
+        value={value}
+        onChange={(e) => (set(e.target.value), setOpen(true), setAt(0))}
+        onBlur={() => setOpen(false)}
         aria-activedescendant={offers[at] ? `${id}-${at}` : undefined}
         onKeyDown={(e) => {
           if (offers.length && e.key === "ArrowDown") void (e.preventDefault(), setAt((at + 1) % offers.length));
-          else if (offers.length && e.key === "ArrowUp") void (e.preventDefault(), setAt((at + offers.length - 1) % offers.length));
+          else if (offers.length && e.key === "ArrowUp")
+            void (e.preventDefault(), setAt((at + offers.length - 1) % offers.length));
           else if (offers.length && e.key === "Tab" && offers[at]) void (e.preventDefault(), choose(offers[at]));
           else if (e.key === "Enter") void (e.preventDefault(), setOpen(false), enter());
           else if (offers.length && e.key === "Escape") void (e.stopPropagation(), setOpen(false));
         }}
       />
-      {wrong && <span aria-hidden="true" className="text-error block whitespace-pre pl-3 font-mono text-[0.86rem] leading-3">{" ".repeat(Math.min(position, 60))}▲</span>}
+      {wrong && (
+        <span aria-hidden="true" className="text-error block whitespace-pre pl-3 font-mono text-[0.86rem] leading-3">
+          {" ".repeat(Math.min(position, 60))}▲
+        </span>
+      )}
       {offers.length > 0 && (
-        <ul id={id} role="listbox" aria-label="Columns and functions" className="pop absolute left-0 z-40 mt-1 w-80 p-1 text-sm">
+        <ul
+          id={id}
+          role="listbox"
+          aria-label="Columns and functions"
+          className="pop absolute left-0 z-40 mt-1 w-80 p-1 text-sm"
+        >
           {offers.map((o, i) => (
             // eslint-disable-next-line jsx-a11y/click-events-have-key-events -- the combobox above has the keys
-            <li key={o.text} id={`${id}-${i}`} role="option" aria-selected={i === at} className={`flex cursor-pointer justify-between gap-3 rounded px-2 py-1 ${i === at ? "bg-primary/12" : ""}`} onPointerDown={(e) => e.preventDefault()} onClick={() => choose(o)}>
-              <span className="font-mono">{o.shown}</span><span className="muted truncate text-xs">{o.help}</span>
+            <li
+              key={o.text}
+              id={`${id}-${i}`}
+              role="option"
+              aria-selected={i === at}
+              className={`flex cursor-pointer justify-between gap-3 rounded px-2 py-1 ${i === at ? "bg-primary/12" : ""}`}
+              onPointerDown={(e) => e.preventDefault()}
+              onClick={() => choose(o)}
+            >
+              <span className="font-mono">{o.shown}</span>
+              <span className="muted truncate text-xs">{o.help}</span>
             </li>
           ))}
         </ul>
@@ -55,7 +100,15 @@ export function ExpressionInput({ label, value, set, columns, position, enter }:
 function offersFor(word: string, columns: Column[], functions: { [key: string]: string }[]): Offer[] {
   const start = word.replace(/^`/, "").toLowerCase();
   if (!start) return [];
-  const names = columns.filter((c) => c.name.toLowerCase().startsWith(start) && c.name !== word).map((c) => ({ text: /^[A-Za-z_]\w*$/.test(c.name) ? c.name : `\`${c.name}\``, shown: c.name, help: c.label ?? "" }));
-  const calls = functions.filter((f) => f.name?.startsWith(start)).map((f) => ({ text: `${f.name}()`, shown: f.shape ?? "", help: f.help ?? "" }));
+  const names = columns
+    .filter((c) => c.name.toLowerCase().startsWith(start) && c.name !== word)
+    .map((c) => ({
+      text: /^[A-Za-z_]\w*$/.test(c.name) ? c.name : `\`${c.name}\``,
+      shown: c.name,
+      help: c.label ?? "",
+    }));
+  const calls = functions
+    .filter((f) => f.name?.startsWith(start))
+    .map((f) => ({ text: `${f.name}()`, shown: f.shape ?? "", help: f.help ?? "" }));
   return [...names, ...calls].slice(0, 7);
 }

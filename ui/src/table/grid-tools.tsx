@@ -11,8 +11,24 @@ import { isNumber } from "./preview";
 
 type Sought = "empty" | "outlier" | "text";
 
-export function GridTools({ study, table, look, setLook, chosen, grid, total, keep }: {
-  study: string; table: S["TableOut"]; look: Look; setLook: (look: Look) => void; chosen: string; grid: RefObject<GridHandle | null>; total: number; keep: (steps: Step[]) => void;
+export function GridTools({
+  study,
+  table,
+  look,
+  setLook,
+  chosen,
+  grid,
+  total,
+  keep,
+}: {
+  study: string;
+  table: S["TableOut"];
+  look: Look;
+  setLook: (look: Look) => void;
+  chosen: string;
+  grid: RefObject<GridHandle | null>;
+  total: number;
+  keep: (steps: Step[]) => void;
 }) {
   const [text, setText] = useState("");
   const [found, setFound] = useState<string | null>(null);
@@ -22,11 +38,22 @@ export function GridTools({ study, table, look, setLook, chosen, grid, total, ke
   const seek = async (what: Sought, back = false) => {
     const place = grid.current?.place() ?? { row: -1, column: "" };
     try {
-      const hit = await seekCell(study, table.id, look, what, place.row, { text: what === "text" ? text : "", back, ...(what === "text" ? {} : { columns: [chosen] }) });
+      const hit = await seekCell(study, table.id, look, what, place.row, {
+        text: what === "text" ? text : "",
+        back,
+        ...(what === "text" ? {} : { columns: [chosen] }),
+      });
       if (typeof hit.row === "number") grid.current?.to(hit.row, hit.column ?? null);
-      const words = { empty: `empty in ${chosen}`, outlier: `beyond 1.5 interquartile ranges in ${chosen}`, text: `cells with “${text}”` }[what];
+      const words = {
+        empty: `empty in ${chosen}`,
+        outlier: `beyond 1.5 interquartile ranges in ${chosen}`,
+        text: `cells with “${text}”`,
+      }[what];
       if (what === "text") setFound(hit.count === 0 ? "nowhere" : count(hit.count, "cell"));
-      else say(hit.count === 0 ? `Nothing is ${words}` : `${count(hit.count, "cell")} ${words}; this is row ${hit.number}`);
+      else
+        say(
+          hit.count === 0 ? `Nothing is ${words}` : `${count(hit.count, "cell")} ${words}; this is row ${hit.number}`,
+        );
     } catch (e) {
       sayProblem(e);
     }
@@ -34,44 +61,108 @@ export function GridTools({ study, table, look, setLook, chosen, grid, total, ke
   const waiting = useDebounced(where, 300);
   if (filtering && waiting !== look.where) setLook({ ...look, where: waiting });
   const sorted = look.sort === chosen;
-  const sort = (falling: boolean) => setLook(sorted && look.falling === falling ? { ...look, sort: "", falling: false } : { ...look, sort: chosen, falling });
+  const sort = (falling: boolean) =>
+    setLook(
+      sorted && look.falling === falling ? { ...look, sort: "", falling: false } : { ...look, sort: chosen, falling },
+    );
   const steps = stepsOf(look);
   return (
-    <div role="toolbar" aria-label="Look at the rows" className="rule flex min-h-10 flex-wrap items-center gap-x-3 gap-y-1 border-b px-4 py-1 text-[0.9rem]">
+    <div
+      role="toolbar"
+      aria-label="Look at the rows"
+      className="rule flex min-h-10 flex-wrap items-center gap-x-3 gap-y-1 border-b px-4 py-1 text-[0.9rem]"
+    >
       <span className="flex items-center gap-1">
         <input
-          className="input input-sm w-40" type="search" aria-label="Find in the rows" placeholder="Find in the rows" value={text} onChange={(e) => (setText(e.target.value), setFound(null), look.find && setLook({ ...look, find: "" }))}
+          className="input input-sm w-40"
+          type="search"
+          aria-label="Find in the rows"
+          placeholder="Find in the rows"
+          value={text}
+          onChange={(e) => (setText(e.target.value), setFound(null), look.find && setLook({ ...look, find: "" }))}
           onKeyDown={(e) => e.key === "Enter" && text.trim() && void seek("text", e.shiftKey)}
         />
         {text.trim() && (
           <>
-            <Small label="Previous cell with it (Shift Enter)" run={() => void seek("text", true)}><ArrowUp size={14} /></Small>
-            <Small label="Next cell with it (Enter)" run={() => void seek("text")}><ArrowDown size={14} /></Small>
+            <Small label="Previous cell with it (Shift Enter)" run={() => void seek("text", true)}>
+              <ArrowUp size={14} />
+            </Small>
+            <Small label="Next cell with it (Enter)" run={() => void seek("text")}>
+              <ArrowDown size={14} />
+            </Small>
             {found && <span className="muted">{found}</span>}
-            <button type="button" className="link-quiet" aria-pressed={look.find !== ""} onClick={() => setLook({ ...look, find: look.find ? "" : text.trim() })}>{look.find ? "All rows" : "Only these rows"}</button>
+            <button
+              type="button"
+              className="link-quiet"
+              aria-pressed={look.find !== ""}
+              onClick={() => setLook({ ...look, find: look.find ? "" : text.trim() })}
+            >
+              {look.find ? "All rows" : "Only these rows"}
+            </button>
           </>
         )}
       </span>
       {filtering ? (
-        <span className="flex items-center gap-1"><span className="muted">Rows where</span><span className="w-72"><ExpressionInput label="Rows where" value={where} set={setWhere} columns={table.columns} enter={() => setLook({ ...look, where })} /></span><Small label="Take the filter away" run={() => (setFiltering(false), setWhere(""), setLook({ ...look, where: "" }))}><X size={14} /></Small></span>
+        <span className="flex items-center gap-1">
+          <span className="muted">Rows where</span>
+          <span className="w-72">
+            <ExpressionInput
+              label="Rows where"
+              value={where}
+              set={setWhere}
+              columns={table.columns}
+              enter={() => setLook({ ...look, where })}
+            />
+          </span>
+          <Small
+            label="Take the filter away"
+            run={() => (setFiltering(false), setWhere(""), setLook({ ...look, where: "" }))}
+          >
+            <X size={14} />
+          </Small>
+        </span>
       ) : (
-        <button type="button" className="link-quiet" onClick={() => setFiltering(true)}>Filter</button>
+        <button type="button" className="link-quiet" onClick={() => setFiltering(true)}>
+          Filter
+        </button>
       )}
       <span className="flex items-center gap-1">
         <span className="muted max-w-40 truncate">Sort by {look.sort || chosen}</span>
-        <Small label={`Sort by ${chosen}, rising`} pressed={sorted && !look.falling} run={() => sort(false)}><ArrowUp size={14} /></Small>
-        <Small label={`Sort by ${chosen}, falling`} pressed={sorted && look.falling} run={() => sort(true)}><ArrowDown size={14} /></Small>
+        <Small label={`Sort by ${chosen}, rising`} pressed={sorted && !look.falling} run={() => sort(false)}>
+          <ArrowUp size={14} />
+        </Small>
+        <Small label={`Sort by ${chosen}, falling`} pressed={sorted && look.falling} run={() => sort(true)}>
+          <ArrowDown size={14} />
+        </Small>
       </span>
       <span className="flex-1" />
       {steps.length > 0 && (
         <>
           <span className="muted">{total === table.rows ? "" : `${count(total, "row")} of ${table.rows}`}</span>
-          <button type="button" className="link-quiet" onClick={() => (keep(steps), setFiltering(false), setWhere(""), setLook(PLAIN))}>Keep as {steps.length === 1 ? "a step" : "steps"}</button>
-          <button type="button" className="link-quiet" onClick={() => (setFiltering(false), setWhere(""), setLook(PLAIN))}>As it is</button>
+          <button
+            type="button"
+            className="link-quiet"
+            onClick={() => (keep(steps), setFiltering(false), setWhere(""), setLook(PLAIN))}
+          >
+            Keep as {steps.length === 1 ? "a step" : "steps"}
+          </button>
+          <button
+            type="button"
+            className="link-quiet"
+            onClick={() => (setFiltering(false), setWhere(""), setLook(PLAIN))}
+          >
+            As it is
+          </button>
         </>
       )}
-      <button type="button" className="link-quiet" onClick={() => void seek("empty")}>Next empty</button>
-      {isNumber(column?.kind) && <button type="button" className="link-quiet" onClick={() => void seek("outlier")}>Next outlier</button>}
+      <button type="button" className="link-quiet" onClick={() => void seek("empty")}>
+        Next empty
+      </button>
+      {isNumber(column?.kind) && (
+        <button type="button" className="link-quiet" onClick={() => void seek("outlier")}>
+          Next outlier
+        </button>
+      )}
     </div>
   );
 }
@@ -84,6 +175,27 @@ function stepsOf(look: Look): Step[] {
   return steps;
 }
 
-function Small({ label, run, pressed, children }: { label: string; run: () => void; pressed?: boolean; children: React.ReactNode }) {
-  return <button type="button" className={`btn btn-xs btn-square ${pressed ? "btn-neutral" : "btn-ghost"}`} aria-label={label} title={label} aria-pressed={pressed} onClick={run}>{children}</button>;
+function Small({
+  label,
+  run,
+  pressed,
+  children,
+}: {
+  label: string;
+  run: () => void;
+  pressed?: boolean;
+  children: React.ReactNode;
+}) {
+  return (
+    <button
+      type="button"
+      className={`btn btn-xs btn-square ${pressed ? "btn-neutral" : "btn-ghost"}`}
+      aria-label={label}
+      title={label}
+      aria-pressed={pressed}
+      onClick={run}
+    >
+      {children}
+    </button>
+  );
 }

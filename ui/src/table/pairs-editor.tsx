@@ -8,7 +8,21 @@ export type Side = { field: string; shown: "text" | "column" | "theirs"; title: 
 type Pair = Record<string, string>;
 type Shape = { left?: Side; right?: Side; title: string };
 
-export function Pairs({ study, field, value, set, columns, other }: { study: string; field: Shape; value: Pair[]; set: (v: Pair[]) => void; columns: Column[]; other: string }) {
+export function Pairs({
+  study,
+  field,
+  value,
+  set,
+  columns,
+  other,
+}: {
+  study: string;
+  field: Shape;
+  value: Pair[];
+  set: (v: Pair[]) => void;
+  columns: Column[];
+  other: string;
+}) {
   const theirs = useTable(study, other || undefined).data?.table?.columns ?? [];
   const { left, right } = field;
   // One line is always open to be written in; it counts once something stands in it.
@@ -27,7 +41,10 @@ export function Pairs({ study, field, value, set, columns, other }: { study: str
     } else setOpen(next);
   };
   const paste = (text: string, i: number) => {
-    const rows = text.split(/\r?\n/).map((l) => l.split("\t")).filter((c) => c.length >= 2 && c[0]?.trim());
+    const rows = text
+      .split(/\r?\n/)
+      .map((l) => l.split("\t"))
+      .filter((c) => c.length >= 2 && c[0]?.trim());
     if (!rows.length) return false;
     const fresh = rows.map((c) => ({ [left.field]: (c[0] ?? "").trim(), [right.field]: (c[1] ?? "").trim() }));
     set([...value.slice(0, i), ...fresh, ...value.slice(i + 1)]);
@@ -36,12 +53,39 @@ export function Pairs({ study, field, value, set, columns, other }: { study: str
   return (
     <span className="inline-flex flex-col gap-1 align-top text-[0.95rem]" role="group" aria-label={field.title}>
       {shown.map((pair, i) => (
-        <span key={i} className="inline-flex items-center gap-2" onPaste={(e) => paste(e.clipboardData.getData("text/plain"), i) && e.preventDefault()}>
-          <Half side={left} n={i + 1} value={pair[left.field] ?? ""} set={(v) => change(i, left, v)} columns={columns} theirs={theirs} />
-          <span className="muted" aria-hidden="true">{right.shown === "theirs" ? "=" : "→"}</span>
-          <Half side={right} n={i + 1} value={pair[right.field] ?? ""} set={(v) => change(i, right, v)} columns={columns} theirs={theirs} />
+        <span
+          key={i}
+          className="inline-flex items-center gap-2"
+          onPaste={(e) => paste(e.clipboardData.getData("text/plain"), i) && e.preventDefault()}
+        >
+          <Half
+            side={left}
+            n={i + 1}
+            value={pair[left.field] ?? ""}
+            set={(v) => change(i, left, v)}
+            columns={columns}
+            theirs={theirs}
+          />
+          <span className="muted" aria-hidden="true">
+            {right.shown === "theirs" ? "=" : "→"}
+          </span>
+          <Half
+            side={right}
+            n={i + 1}
+            value={pair[right.field] ?? ""}
+            set={(v) => change(i, right, v)}
+            columns={columns}
+            theirs={theirs}
+          />
           {i < value.length ? (
-            <button type="button" className="btn btn-ghost btn-xs btn-square" aria-label={`Take line ${i + 1} away`} onClick={() => set(value.filter((_, k) => k !== i))}><X size={13} /></button>
+            <button
+              type="button"
+              className="btn btn-ghost btn-xs btn-square"
+              aria-label={`Take line ${i + 1} away`}
+              onClick={() => set(value.filter((_, k) => k !== i))}
+            >
+              <X size={13} />
+            </button>
           ) : (
             <Plus size={13} className="muted" aria-hidden="true" />
           )}
@@ -59,15 +103,42 @@ function guess(pair: Pair, changed: Side, left: Side, right: Side, theirs: Colum
   return same ? { ...pair, [right.field]: same.name } : pair;
 }
 
-function Half({ side, n, value, set, columns, theirs }: { side: Side; n: number; value: string; set: (v: string) => void; columns: Column[]; theirs: Column[] }) {
+function Half({
+  side,
+  n,
+  value,
+  set,
+  columns,
+  theirs,
+}: {
+  side: Side;
+  n: number;
+  value: string;
+  set: (v: string) => void;
+  columns: Column[];
+  theirs: Column[];
+}) {
   const label = `${side.title}, line ${n}`;
-  if (side.shown === "text") return <input className="input input-sm w-52" aria-label={label} placeholder={side.title} value={value} onChange={(e) => set(e.target.value)} />;
+  if (side.shown === "text")
+    return (
+      <input
+        className="input input-sm w-52"
+        aria-label={label}
+        placeholder={side.title}
+        value={value}
+        onChange={(e) => set(e.target.value)}
+      />
+    );
   const list = side.shown === "theirs" ? theirs : columns;
   return (
     <select className="select select-sm w-44" aria-label={label} value={value} onChange={(e) => set(e.target.value)}>
       <option value="">{side.title}</option>
       {value && !list.some((c) => c.name === value) && <option value={value}>{value}</option>}
-      {list.map((c) => <option key={c.name} value={c.name}>{c.name}</option>)}
+      {list.map((c) => (
+        <option key={c.name} value={c.name}>
+          {c.name}
+        </option>
+      ))}
     </select>
   );
 }

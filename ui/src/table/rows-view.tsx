@@ -8,8 +8,22 @@ import { Grid, type EditCell, type GridHandle } from "./grid";
 import { GridTools } from "./grid-tools";
 import type { SetSteps } from "./table-page";
 
-export function RowsView({ study, table, setSteps, chosen, choose, showRows, openStep }: {
-  study: string; table: S["TableOut"]; setSteps: SetSteps; chosen: string; choose: (name: string) => void; showRows: string | null; openStep: (at: number) => void;
+export function RowsView({
+  study,
+  table,
+  setSteps,
+  chosen,
+  choose,
+  showRows,
+  openStep,
+}: {
+  study: string;
+  table: S["TableOut"];
+  setSteps: SetSteps;
+  chosen: string;
+  choose: (name: string) => void;
+  showRows: string | null;
+  openStep: (at: number) => void;
 }) {
   const grid = useRef<GridHandle>(null);
   const [look, setLook] = useState<Look>(PLAIN);
@@ -19,16 +33,47 @@ export function RowsView({ study, table, setSteps, chosen, choose, showRows, ope
   const edit: EditCell = (one) => {
     const last = steps.at(-1);
     const joined = last?.step === "edit_cells" && last.on !== false;
-    const next = joined ? [...steps.slice(0, -1), { ...last, edits: [...(last.edits as object[]), one] }] : [...steps, { step: "edit_cells", edits: [one] }];
-    void setSteps(next, `Edit ${one.column} in row ${one.row} of ${table.name}`).then(() => say(`${one.column}, row ${one.row}: ${one.old ?? "empty"} → ${one.new ?? "empty"}`, { label: "Say why", run: () => openStep(next.length - 1) }), () => undefined);
+    const next = joined
+      ? [...steps.slice(0, -1), { ...last, edits: [...(last.edits as object[]), one] }]
+      : [...steps, { step: "edit_cells", edits: [one] }];
+    void setSteps(next, `Edit ${one.column} in row ${one.row} of ${table.name}`).then(
+      () =>
+        say(`${one.column}, row ${one.row}: ${one.old ?? "empty"} → ${one.new ?? "empty"}`, {
+          label: "Say why",
+          run: () => openStep(next.length - 1),
+        }),
+      () => undefined,
+    );
   };
   return (
     <div className="flex min-h-[24rem] flex-1 max-[1100px]:min-h-[40rem] max-[1100px]:flex-col">
       <div className="flex min-h-0 min-w-0 flex-1 flex-col">
-        <GridTools study={study} table={table} look={look} setLook={setLook} chosen={chosen} grid={grid} total={total} keep={(fresh) => void setSteps([...steps, ...fresh], `Keep how ${table.name} is looked at`)} />
-        <Grid study={study} table={table} look={look} chosen={chosen} choose={choose} showRows={showRows} handle={grid} edit={edit} told={setTotal} />
+        <GridTools
+          study={study}
+          table={table}
+          look={look}
+          setLook={setLook}
+          chosen={chosen}
+          grid={grid}
+          total={total}
+          keep={(fresh) => void setSteps([...steps, ...fresh], `Keep how ${table.name} is looked at`)}
+        />
+        <Grid
+          study={study}
+          table={table}
+          look={look}
+          chosen={chosen}
+          choose={choose}
+          showRows={showRows}
+          handle={grid}
+          edit={edit}
+          told={setTotal}
+        />
       </div>
-      <aside aria-label="The chosen column" className="rule w-[286px] shrink-0 overflow-y-auto border-l p-5 max-[1100px]:max-h-72 max-[1100px]:w-full max-[1100px]:border-l-0 max-[1100px]:border-t">
+      <aside
+        aria-label="The chosen column"
+        className="rule w-[286px] shrink-0 overflow-y-auto border-l p-5 max-[1100px]:max-h-72 max-[1100px]:w-full max-[1100px]:border-l-0 max-[1100px]:border-t"
+      >
         <ColumnMargin study={study} table={table} name={chosen} />
       </aside>
     </div>

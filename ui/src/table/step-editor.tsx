@@ -15,8 +15,22 @@ import { WavesEditor } from "./waves-editor";
 export type Draft = { at: number; step: Step; fresh: boolean };
 const BELOW = ["levels", "edits", "waves", "variables", "fixed"];
 
-export function StepEditor({ study, table, draft, keep, save, close, effect }: {
-  study: string; table: S["TableOut"]; draft: Draft; keep: (d: Draft) => void; save: (step: Step) => Promise<void>; close: () => void; effect?: S["Effect"];
+export function StepEditor({
+  study,
+  table,
+  draft,
+  keep,
+  save,
+  close,
+  effect,
+}: {
+  study: string;
+  table: S["TableOut"];
+  draft: Draft;
+  keep: (d: Draft) => void;
+  save: (step: Step) => Promise<void>;
+  close: () => void;
+  effect?: S["Effect"];
 }) {
   const { data: catalogue } = useCatalogue();
   const go = useNavigate();
@@ -29,13 +43,21 @@ export function StepEditor({ study, table, draft, keep, save, close, effect }: {
   const ready = kind !== undefined;
   useEffect(() => {
     // A new step is begun by filling its first gap.
-    if (draft.fresh && ready) box.current?.querySelector<HTMLElement>(".slot, input, select")?.focus({ preventScroll: true });
+    if (draft.fresh && ready)
+      box.current?.querySelector<HTMLElement>(".slot, input, select")?.focus({ preventScroll: true });
     // eslint-disable-next-line react-hooks/exhaustive-deps -- once, when it opens
   }, [ready]);
   // A step in the middle of the path sees the columns as they are there.
   const before = useQuery({
-    queryKey: ["before", study, table.id, table.version, draft.at], staleTime: Infinity, placeholderData: keepPreviousData,
-    queryFn: () => take(api.GET("/api/studies/{study_id}/tables/{table_id}/before", { params: { path: { study_id: study, table_id: table.id }, query: { at: draft.at } } })),
+    queryKey: ["before", study, table.id, table.version, draft.at],
+    staleTime: Infinity,
+    placeholderData: keepPreviousData,
+    queryFn: () =>
+      take(
+        api.GET("/api/studies/{study_id}/tables/{table_id}/before", {
+          params: { path: { study_id: study, table_id: table.id }, query: { at: draft.at } },
+        }),
+      ),
   });
   const columns = before.data ?? table.columns;
   const set = (field: string, value: unknown) => {
@@ -46,20 +68,37 @@ export function StepEditor({ study, table, draft, keep, save, close, effect }: {
   const waiting = useDebounced(step, 180);
   const complete = schema !== undefined && isComplete(waiting, schema);
   const tried = useQuery({
-    queryKey: ["try", study, table.id, table.version, draft.at, waiting], enabled: complete, retry: false, placeholderData: keepPreviousData, staleTime: 60_000,
-    queryFn: () => take(api.POST("/api/studies/{study_id}/tables/{table_id}/try", { params: { path: { study_id: study, table_id: table.id } }, body: { step: waiting, at: draft.at } })),
+    queryKey: ["try", study, table.id, table.version, draft.at, waiting],
+    enabled: complete,
+    retry: false,
+    placeholderData: keepPreviousData,
+    staleTime: 60_000,
+    queryFn: () =>
+      take(
+        api.POST("/api/studies/{study_id}/tables/{table_id}/try", {
+          params: { path: { study_id: study, table_id: table.id } },
+          body: { step: waiting, at: draft.at },
+        }),
+      ),
   });
   if (!kind || !schema) return null;
   const problem = complete && tried.error instanceof Problem ? tried.error : null;
   const apply = () => {
     if (!isComplete(step, schema)) return;
     setSaving(true);
-    void save(step).catch(() => undefined).finally(() => setSaving(false));
+    void save(step)
+      .catch(() => undefined)
+      .finally(() => setSaving(false));
   };
   const derive = async () => {
     setSaving(true);
     try {
-      const made = await take(api.POST("/api/studies/{study_id}/tables/{table_id}/derived", { params: { path: { study_id: study, table_id: table.id } }, body: { name: derivedName(table.name, step.step), steps: [step] } }));
+      const made = await take(
+        api.POST("/api/studies/{study_id}/tables/{table_id}/derived", {
+          params: { path: { study_id: study, table_id: table.id } },
+          body: { name: derivedName(table.name, step.step), steps: [step] },
+        }),
+      );
       close();
       await client.invalidateQueries({ queryKey: ["contents", study] });
       const id = made.table?.id ?? made.job?.item_id;
@@ -72,12 +111,31 @@ export function StepEditor({ study, table, draft, keep, save, close, effect }: {
   };
   const words = String(kind.words);
   const inWords = new Set([...words.matchAll(/\{(\w+)\}/g)].map((m) => m[1]));
-  const settings = fieldsOf(schema).filter(([n, f]) => !inWords.has(n) && !BELOW.includes(f.shown) && matters(step, f, schema));
-  const field = (name: string) => <StepField study={study} table={table.id} name={name} field={schema.properties[name]!} step={step} set={set} columns={columns} problem={problem} apply={apply} />;
+  const settings = fieldsOf(schema).filter(
+    ([n, f]) => !inWords.has(n) && !BELOW.includes(f.shown) && matters(step, f, schema),
+  );
+  const field = (name: string) => (
+    <StepField
+      study={study}
+      table={table.id}
+      name={name}
+      field={schema.properties[name]!}
+      step={step}
+      set={set}
+      columns={columns}
+      problem={problem}
+      apply={apply}
+    />
+  );
   const last = draft.at >= table.steps.length - (draft.fresh ? 0 : 1);
   return (
     // eslint-disable-next-line jsx-a11y/no-noninteractive-element-interactions -- Escape closes from anywhere inside, while nothing has been written
-    <section ref={box} aria-label={draft.fresh ? "A new step" : "Edit the step"} className="rule bg-base-200/60 mt-2 max-h-[62vh] overflow-auto rounded-md border p-4" onKeyDown={(e) => e.key === "Escape" && step === draft.step && close()}>
+    <section
+      ref={box}
+      aria-label={draft.fresh ? "A new step" : "Edit the step"}
+      className="rule bg-base-200/60 mt-2 max-h-[62vh] overflow-auto rounded-md border p-4"
+      onKeyDown={(e) => e.key === "Escape" && step === draft.step && close()}
+    >
       <div className="flex flex-wrap items-baseline gap-x-2 gap-y-3 text-[1.15rem]">
         {words.split(/(\{\w+\})/).map((part, i) => {
           const name = /^\{(\w+)\}$/.exec(part)?.[1];
@@ -85,32 +143,99 @@ export function StepEditor({ study, table, draft, keep, save, close, effect }: {
         })}
       </div>
       {settings.length > 0 && (
-        <div className="mt-3 flex flex-wrap items-baseline gap-x-6 gap-y-2 text-[0.95rem]" role="group" aria-label="Settings of the step">
+        <div
+          className="mt-3 flex flex-wrap items-baseline gap-x-6 gap-y-2 text-[0.95rem]"
+          role="group"
+          aria-label="Settings of the step"
+        >
           {settings.map(([name, f]) => (
-            <span key={name} className="inline-flex items-baseline gap-2"><span className="muted" aria-hidden="true">{f.title}</span>{field(name)}</span>
+            <span key={name} className="inline-flex items-baseline gap-2">
+              <span className="muted" aria-hidden="true">
+                {f.title}
+              </span>
+              {field(name)}
+            </span>
           ))}
         </div>
       )}
       {schema.properties.levels && step.step === "levels" && typeof step.column === "string" && (
-        <LevelsEditor study={study} table={table} column={step.column} levels={(step.levels as Level[] | undefined) ?? null} set={(levels) => set("levels", levels)} />
+        <LevelsEditor
+          study={study}
+          table={table}
+          column={step.column}
+          levels={(step.levels as Level[] | undefined) ?? null}
+          set={(levels) => set("levels", levels)}
+        />
       )}
       {schema.properties.edits && <EditsList edits={step.edits} set={(v) => set("edits", v)} />}
-      {schema.properties.waves && <WavesEditor study={study} table={table.id} columns={columns} step={step} change={(next) => (setStep(next), keep({ ...draft, step: next }))} />}
+      {schema.properties.waves && (
+        <WavesEditor
+          study={study}
+          table={table.id}
+          columns={columns}
+          step={step}
+          change={(next) => (setStep(next), keep({ ...draft, step: next }))}
+        />
+      )}
       <div className="mt-3 flex flex-wrap items-center gap-3">
-        <button type="button" className="btn btn-primary btn-outline btn-sm" disabled={!isComplete(step, schema) || saving} onClick={apply}>{draft.fresh ? "Add the step" : "Keep the change"}</button>
-        {Boolean(kind.fresh) && draft.fresh && last && <button type="button" className="btn btn-sm" disabled={!isComplete(step, schema) || saving || problem !== null} title="The new table stays linked to this one and is renewed with it" onClick={() => void derive()}>Make a new table of it</button>}
-        <button type="button" className="btn btn-ghost btn-sm" onClick={close}>Cancel</button>
+        <button
+          type="button"
+          className="btn btn-primary btn-outline btn-sm"
+          disabled={!isComplete(step, schema) || saving}
+          onClick={apply}
+        >
+          {draft.fresh ? "Add the step" : "Keep the change"}
+        </button>
+        {Boolean(kind.fresh) && draft.fresh && last && (
+          <button
+            type="button"
+            className="btn btn-sm"
+            disabled={!isComplete(step, schema) || saving || problem !== null}
+            title="The new table stays linked to this one and is renewed with it"
+            onClick={() => void derive()}
+          >
+            Make a new table of it
+          </button>
+        )}
+        <button type="button" className="btn btn-ghost btn-sm" onClick={close}>
+          Cancel
+        </button>
         <span aria-live="polite" className="text-[0.95rem]">
-          {problem ? <span className="text-error" role="alert">{problem.message}</span> : complete && tried.data ? <span className="muted">{tried.data.effect.said}. {tried.data.note ?? ""}</span> : <span className="muted">{String(kind.help)}</span>}
+          {problem ? (
+            <span className="text-error" role="alert">
+              {problem.message}
+            </span>
+          ) : complete && tried.data ? (
+            <span className="muted">
+              {tried.data.effect.said}. {tried.data.note ?? ""}
+            </span>
+          ) : (
+            <span className="muted">{String(kind.help)}</span>
+          )}
         </span>
       </div>
-      {complete && tried.data && !problem ? <><EffectNotes effect={tried.data.effect} /><TriedRows tried={tried.data} /></> : effect && !complete && <EffectNotes effect={effect} />}
+      {complete && tried.data && !problem ? (
+        <>
+          <EffectNotes effect={tried.data.effect} />
+          <TriedRows tried={tried.data} />
+        </>
+      ) : (
+        effect && !complete && <EffectNotes effect={effect} />
+      )}
     </section>
   );
 }
 
 function derivedName(table: string, step: string): string {
-  const words: Record<string, string> = { lengthen: "long", widen: "wide", summarise: "summary", transpose: "turned", append: "and more", join: "joined", join_waves: "waves joined" };
+  const words: Record<string, string> = {
+    lengthen: "long",
+    widen: "wide",
+    summarise: "summary",
+    transpose: "turned",
+    append: "and more",
+    join: "joined",
+    join_waves: "waves joined",
+  };
   return `${table}, ${words[step] ?? step}`;
 }
 
@@ -119,9 +244,25 @@ function TriedRows({ tried }: { tried: S["Tried"] }) {
     <div className="mt-3 overflow-x-auto">
       <table className="res !w-auto">
         <caption className="sr-only">The first rows after this step</caption>
-        <thead><tr>{tried.columns.map((c) => <th key={c} scope="col" className="left max-w-44 truncate" title={c}>{c}</th>)}</tr></thead>
+        <thead>
+          <tr>
+            {tried.columns.map((c) => (
+              <th key={c} scope="col" className="left max-w-44 truncate" title={c}>
+                {c}
+              </th>
+            ))}
+          </tr>
+        </thead>
         <tbody>
-          {tried.rows.slice(0, 5).map((r, i) => <tr key={i}>{r.map((c, j) => <td key={j} className="left max-w-44 truncate">{c ?? <span className="muted">empty</span>}</td>)}</tr>)}
+          {tried.rows.slice(0, 5).map((r, i) => (
+            <tr key={i}>
+              {r.map((c, j) => (
+                <td key={j} className="left max-w-44 truncate">
+                  {c ?? <span className="muted">empty</span>}
+                </td>
+              ))}
+            </tr>
+          ))}
         </tbody>
       </table>
     </div>

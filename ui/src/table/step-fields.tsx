@@ -10,11 +10,34 @@ import { Pairs, type Side } from "./pairs-editor";
 import { KINDS } from "./preview";
 
 export type Field = {
-  shown: string; title: string; kinds?: string[]; words?: Record<string, string>; placeholder?: string; of?: string; left?: Side; right?: Side;
-  when?: Record<string, string | string[]>; default?: unknown; type?: string; enum?: string[]; items?: { enum?: string[] }; minLength?: number; minItems?: number;
+  shown: string;
+  title: string;
+  kinds?: string[];
+  words?: Record<string, string>;
+  placeholder?: string;
+  of?: string;
+  left?: Side;
+  right?: Side;
+  when?: Record<string, string | string[]>;
+  default?: unknown;
+  type?: string;
+  enum?: string[];
+  items?: { enum?: string[] };
+  minLength?: number;
+  minItems?: number;
 };
 export type Schema = { properties: Record<string, Field>; required?: string[] };
-export type FieldProps = { study: string; table: string; name: string; field: Field; step: Step; set: (name: string, value: unknown) => void; columns: Column[]; problem: Problem | null; apply: () => void };
+export type FieldProps = {
+  study: string;
+  table: string;
+  name: string;
+  field: Field;
+  step: Step;
+  set: (name: string, value: unknown) => void;
+  columns: Column[];
+  problem: Problem | null;
+  apply: () => void;
+};
 
 /** Fields that are asked for, in the order of the schema. */
 export function fieldsOf(schema: Schema): [string, Field][] {
@@ -43,7 +66,10 @@ export function isComplete(step: Step, schema: Schema): boolean {
   const required = new Set(schema.required ?? []);
   return fieldsOf(schema).every(([name, f]) => {
     const value = valueOf(step, name, f);
-    if (Array.isArray(value)) return value.length > 0 ? value.every((v) => typeof v !== "object" || v === null || whole(v as Record<string, unknown>, f)) : !(f.minItems ?? 0) && !required.has(name);
+    if (Array.isArray(value))
+      return value.length > 0
+        ? value.every((v) => typeof v !== "object" || v === null || whole(v as Record<string, unknown>, f))
+        : !(f.minItems ?? 0) && !required.has(name);
     return !required.has(name) || (value !== undefined && value !== null && String(value).trim() !== "");
   });
 }
@@ -56,33 +82,98 @@ export function StepField(props: FieldProps) {
   const { study, table, name, field: f, step, set, columns, problem, apply } = props;
   const value = valueOf(step, name, f);
   const text = (extra: string) => (
-    <input className={`input input-sm ${extra}`} aria-label={f.title} placeholder={f.placeholder ?? f.title.toLowerCase()} value={value === null || value === undefined ? "" : String(value)} onChange={(e) => set(name, e.target.value === "" && f.default === null ? null : e.target.value)} onKeyDown={(e) => e.key === "Enter" && apply()} />
+    <input
+      className={`input input-sm ${extra}`}
+      aria-label={f.title}
+      placeholder={f.placeholder ?? f.title.toLowerCase()}
+      value={value === null || value === undefined ? "" : String(value)}
+      onChange={(e) => set(name, e.target.value === "" && f.default === null ? null : e.target.value)}
+      onKeyDown={(e) => e.key === "Enter" && apply()}
+    />
   );
   switch (f.shown) {
     case "column":
     case "columns":
       return <ColumnField {...props} />;
     case "expression":
-      return <ExpressionInput label={f.title} value={String(value ?? "")} set={(v) => set(name, v)} columns={columns} position={problem?.position} enter={apply} />;
+      return (
+        <ExpressionInput
+          label={f.title}
+          value={String(value ?? "")}
+          set={(v) => set(name, v)}
+          columns={columns}
+          position={problem?.position}
+          enter={apply}
+        />
+      );
     case "choice":
       return (
-        <select className="select select-sm w-auto max-w-80" aria-label={f.title} value={String(value ?? "")} onChange={(e) => set(name, f.type === "boolean" ? e.target.value === "true" : e.target.value)}>
-          {value === undefined && <option value="" disabled>{f.title.toLowerCase()}</option>}
-          {choices(f).map(([v, words]) => <option key={v} value={v}>{words}</option>)}
+        <select
+          className="select select-sm w-auto max-w-80"
+          aria-label={f.title}
+          value={String(value ?? "")}
+          onChange={(e) => set(name, f.type === "boolean" ? e.target.value === "true" : e.target.value)}
+        >
+          {value === undefined && (
+            <option value="" disabled>
+              {f.title.toLowerCase()}
+            </option>
+          )}
+          {choices(f).map(([v, words]) => (
+            <option key={v} value={v}>
+              {words}
+            </option>
+          ))}
         </select>
       );
     case "several":
       return <Several choices={choices(f)} label={f.title} value={asList(value)} set={(v) => set(name, v)} />;
     case "flag":
-      return <input type="checkbox" className="checkbox checkbox-sm checkbox-primary" aria-label={f.title} checked={Boolean(value)} onChange={(e) => set(name, e.target.checked)} />;
+      return (
+        <input
+          type="checkbox"
+          className="checkbox checkbox-sm checkbox-primary"
+          aria-label={f.title}
+          checked={Boolean(value)}
+          onChange={(e) => set(name, e.target.checked)}
+        />
+      );
     case "number":
-      return <NumberInput label={f.title} placeholder={f.placeholder} value={value as number | null | undefined} set={(v) => set(name, v)} blank={f.default === null} apply={apply} />;
+      return (
+        <NumberInput
+          label={f.title}
+          placeholder={f.placeholder}
+          value={value as number | null | undefined}
+          set={(v) => set(name, v)}
+          blank={f.default === null}
+          apply={apply}
+        />
+      );
     case "codes":
-      return <CodesInput label={f.title} placeholder={f.placeholder ?? ""} value={asList(value)} set={(v) => set(name, v)} enter={apply} />;
+      return (
+        <CodesInput
+          label={f.title}
+          placeholder={f.placeholder ?? ""}
+          value={asList(value)}
+          set={(v) => set(name, v)}
+          enter={apply}
+        />
+      );
     case "table":
-      return <TableField study={study} table={table} label={f.title} value={String(value ?? "")} set={(v) => set(name, v)} />;
+      return (
+        <TableField study={study} table={table} label={f.title} value={String(value ?? "")} set={(v) => set(name, v)} />
+      );
     case "pairs":
-      return <Pairs study={study} field={f} value={(value as Record<string, string>[] | undefined) ?? []} set={(v) => set(name, v)} columns={columns} other={f.of ? String(step[f.of] ?? "") : ""} />;
+      return (
+        <Pairs
+          study={study}
+          field={f}
+          value={(value as Record<string, string>[] | undefined) ?? []}
+          set={(v) => set(name, v)}
+          columns={columns}
+          other={f.of ? String(step[f.of] ?? "") : ""}
+        />
+      );
     case "fixed":
     case "levels":
     case "edits":
@@ -102,30 +193,82 @@ function ColumnField({ study, name, field: f, step, set, columns, problem }: Fie
   const needed = f.default === undefined;
   return (
     <Slot
-      label={f.title} needed={needed} slot={{ kinds: f.kinds ?? [...KINDS], many, placeholder: f.placeholder ?? (many ? (needed ? "columns" : "none") : needed ? "a column" : "none") }} columns={found} value={asList(value)}
-      set={(v) => set(name, many ? v : (v[0] ?? (needed ? "" : null)))} wrong={typeof problem?.column === "string" && asList(value).includes(problem.column)}
+      label={f.title}
+      needed={needed}
+      slot={{
+        kinds: f.kinds ?? [...KINDS],
+        many,
+        placeholder: f.placeholder ?? (many ? (needed ? "columns" : "none") : needed ? "a column" : "none"),
+      }}
+      columns={found}
+      value={asList(value)}
+      set={(v) => set(name, many ? v : (v[0] ?? (needed ? "" : null)))}
+      wrong={typeof problem?.column === "string" && asList(value).includes(problem.column)}
     />
   );
 }
 
-export function TableField({ study, table, label, value, set }: { study: string; table: string; label: string; value: string; set: (id: string) => void }) {
+export function TableField({
+  study,
+  table,
+  label,
+  value,
+  set,
+}: {
+  study: string;
+  table: string;
+  label: string;
+  value: string;
+  set: (id: string) => void;
+}) {
   const { data } = useContents(study);
   const tables = (data?.entries ?? []).filter((e) => e.type === "table" && e.id !== table);
   if (data && tables.length === 0) return <span className="muted">(the study has no other table yet)</span>;
   return (
-    <select className="select select-sm w-auto max-w-72" aria-label={label} value={value} onChange={(e) => set(e.target.value)}>
-      <option value="" disabled>another table</option>
-      {tables.map((t) => <option key={t.id} value={t.id}>{t.name} ({t.line})</option>)}
+    <select
+      className="select select-sm w-auto max-w-72"
+      aria-label={label}
+      value={value}
+      onChange={(e) => set(e.target.value)}
+    >
+      <option value="" disabled>
+        another table
+      </option>
+      {tables.map((t) => (
+        <option key={t.id} value={t.id}>
+          {t.name} ({t.line})
+        </option>
+      ))}
     </select>
   );
 }
 
-function NumberInput({ label, placeholder, value, set, blank, apply }: { label: string; placeholder?: string; value: number | null | undefined; set: (v: number | null) => void; blank: boolean; apply: () => void }) {
+function NumberInput({
+  label,
+  placeholder,
+  value,
+  set,
+  blank,
+  apply,
+}: {
+  label: string;
+  placeholder?: string;
+  value: number | null | undefined;
+  set: (v: number | null) => void;
+  blank: boolean;
+  apply: () => void;
+}) {
   const [text, setText] = useState<string | null>(null);
   const shown = text ?? (value === null || value === undefined ? "" : String(value).replace("-", "−"));
   return (
     <input
-      className="input input-sm w-24" inputMode="decimal" aria-label={label} placeholder={placeholder ?? (blank ? "none" : "")} value={shown} onBlur={() => setText(null)} onKeyDown={(e) => e.key === "Enter" && apply()}
+      className="input input-sm w-24"
+      inputMode="decimal"
+      aria-label={label}
+      placeholder={placeholder ?? (blank ? "none" : "")}
+      value={shown}
+      onBlur={() => setText(null)}
+      onKeyDown={(e) => e.key === "Enter" && apply()}
       onChange={(e) => {
         setText(e.target.value);
         const number = Number(e.target.value.replace("−", "-").replace(",", "."));
@@ -136,21 +279,63 @@ function NumberInput({ label, placeholder, value, set, blank, apply }: { label: 
   );
 }
 
-export function CodesInput({ label, placeholder, value, set, enter }: { label: string; placeholder: string; value: string[]; set: (v: string[]) => void; enter: () => void }) {
+export function CodesInput({
+  label,
+  placeholder,
+  value,
+  set,
+  enter,
+}: {
+  label: string;
+  placeholder: string;
+  value: string[];
+  set: (v: string[]) => void;
+  enter: () => void;
+}) {
   const [text, setText] = useState(value.join(", "));
   return (
     <input
-      className="input input-sm w-56" aria-label={label} placeholder={placeholder} value={text} onKeyDown={(e) => e.key === "Enter" && enter()}
-      onChange={(e) => (setText(e.target.value), set(e.target.value.split(",").map((c) => c.trim().replace(/−/g, "-")).filter(Boolean)))}
+      className="input input-sm w-56"
+      aria-label={label}
+      placeholder={placeholder}
+      value={text}
+      onKeyDown={(e) => e.key === "Enter" && enter()}
+      onChange={(e) => (
+        setText(e.target.value),
+        set(
+          e.target.value
+            .split(",")
+            .map((c) => c.trim().replace(/−/g, "-"))
+            .filter(Boolean),
+        )
+      )}
     />
   );
 }
 
-function Several({ label, choices: offered, value, set }: { label: string; choices: [string, string][]; value: string[]; set: (v: string[]) => void }) {
+function Several({
+  label,
+  choices: offered,
+  value,
+  set,
+}: {
+  label: string;
+  choices: [string, string][];
+  value: string[];
+  set: (v: string[]) => void;
+}) {
   return (
     <span role="group" aria-label={label} className="inline-flex flex-wrap gap-1.5 text-[0.9rem]">
       {offered.map(([v, w]) => (
-        <button key={v} type="button" aria-pressed={value.includes(v)} className={`rounded-full border px-2.5 py-0.5 ${value.includes(v) ? "border-primary text-primary font-semibold" : "rule muted"}`} onClick={() => set(value.includes(v) ? value.filter((x) => x !== v) : [...value, v])}>{w}</button>
+        <button
+          key={v}
+          type="button"
+          aria-pressed={value.includes(v)}
+          className={`rounded-full border px-2.5 py-0.5 ${value.includes(v) ? "border-primary text-primary font-semibold" : "rule muted"}`}
+          onClick={() => set(value.includes(v) ? value.filter((x) => x !== v) : [...value, v])}
+        >
+          {w}
+        </button>
       ))}
     </span>
   );

@@ -8,23 +8,60 @@ import type { SetSteps } from "./table-page";
 
 export function TableMenu({ study, table, setSteps }: { study: string; table: S["TableOut"]; setSteps: SetSteps }) {
   const [paths, setPaths] = useState(false);
-  const { data } = useQuery({ queryKey: ["outputs"], staleTime: Infinity, queryFn: () => take(api.GET("/api/outputs")) });
+  const { data } = useQuery({
+    queryKey: ["outputs"],
+    staleTime: Infinity,
+    queryFn: () => take(api.GET("/api/outputs")),
+  });
   const base = `/api/studies/${study}`;
   return (
     <>
       <Menu label={`Save ${table.name}, or its path`} button="Save">
         {(close) => (
           <div className="w-72">
-            <p className="muted px-3 pt-1 text-[0.82rem]" aria-hidden="true">Save the table as</p>
+            <p className="muted px-3 pt-1 text-[0.82rem]" aria-hidden="true">
+              Save the table as
+            </p>
             {(data ?? []).map((o) => (
-              <a key={o.id} role="menuitem" className="hover:bg-base-200 flex justify-between gap-4 rounded px-3 py-1.5 text-sm" href={`${base}/tables/${table.id}/save?format=${o.id}`} download onClick={close}>
-                <span>{o.title}</span>{o.keeps && <span className="muted text-xs">keeps labels</span>}
+              <a
+                key={o.id}
+                role="menuitem"
+                className="hover:bg-base-200 flex justify-between gap-4 rounded px-3 py-1.5 text-sm"
+                href={`${base}/tables/${table.id}/save?format=${o.id}`}
+                download
+                onClick={close}
+              >
+                <span>{o.title}</span>
+                {o.keeps && <span className="muted text-xs">keeps labels</span>}
               </a>
             ))}
-            {table.upload && <a role="menuitem" className="hover:bg-base-200 rule mt-1 block rounded border-t px-3 py-1.5 text-sm" href={`${base}/uploads/${table.upload}/original`} download={table.filename} onClick={close}>The file as it was brought</a>}
-            <p className="muted rule mt-1 border-t px-3 pt-2 text-[0.82rem]" aria-hidden="true">The path</p>
+            {table.upload && (
+              <a
+                role="menuitem"
+                className="hover:bg-base-200 rule mt-1 block rounded border-t px-3 py-1.5 text-sm"
+                href={`${base}/uploads/${table.upload}/original`}
+                download={table.filename}
+                onClick={close}
+              >
+                The file as it was brought
+              </a>
+            )}
+            <p className="muted rule mt-1 border-t px-3 pt-2 text-[0.82rem]" aria-hidden="true">
+              The path
+            </p>
             <MenuItem onClick={() => (setPaths(true), close())}>Keep or use a path …</MenuItem>
-            <MenuItem disabled={table.steps.length === 0} onClick={() => (void setSteps((table.steps as Step[]).map((s) => ({ ...s, on: false })), `Switch off the path of ${table.name}`), close())}>Switch every step off</MenuItem>
+            <MenuItem
+              disabled={table.steps.length === 0}
+              onClick={() => (
+                void setSteps(
+                  (table.steps as Step[]).map((s) => ({ ...s, on: false })),
+                  `Switch off the path of ${table.name}`,
+                ),
+                close()
+              )}
+            >
+              Switch every step off
+            </MenuItem>
           </div>
         )}
       </Menu>

@@ -33,19 +33,46 @@ export function TablePage() {
   const save = useMutation({
     mutationKey: key,
     scope: { id: `steps ${id}` },
-    onMutate: ({ steps }) => client.setQueryData(key, (old: S["TableState"] | undefined) => (old?.table ? { ...old, table: { ...old.table, steps } } : old)),
+    onMutate: ({ steps }) =>
+      client.setQueryData(key, (old: S["TableState"] | undefined) =>
+        old?.table ? { ...old, table: { ...old.table, steps } } : old,
+      ),
     onError: () => client.invalidateQueries({ queryKey: key }),
     mutationFn: ({ steps, label }: { steps: Step[]; label: string }) =>
-      take(api.PUT("/api/studies/{study_id}/tables/{table_id}/steps", { params: { path: { study_id: study, table_id: id } }, body: { steps, label } })),
+      take(
+        api.PUT("/api/studies/{study_id}/tables/{table_id}/steps", {
+          params: { path: { study_id: study, table_id: id } },
+          body: { steps, label },
+        }),
+      ),
     onSuccess: async (state) => {
       if (client.isMutating({ mutationKey: key }) <= 1) client.setQueryData(key, state);
-      await client.invalidateQueries({ predicate: (q) => q.queryKey[1] === study && ["contents", "question", "figure", "report", "fits"].includes(String(q.queryKey[0])) });
+      await client.invalidateQueries({
+        predicate: (q) =>
+          q.queryKey[1] === study &&
+          ["contents", "question", "figure", "report", "fits"].includes(String(q.queryKey[0])),
+      });
     },
   });
-  const setSteps: SetSteps = (steps, label) => save.mutateAsync({ steps, label }).catch((e: unknown) => (sayProblem(e), Promise.reject(e instanceof Error ? e : new Error(String(e)))));
+  const setSteps: SetSteps = (steps, label) =>
+    save
+      .mutateAsync({ steps, label })
+      .catch((e: unknown) => (sayProblem(e), Promise.reject(e instanceof Error ? e : new Error(String(e)))));
   const table = data?.table ?? (kept?.id === id ? kept : null);
-  if (error) return <div className="p-8"><Trouble error={error} /></div>;
-  if (!table) return data?.job && job ? <div className="p-8"><JobBar job={job} /></div> : <Loading />;
+  if (error)
+    return (
+      <div className="p-8">
+        <Trouble error={error} />
+      </div>
+    );
+  if (!table)
+    return data?.job && job ? (
+      <div className="p-8">
+        <JobBar job={job} />
+      </div>
+    ) : (
+      <Loading />
+    );
   const view = query.get("view") ?? "rows";
   const chosen = query.get("column") ?? table.columns[0]?.name ?? "";
   const choose = (name: string) => setQuery((q) => (q.set("column", name), q), { replace: true });
@@ -54,25 +81,69 @@ export function TablePage() {
     <div className="flex h-full flex-col overflow-y-auto">
       <header className="rule shrink-0 border-b px-6 pb-2 pt-3">
         <div className="flex flex-wrap items-center gap-x-4 gap-y-2">
-          <EditableName name={table.name} rename={(name) => rename.mutate({ id, name })} label="the table" className="text-xl font-bold" />
-          <p className="muted min-w-40 flex-1 basis-40 truncate" title={`${count(table.rows, "row")}, ${count(table.columns.length, "column")}${aboutWords(table)}`}>{count(table.rows, "row")}, {count(table.columns.length, "column")}, {count(table.empty_cells, "empty cell")}{aboutWords(table)}</p>
+          <EditableName
+            name={table.name}
+            rename={(name) => rename.mutate({ id, name })}
+            label="the table"
+            className="text-xl font-bold"
+          />
+          <p
+            className="muted min-w-40 flex-1 basis-40 truncate"
+            title={`${count(table.rows, "row")}, ${count(table.columns.length, "column")}${aboutWords(table)}`}
+          >
+            {count(table.rows, "row")}, {count(table.columns.length, "column")},{" "}
+            {count(table.empty_cells, "empty cell")}
+            {aboutWords(table)}
+          </p>
           <div className="seg" role="group" aria-label="View">
-            <button aria-pressed={view === "rows"} onClick={() => show("rows")}>Rows</button>
-            <button aria-pressed={view === "dictionary"} onClick={() => show("dictionary")}>Dictionary</button>
-            <button aria-pressed={view === "summary"} onClick={() => show("summary")}>Summary</button>
+            <button aria-pressed={view === "rows"} onClick={() => show("rows")}>
+              Rows
+            </button>
+            <button aria-pressed={view === "dictionary"} onClick={() => show("dictionary")}>
+              Dictionary
+            </button>
+            <button aria-pressed={view === "summary"} onClick={() => show("summary")}>
+              Summary
+            </button>
           </div>
           <TableMenu study={study} table={table} setSteps={setSteps} />
-          <Link className="btn btn-primary btn-sm" to={`/s/${study}/ask/${id}`}>Ask about this table</Link>
+          <Link className="btn btn-primary btn-sm" to={`/s/${study}/ask/${id}`}>
+            Ask about this table
+          </Link>
         </div>
-        <Path study={study} table={table} setSteps={setSteps} startWith={query.get("step")} busy={save.isPending} showRows={(numbers) => setQuery((q) => (q.set("view", "rows"), q.set("rows", numbers.slice(0, 200).join(",")), q), { replace: true })} />
+        <Path
+          study={study}
+          table={table}
+          setSteps={setSteps}
+          startWith={query.get("step")}
+          busy={save.isPending}
+          showRows={(numbers) =>
+            setQuery((q) => (q.set("view", "rows"), q.set("rows", numbers.slice(0, 200).join(",")), q), {
+              replace: true,
+            })
+          }
+        />
         {data?.job && job && <JobBar job={job} />}
       </header>
       {view === "dictionary" ? (
         <Dictionary study={study} table={table} setSteps={setSteps} />
       ) : view === "summary" ? (
-        <Summary study={study} table={table} choose={(name) => setQuery((q) => (q.set("column", name), q.set("view", "rows"), q))} />
+        <Summary
+          study={study}
+          table={table}
+          choose={(name) => setQuery((q) => (q.set("column", name), q.set("view", "rows"), q))}
+        />
       ) : (
-        <RowsView key={id} study={study} table={table} setSteps={setSteps} chosen={chosen} choose={choose} showRows={query.get("rows")} openStep={(at) => setQuery((q) => (q.set("step", `edit:${at}`), q), { replace: true })} />
+        <RowsView
+          key={id}
+          study={study}
+          table={table}
+          setSteps={setSteps}
+          chosen={chosen}
+          choose={choose}
+          showRows={query.get("rows")}
+          openStep={(at) => setQuery((q) => (q.set("step", `edit:${at}`), q), { replace: true })}
+        />
       )}
     </div>
   );
@@ -82,7 +153,14 @@ export function TablePage() {
 function aboutWords(table: S["TableOut"]): string {
   const { panel, design } = table.about ?? {};
   return [
-    table.linked_to ? "renewed with its source" : "", panel ? `${panel.unit} over ${panel.time}` : "", design ? `survey design: ${design.weight}${design.replicates?.length ? `, ${count(design.replicates.length, "replicate")}` : ""}` : "",
+    table.linked_to ? "renewed with its source" : "",
+    panel ? `${panel.unit} over ${panel.time}` : "",
+    design
+      ? `survey design: ${design.weight}${design.replicates?.length ? `, ${count(design.replicates.length, "replicate")}` : ""}`
+      : "",
     table.made_into?.length ? `read by ${table.made_into.join(", ")}` : "",
-  ].filter(Boolean).map((w) => `; ${w}`).join("");
+  ]
+    .filter(Boolean)
+    .map((w) => `; ${w}`)
+    .join("");
 }

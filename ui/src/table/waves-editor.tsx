@@ -9,7 +9,19 @@ type Wave = { table: string; label: string; weight: string; replicates: string[]
 type Variable = { name: string; columns: Record<string, string | null> };
 const NUMBERS = ["measure", "count"];
 
-export function WavesEditor({ study, table, columns, step, change }: { study: string; table: string; columns: Column[]; step: Step; change: (step: Step) => void }) {
+export function WavesEditor({
+  study,
+  table,
+  columns,
+  step,
+  change,
+}: {
+  study: string;
+  table: string;
+  columns: Column[];
+  step: Step;
+  change: (step: Step) => void;
+}) {
   const waves = (step.waves as Wave[] | undefined) ?? [];
   const variables = (step.variables as Variable[] | undefined) ?? [];
   const wave = waves[0] ?? { table: "", label: "", weight: "", replicates: [] };
@@ -17,55 +29,163 @@ export function WavesEditor({ study, table, columns, step, change }: { study: st
   const set = (part: Partial<Wave>) => change({ ...step, waves: [{ ...wave, ...part }, ...waves.slice(1)] });
   const own = String(step.label ?? "");
   const suggested = useQuery({
-    queryKey: ["suggest-matches", study, table, wave.table], enabled: wave.table !== "", staleTime: 60_000,
-    queryFn: () => take(api.GET("/api/studies/{study_id}/tables/{table_id}/likeness", { params: { path: { study_id: study, table_id: table }, query: { other: wave.table } } })),
+    queryKey: ["suggest-matches", study, table, wave.table],
+    enabled: wave.table !== "",
+    staleTime: 60_000,
+    queryFn: () =>
+      take(
+        api.GET("/api/studies/{study_id}/tables/{table_id}/likeness", {
+          params: { path: { study_id: study, table_id: table }, query: { other: wave.table } },
+        }),
+      ),
   });
-  const weights = new Set([String(step.weight ?? ""), ...((step.replicates as string[] | undefined) ?? []), wave.weight, ...wave.replicates]);
+  const weights = new Set([
+    String(step.weight ?? ""),
+    ...((step.replicates as string[] | undefined) ?? []),
+    wave.weight,
+    ...wave.replicates,
+  ]);
   const ready = own !== "" && wave.label !== "" && wave.table !== "";
   const suggest = () => {
     const pairs = (suggested.data ?? []).filter((m) => !weights.has(m.mine) && !weights.has(m.theirs ?? ""));
-    change({ ...step, variables: pairs.map((m) => ({ name: m.mine, columns: { [own]: m.mine, [wave.label]: m.theirs ?? null } })) });
+    change({
+      ...step,
+      variables: pairs.map((m) => ({ name: m.mine, columns: { [own]: m.mine, [wave.label]: m.theirs ?? null } })),
+    });
   };
-  const put = (i: number, part: Partial<Variable>) => change({ ...step, variables: variables.map((v, k) => (k === i ? { ...v, ...part } : v)) });
+  const put = (i: number, part: Partial<Variable>) =>
+    change({ ...step, variables: variables.map((v, k) => (k === i ? { ...v, ...part } : v)) });
   const why = new Map((suggested.data ?? []).map((m) => [`${m.mine} ${m.theirs}`, m.why]));
   return (
     <div className="mt-3">
       <div className="flex flex-wrap items-baseline gap-x-2 gap-y-2 text-[1.05rem]">
         <span>The other wave is</span>
-        <TableField study={study} table={table} label="Table of the other wave" value={wave.table} set={(id) => set({ table: id })} />
+        <TableField
+          study={study}
+          table={table}
+          label="Table of the other wave"
+          value={wave.table}
+          set={(id) => set({ table: id })}
+        />
         <span>called</span>
-        <input className="input input-sm w-28" aria-label="Name of the other wave" placeholder="2025" value={wave.label} onChange={(e) => set({ label: e.target.value })} />
+        <input
+          className="input input-sm w-28"
+          aria-label="Name of the other wave"
+          placeholder="2025"
+          value={wave.label}
+          onChange={(e) => set({ label: e.target.value })}
+        />
         <span>weighed by</span>
-        <Slot label="Weight of the other wave" slot={{ kinds: NUMBERS, many: false, placeholder: "a weight" }} columns={others} value={wave.weight ? [wave.weight] : []} set={(v) => set({ weight: v[0] ?? "" })} />
+        <Slot
+          label="Weight of the other wave"
+          slot={{ kinds: NUMBERS, many: false, placeholder: "a weight" }}
+          columns={others}
+          value={wave.weight ? [wave.weight] : []}
+          set={(v) => set({ weight: v[0] ?? "" })}
+        />
         <span>with</span>
-        <Slot label="Replicate weights of the other wave" slot={{ kinds: NUMBERS, many: true, placeholder: "replicate weights" }} columns={others} value={wave.replicates} set={(v) => set({ replicates: v })} />
+        <Slot
+          label="Replicate weights of the other wave"
+          slot={{ kinds: NUMBERS, many: true, placeholder: "replicate weights" }}
+          columns={others}
+          value={wave.replicates}
+          set={(v) => set({ replicates: v })}
+        />
       </div>
       {ready && (
         <div className="mt-3">
           <div className="mb-1 flex flex-wrap items-baseline gap-x-4">
             <h3 className="font-semibold">Variables of both waves</h3>
-            <button type="button" className="link-quiet" disabled={!suggested.data} onClick={suggest}>{suggested.data ? "Suggest by name and label" : "Comparing the tables …"}</button>
-            {variables.length > 0 && <button type="button" className="link-quiet" onClick={() => change({ ...step, variables: [...variables, { name: "", columns: { [own]: null, [wave.label]: null } }] })}>Add a line</button>}
-            {variables.length === 0 && <span className="muted text-[0.92rem]">With nothing said here, columns of the same name are joined.</span>}
+            <button type="button" className="link-quiet" disabled={!suggested.data} onClick={suggest}>
+              {suggested.data ? "Suggest by name and label" : "Comparing the tables …"}
+            </button>
+            {variables.length > 0 && (
+              <button
+                type="button"
+                className="link-quiet"
+                onClick={() =>
+                  change({
+                    ...step,
+                    variables: [...variables, { name: "", columns: { [own]: null, [wave.label]: null } }],
+                  })
+                }
+              >
+                Add a line
+              </button>
+            )}
+            {variables.length === 0 && (
+              <span className="muted text-[0.92rem]">With nothing said here, columns of the same name are joined.</span>
+            )}
           </div>
           {variables.length > 0 && (
             <div className="max-h-72 overflow-auto">
               <table className="res text-[0.9rem]">
                 <caption className="sr-only">Which columns are the same in both waves</caption>
-                <thead><tr>{["Variable", own, "Coded", wave.label, "Coded", "Matched"].map((h, i) => <th key={i} scope="col" className="left">{h}</th>)}<th scope="col"><span className="sr-only">Actions</span></th></tr></thead>
+                <thead>
+                  <tr>
+                    {["Variable", own, "Coded", wave.label, "Coded", "Matched"].map((h, i) => (
+                      <th key={i} scope="col" className="left">
+                        {h}
+                      </th>
+                    ))}
+                    <th scope="col">
+                      <span className="sr-only">Actions</span>
+                    </th>
+                  </tr>
+                </thead>
                 <tbody>
                   {variables.map((v, i) => {
                     const a = columns.find((c) => c.name === v.columns[own]);
                     const b = others.find((c) => c.name === v.columns[wave.label]);
                     return (
                       <tr key={i}>
-                        <td className="left"><input className="input input-xs w-36" aria-label={`Name of variable ${i + 1}`} value={v.name} onChange={(e) => put(i, { name: e.target.value })} /></td>
-                        <td className="left"><Pick label={`Column of ${own}, variable ${i + 1}`} columns={columns} value={v.columns[own] ?? ""} set={(n) => put(i, { columns: { ...v.columns, [own]: n || null }, name: v.name || n })} /></td>
-                        <td className="left max-w-44 truncate" title={coding(a)}>{coding(a)}</td>
-                        <td className="left"><Pick label={`Column of ${wave.label}, variable ${i + 1}`} columns={others} value={v.columns[wave.label] ?? ""} set={(n) => put(i, { columns: { ...v.columns, [wave.label]: n || null } })} /></td>
-                        <td className={`left max-w-44 truncate ${a && b && coding(a) !== coding(b) ? "font-semibold" : ""}`} title={coding(b)}>{a && b && coding(a) !== coding(b) ? "≠ " : ""}{coding(b)}</td>
-                        <td className="left muted">{why.get(`${v.columns[own]} ${v.columns[wave.label]}`) ?? (a && b ? "by hand" : "in one wave only")}</td>
-                        <td><button type="button" className="link-quiet" onClick={() => change({ ...step, variables: variables.filter((_, k) => k !== i) })}>Leave out</button></td>
+                        <td className="left">
+                          <input
+                            className="input input-xs w-36"
+                            aria-label={`Name of variable ${i + 1}`}
+                            value={v.name}
+                            onChange={(e) => put(i, { name: e.target.value })}
+                          />
+                        </td>
+                        <td className="left">
+                          <Pick
+                            label={`Column of ${own}, variable ${i + 1}`}
+                            columns={columns}
+                            value={v.columns[own] ?? ""}
+                            set={(n) => put(i, { columns: { ...v.columns, [own]: n || null }, name: v.name || n })}
+                          />
+                        </td>
+                        <td className="left max-w-44 truncate" title={coding(a)}>
+                          {coding(a)}
+                        </td>
+                        <td className="left">
+                          <Pick
+                            label={`Column of ${wave.label}, variable ${i + 1}`}
+                            columns={others}
+                            value={v.columns[wave.label] ?? ""}
+                            set={(n) => put(i, { columns: { ...v.columns, [wave.label]: n || null } })}
+                          />
+                        </td>
+                        <td
+                          className={`left max-w-44 truncate ${a && b && coding(a) !== coding(b) ? "font-semibold" : ""}`}
+                          title={coding(b)}
+                        >
+                          {a && b && coding(a) !== coding(b) ? "≠ " : ""}
+                          {coding(b)}
+                        </td>
+                        <td className="left muted">
+                          {why.get(`${v.columns[own]} ${v.columns[wave.label]}`) ??
+                            (a && b ? "by hand" : "in one wave only")}
+                        </td>
+                        <td>
+                          <button
+                            type="button"
+                            className="link-quiet"
+                            onClick={() => change({ ...step, variables: variables.filter((_, k) => k !== i) })}
+                          >
+                            Leave out
+                          </button>
+                        </td>
                       </tr>
                     );
                   })}
@@ -79,16 +199,32 @@ export function WavesEditor({ study, table, columns, step, change }: { study: st
   );
 }
 
-function Pick({ label, columns, value, set }: { label: string; columns: Column[]; value: string; set: (name: string) => void }) {
+function Pick({
+  label,
+  columns,
+  value,
+  set,
+}: {
+  label: string;
+  columns: Column[];
+  value: string;
+  set: (name: string) => void;
+}) {
   return (
     <select className="select select-xs w-40" aria-label={label} value={value} onChange={(e) => set(e.target.value)}>
       <option value="">none</option>
-      {columns.map((c) => <option key={c.name} value={c.name}>{c.name}</option>)}
+      {columns.map((c) => (
+        <option key={c.name} value={c.name}>
+          {c.name}
+        </option>
+      ))}
     </select>
   );
 }
 
 function coding(c: Column | undefined): string {
   if (!c) return "";
-  return c.levels?.length ? c.levels.map((l) => (l.label ? `${l.value} ${l.label}` : l.value)).join(", ") : c.kind.replace("_", "/");
+  return c.levels?.length
+    ? c.levels.map((l) => (l.label ? `${l.value} ${l.label}` : l.value)).join(", ")
+    : c.kind.replace("_", "/");
 }

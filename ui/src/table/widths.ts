@@ -6,7 +6,9 @@ const DEFAULT: Record<string, number> = { measure: 111, count: 105, identifier: 
 /** Column widths, kept per table in this browser. */
 export function useWidths(table: string, columns: Column[]) {
   const key = `yavik.widths.${table}`;
-  const [own, setOwn] = useState<Record<string, number>>(() => JSON.parse(localStorage.getItem(key) ?? "{}") as Record<string, number>);
+  const [own, setOwn] = useState<Record<string, number>>(
+    () => JSON.parse(localStorage.getItem(key) ?? "{}") as Record<string, number>,
+  );
   const setWidth = useCallback(
     (name: string, width: number) =>
       setOwn((w) => {
@@ -17,7 +19,18 @@ export function useWidths(table: string, columns: Column[]) {
     [key],
   );
   return useMemo(() => {
-    const widths = columns.map((c) => own[c.name] ?? Math.max(DEFAULT[c.kind] ?? 112, Math.min(168, Math.max(c.name.length, ...(c.levels ?? []).slice(0, 50).map((l) => (l.label ?? l.value).length)) * 8.2 + 28)));
+    const widths = columns.map(
+      (c) =>
+        own[c.name] ??
+        Math.max(
+          DEFAULT[c.kind] ?? 112,
+          Math.min(
+            168,
+            Math.max(c.name.length, ...(c.levels ?? []).slice(0, 50).map((l) => (l.label ?? l.value).length)) * 8.2 +
+              28,
+          ),
+        ),
+    );
     const lefts: number[] = [];
     let x = 0;
     for (const w of widths) {
