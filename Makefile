@@ -51,6 +51,7 @@ check: build
 	cd ui && npm run --silent types && npm run --silent lint
 
 test: check browser
+	cd ui && npm run --silent test
 	$(PY) -m pytest -n 2 --dist worksteal
 
 bench: build

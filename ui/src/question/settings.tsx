@@ -130,7 +130,11 @@ export function Settings({
 const COMMON = ["alternative", "missing", "alpha", "where", "by", "without", "seed"];
 
 /** An option that another one decides about: shown where that has one of the values, or any value where it says "set". */
-function applies(option: Option, state: S["QuestionState"], all: Record<string, Property>): boolean {
+export function applies(
+  option: Pick<Option, "when" | "any">,
+  state: Pick<S["QuestionState"], "spec" | "pairs_used">,
+  all: Record<string, Property>,
+): boolean {
   const entries = Object.entries(option.when ?? {});
   const met = entries.map(([field, wanted]) => {
     const value = field === "pairs_used" ? state.pairs_used : (state.spec[field] ?? all[field]?.default);
@@ -163,7 +167,7 @@ function of(option: Option, state: S["QuestionState"], columns: Column[], answer
 }
 
 /** The columns an option speaks of: those in a slot, or those of a model's terms. */
-export function namesFor(option: Option, spec: Record<string, unknown>): string[] {
+export function namesFor(option: Pick<Option, "of">, spec: Record<string, unknown>): string[] {
   if (!option.of) return [];
   return option.of === "terms" ? termColumns(spec.terms) : asList(spec[option.of]);
 }

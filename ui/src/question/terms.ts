@@ -12,15 +12,16 @@ export function namesOf(term: Term): string[] {
   return typeof term === "string" ? [term] : "column" in term ? [term.column] : term.interaction;
 }
 
-/** Columns of the terms, in order, without repeats. */
+function isTerm(value: unknown): value is Term {
+  return (
+    typeof value === "string" ||
+    (typeof value === "object" && value !== null && ("column" in value || "interaction" in value))
+  );
+}
+
+/** Columns of the terms, in order, without repeats; what is no term counts for nothing. */
 export function termColumns(value: unknown): string[] {
-  return [
-    ...new Set(
-      asTerms(value).flatMap((t) =>
-        typeof t === "object" && t !== null && !("column" in t) && !("interaction" in t) ? [] : namesOf(t),
-      ),
-    ),
-  ];
+  return [...new Set(asTerms(value).filter(isTerm).flatMap(namesOf))];
 }
 
 export function keyOf(term: Term): string {

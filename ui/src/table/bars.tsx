@@ -37,8 +37,22 @@ export function rangeWords(column: S["Column"], profile: S["Profile"]): string {
   return `${profile.distinct ?? 0} different${empty}`;
 }
 
+function superscript(digits: string): string {
+  return digits.replace(/\D/g, "").replace(/\d/g, (d) => "⁰¹²³⁴⁵⁶⁷⁸⁹"[Number(d)] ?? d);
+}
+
+/** A value with the digits its column is written with, as everywhere: all of them up to 10¹⁵. */
 export function show(value: number, column: S["Column"], more = 0): string {
   const places = Math.min(6, (column.decimals ?? 0) + more);
-  const text = Math.abs(value) >= 1e7 ? value.toPrecision(5) : value.toFixed(places);
-  return text.replace("-", "−");
+  const size = Math.abs(value);
+  if (size >= 1e15 || (size > 0 && size < 0.5 * 10 ** -places)) {
+    const [digits = "", power = ""] = value.toExponential(3).split("e");
+    return `${digits} × 10${Number(power) < 0 ? "⁻" : ""}${superscript(power)}`.replace("-", "−");
+  }
+  const text = value.toLocaleString("en", {
+    minimumFractionDigits: places,
+    maximumFractionDigits: places,
+    useGrouping: size >= 10_000,
+  });
+  return text.replace(/,/g, "\u2009").replace("-", "−");
 }
