@@ -216,7 +216,8 @@ def test_a_page_that_breaks_leaves_the_rest_standing(browser: Browser, address: 
     study = page.request.post("/api/studies/demo").json()["id"]
     entries = page.request.get(f"/api/studies/{study}").json()["entries"]
     question = next(e["id"] for e in entries if e["type"] == "question")
-    page.route(f"**/questions/{question}", lambda route: route.fulfill(json={"id": question, "spec": None}))
+    state = page.request.get(f"/api/studies/{study}/questions/{question}").json()
+    page.route(f"**/questions/{question}", lambda route: route.fulfill(json={**state, "spec": None}))
     page.goto(f"/s/{study}/q/{question}")
     expect(page.get_by_role("heading", name="This page could not be shown")).to_be_visible()
     expect(page.get_by_role("link", name="Room trial")).to_be_visible()
