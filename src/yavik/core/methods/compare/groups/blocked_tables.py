@@ -70,9 +70,10 @@ def headline(
     else:
         middle = say(italic("F"), f"({df(t.df1)}, {df(t.df2)}) = {statistic(t.f)}, ")
     if plan:
-        said = contrast_words(plan, b.data, spec.alpha)
         tail = " (random divisions within blocks)" if permuted else ""
-        return say(f"{start}, ", *middle, italic("p"), f" {p_words(p)}{tail}. {said}")
+        return say(
+            f"{start}, ", *middle, italic("p"), f" {p_words(p)}{tail}. ", *contrast_words(plan, b.data, spec.alpha)
+        )
     g, found = b.data.groups, [i for i in np.argsort(-np.abs(pairs.difference)) if pairs.p_adjusted[i] < spec.alpha]
     if not found:
         tail = (

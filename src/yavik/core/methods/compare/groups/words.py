@@ -53,27 +53,22 @@ def headline(r: GroupsResults) -> list[Span]:
     else:
         subject = lower(what) if what not in ("Means", "Ranks") else what.lower()
         start = [f"There is no evidence that {subject} {verb} {among}, "]
-    return say(*start, *statistic_spans(r), ". ", contrasts_sentence(r) or _pairs_sentence(r))
+    planned = contrast_words(r.contrasts, r.data, r.alpha) if r.contrasts else [_pairs_sentence(r)]
+    return say(*start, *statistic_spans(r), ". ", *planned)
 
 
-def contrasts_sentence(r: GroupsResults) -> str:
+def contrast_words(plan: Planned, data: Grouped, alpha: float) -> list[str | Span]:
     """What was planned comes before all pairs."""
-    return contrast_words(r.contrasts, r.data, r.alpha) if r.contrasts else ""
-
-
-def contrast_words(plan: Planned, data: Grouped, alpha: float) -> str:
     c = plan.found[0]
     d = told(data.decimals, c.se)
     more = len(plan.found) - 1
     tail = f"; {more} more planned {'contrast' if more == 1 else 'contrasts'} below" if more else ""
     if plan.trend:
         shown = [c.label for c in plan.found if c.p_adjusted < alpha]
-        return f"The trend is {listing(shown)}." if shown else "No trend of any degree can be made out."
+        return [f"The trend is {listing(shown)}." if shown else "No trend of any degree can be made out."]
     unit = after_difference(data.unit)
-    return (
-        f"{c.label}: {number(c.estimate, d)}{unit} ({level_words(alpha)} CI {interval(c.ci_low, c.ci_high, d)}, p"
-        f" {p_words(c.p_adjusted)}){tail}."
-    )
+    size = f"{number(c.estimate, d)}{unit} ({level_words(alpha)} CI {interval(c.ci_low, c.ci_high, d)}"
+    return [f"{c.label}: {size}, ", italic("p"), f" {p_words(c.p_adjusted)}){tail}."]
 
 
 def _pairs_sentence(r: GroupsResults) -> str:

@@ -125,7 +125,9 @@ def _linearity(m: BinaryModel) -> Check | None:
     facts = {"linearity.p": p}
     next_ = f"{m.data.title(name)}{'²³⁴⁵⁶⁷⁸⁹'[power - 1]}" if power < 9 else m.data.title(name)
     if p >= 0.05:
-        text = f"No further power of a measure would add anything (smallest p {p_words(p)}, Holm)."
+        text = (
+            f"Nothing says that a further power of a measure would add to the model (smallest p {p_words(p)}, Holm)."
+        )
         return Check(**base, verdict=Verdict.holds, text=text, facts=facts)
     text = (
         f"{next_} would add to the model (p {p_words(p)}, Holm): over {m.data.title(name)} the {SCALE[m.model.link]}"
