@@ -15,7 +15,8 @@ from comparing import best, table_of
 
 from yavik.core.files.delimited import read
 from yavik.core.methods import answer
-from yavik.core.methods.kit.models.terms import PowerTerm, read_model
+from yavik.core.methods.kit.models.reading import read_model
+from yavik.core.methods.kit.models.terms import PowerTerm
 from yavik.core.stats.binary import fit as fit_binary
 from yavik.core.stats.binary import prepare
 from yavik.core.stats.design import Design, ModelTerm, Part

@@ -10,7 +10,8 @@ from scipy import optimize, stats
 from tests.tables import demo_tables, table_from
 from yavik.core.methods import answer
 from yavik.core.methods.registry import new_columns
-from yavik.core.stats.binary import Prepared, fit, prepare, profile_interval, score_test
+from yavik.core.stats.binary import Prepared, fit, prepare
+from yavik.core.stats.binary_profile import profile_interval, score_test
 from yavik.core.stats.design import Design, ModelTerm, Part
 from yavik.core.stats.telling import auc_of, hosmer_lemeshow
 

@@ -15,7 +15,7 @@ from yavik.core.files.cells import MOST_CELLS
 from yavik.core.files.dictionary import HEAD, SHEET, as_written, columns_from_rows, dictionary_rows, restored
 from yavik.core.files.options import Notice, ReadOptions
 from yavik.core.files.sheets import Area, Sheet, area_of, chosen_sheet, last_filled, table_from_sheet
-from yavik.core.files.xlsx import MOST_ROWS, _values, clean
+from yavik.core.files.xlsx import MOST_ROWS, clean, values
 from yavik.core.table import DataProblem, Kind, Table
 
 WHAT = "an OpenDocument spreadsheet"
@@ -199,7 +199,7 @@ def write(table: Table, path: Path) -> None:
             for start in range(0, table.n_rows, 5000):
                 part = table.slice(start, 5000)
                 whole = [part.column(n).kind is Kind.date for n in part.names]
-                for row in zip(*[_values(part, n) for n in part.names], strict=True):
+                for row in zip(*[values(part, n) for n in part.names], strict=True):
                     out.write(_row(row, whole).encode())
             out.write(f'</table:table><table:table table:name="{SHEET}">'.encode())
             for line in [HEAD, *dictionary_rows(table)]:

@@ -147,7 +147,7 @@ def write(table: Table, path: Path) -> None:
     page.append([_cell(page, name) for name in table.names])
     for start in range(0, table.n_rows, 5000):
         part = table.slice(start, 5000)
-        columns = [_values(part, name) for name in part.names]
+        columns = [values(part, name) for name in part.names]
         for row in zip(*columns, strict=True):
             page.append([_cell(page, v) if isinstance(v, str) and v[:1] in "=" else v for v in row])
     other = book.create_sheet(SHEET)
@@ -170,7 +170,7 @@ def clean(text: str) -> str:
     return re.sub(r"[\x00-\x08\x0b\x0c\x0e-\x1f\ufffe\uffff\ud800-\udfff]", "", text)[:32_767]
 
 
-def _values(part: Table, name: str) -> list[Any]:
+def values(part: Table, name: str) -> list[Any]:
     kind = part.column(name).kind
     if kind in NUMERIC:
         return [v if v is None or abs(v) < 1e308 else None for v in part.array(name).to_pylist()]

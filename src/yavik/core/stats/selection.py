@@ -7,8 +7,9 @@ from typing import Literal, Protocol
 import numpy as np
 from scipy import special
 
-from yavik.core.stats.binary import BinaryFit, Link, Penalty, Prepared, score_test
+from yavik.core.stats.binary import BinaryFit, Link, Penalty, Prepared
 from yavik.core.stats.binary import fit as fit_binary
+from yavik.core.stats.binary_profile import score_test
 from yavik.core.stats.design import Design, ModelTerm
 from yavik.core.stats.groups import Floats
 from yavik.core.stats.least_squares import LeastSquares, fit, independent_columns

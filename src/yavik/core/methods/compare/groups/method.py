@@ -11,7 +11,7 @@ from yavik.core.answers.make import compose
 from yavik.core.answers.wording import plain
 from yavik.core.figures.data import Grouped, grouped
 from yavik.core.methods.base import Aim, Layout, Method, Run
-from yavik.core.methods.compare.groups import tables
+from yavik.core.methods.compare.groups import sizes, tables
 from yavik.core.methods.compare.groups.asides import all_checks, group_residuals
 from yavik.core.methods.compare.groups.blocked import blocked
 from yavik.core.methods.compare.groups.columns import group_columns
@@ -154,11 +154,11 @@ def _composed(
             planned_table,
             tables.pairs(r),
             drawn_pairs(r),
-            tables.effects(r),
+            sizes.effects(r),
             letters_table(r, spec.letters_order == "up"),
             matrix(r),
-            tables.conclusions(r),
-            tables.variances(r) if has_values else None,
+            sizes.conclusions(r),
+            sizes.variances(r) if has_values else None,
             same_thing(r),
             *(group_residuals(r) if has_values else []),
         ],

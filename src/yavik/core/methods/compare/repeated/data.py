@@ -7,11 +7,14 @@ from typing import Any
 import numpy as np
 
 from yavik.core.answers.answer import LeftOut, RowsUsed
-from yavik.core.answers.wording import counted, listing
+from yavik.core.answers.wording import (
+    counted,
+    listing,
+)
 from yavik.core.figures.data import printed_decimals
 from yavik.core.methods.compare.repeated.spec import RepeatedSpec
 from yavik.core.stats.groups import Floats
-from yavik.core.stats.linear import present
+from yavik.core.stats.linear import coded, present
 from yavik.core.table import DataProblem, Table
 
 MOST_TIMES = 60
@@ -228,3 +231,15 @@ def by_group(s: Subjects) -> list[tuple[str, Floats]]:
     if s.group is None:
         return [("all", s.y)]
     return [(name, s.y[s.group == i]) for i, name in enumerate(s.group_names)]
+
+
+def design_of(s: Subjects) -> dict[str, Floats]:
+    """Columns between subjects: groups counting alike, covariates about their mean in their SD."""
+    design = {}
+    if s.group is not None:
+        design[s.group_title] = coded(s.group, len(s.group_names))
+    for i, name in enumerate(s.covariate_titles):
+        away = s.x[:, i] - s.x[:, i].mean()
+        away = away - away.mean()
+        design[name] = (away / (away.std() or 1.0))[:, None]
+    return design

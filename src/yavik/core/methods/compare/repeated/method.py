@@ -9,10 +9,10 @@ from yavik.core.answers.make import compose
 from yavik.core.answers.wording import italic, p_words, plain, say
 from yavik.core.figures.caption import lower
 from yavik.core.methods.base import Aim, Layout, Method, Run
-from yavik.core.methods.compare.repeated import tables
+from yavik.core.methods.compare.repeated import tables, words
 from yavik.core.methods.compare.repeated.checks import checks as checks_of
 from yavik.core.methods.compare.repeated.checks import complete, subjects_check
-from yavik.core.methods.compare.repeated.data import Subjects, read_long, read_wide
+from yavik.core.methods.compare.repeated.data import Subjects, design_of, read_long, read_wide
 from yavik.core.methods.compare.repeated.spec import RepeatedSpec
 from yavik.core.methods.kit.page import read_page
 from yavik.core.methods.kit.shared import residual_pictures
@@ -26,10 +26,10 @@ def compute(table: Table, spec: RepeatedSpec, run: Run) -> Answer:
     run.progress(0.4, "Testing")
     if spec.test == "friedman":
         return _by_ranks(s, spec)
-    design = tables.design_of(s)
+    design = design_of(s)
     found = effects(s.y, design, s.time_title)
-    epsilon, how = tables.correction(spec, found)
-    spans, p, what = tables.headline(s, spec, found, epsilon)
+    epsilon, how = words.correction(spec, found)
+    spans, p, what = words.headline(s, spec, found, epsilon)
     return compose(
         spans,
         short=f"{what}, {plain(say(italic('p'), f' {p_words(p)}'))}",
@@ -92,7 +92,7 @@ def _by_ranks(s: Subjects, spec: RepeatedSpec) -> Answer:
         )
     p = say(italic("p"), f" {p_words(found.p)}")
     return compose(
-        tables.rank_headline(s, spec, found),
+        words.rank_headline(s, spec, found),
         short=f"{'ranks differ' if found.p < spec.alpha else 'no evidence of a change'}, {plain(p)}",
         settings=["Friedman, by ranks within subjects", "pairs by mean ranks, adjusted by Holm"],
         facts=tables.rank_facts(s, found),

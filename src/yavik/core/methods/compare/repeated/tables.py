@@ -5,104 +5,31 @@ from typing import Any
 import numpy as np
 from scipy import stats
 
-from yavik.core.answers import FigureBlock, Span, TableBlock
+from yavik.core.answers import FigureBlock, TableBlock
 from yavik.core.answers.make import ci_cells, ci_head, grid, share_cell
 from yavik.core.answers.wording import (
-    after,
-    df,
     df_cell,
     finer,
-    italic,
     level_words,
     listing,
     num,
     number,
     p_cell,
-    p_words,
     say,
-    share,
     stat,
-    statistic,
     told,
     whole,
     word,
 )
 from yavik.core.figures.caption import lower
 from yavik.core.figures.plots import Line, block, profile
-from yavik.core.methods.compare.repeated.data import Subjects, by_group
+from yavik.core.methods.compare.repeated.data import Subjects, by_group, design_of
 from yavik.core.methods.compare.repeated.spec import RepeatedSpec
-from yavik.core.methods.kit.claims import claimed
+from yavik.core.methods.compare.repeated.words import test_of
 from yavik.core.stats.adjusting import adjust
-from yavik.core.stats.groups import Floats
-from yavik.core.stats.linear import coded
-from yavik.core.stats.oneway import FTest
 from yavik.core.stats.pairwise import ranks_within
-from yavik.core.stats.within import Effect, Friedman, Repeated, estimated_times
+from yavik.core.stats.within import Friedman, Repeated, estimated_times
 from yavik.core.stats.within import friedman as friedman_of
-
-
-def correction(spec: RepeatedSpec, r: Repeated) -> tuple[float, str]:
-    """ε by which both df are multiplied, and how that is called."""
-    s = r.sphericity
-    if s is None:
-        return 1.0, "two times: no correction is needed"
-    if spec.correction == "none":
-        return 1.0, "sphericity assumed"
-    if spec.correction == "huynh_feldt":
-        return s.huynh_feldt, f"Huynh–Feldt, ε = {share(s.huynh_feldt)}"
-    return s.greenhouse_geisser, f"Greenhouse–Geisser, ε = {share(s.greenhouse_geisser)}"
-
-
-def _test(e: Effect, epsilon: float) -> FTest:
-    return e.corrected(epsilon) if epsilon != 1 else e.test
-
-
-def headline(s: Subjects, spec: RepeatedSpec, r: Repeated, epsilon: float) -> tuple[list[Span], float, str]:
-    time, together = r.within[0], r.within[1] if s.group is not None else None
-    value, over = lower(s.value), lower(s.time_title)
-    if together:
-        t = _test(together, epsilon)
-        if t.p < spec.alpha:
-            spans = say(
-                f"How {value} changes over {over} depends on {lower(s.group_title)}, ", *_f(t), f". {_largest(s)}"
-            )
-            return spans, t.p, "changes differ"
-    t = _test(time, epsilon)
-    claim = f"changes over {over}"
-    start = f"{claimed(f'{value} {claim}', t.p < spec.alpha)}, "
-    parts: list[str | Span] = [start, *_f(t)]
-    if together:
-        parts += ["; there is no evidence that groups change differently, ", *_f(_test(together, epsilon))]
-    return say(*parts, f". {_largest(s)}"), t.p, "changes" if t.p < spec.alpha else "no evidence of a change"
-
-
-def _f(t: FTest) -> list[Span]:
-    return say(italic("F"), f"({df(t.df1)}, {df(t.df2)}) = {statistic(t.f)}, ", italic("p"), f" {p_words(t.p)}")
-
-
-def design_of(s: Subjects) -> dict[str, Floats]:
-    """Columns between subjects: groups counting alike, covariates about their mean in their SD."""
-    design = {}
-    if s.group is not None:
-        design[s.group_title] = coded(s.group, len(s.group_names))
-    for i, name in enumerate(s.covariate_titles):
-        away = s.x[:, i] - s.x[:, i].mean()
-        away = away - away.mean()
-        design[name] = (away / (away.std() or 1.0))[:, None]
-    return design
-
-
-def _largest(s: Subjects) -> str:
-    """The means that the test tests."""
-    m, d = estimated_times(s.y, design_of(s)).means, s.decimals + 1
-    low, high = int(m.argmin()), int(m.argmax())
-    unit = after(s.unit)
-    sizes = {len(y) for _, y in by_group(s)}
-    how = "Means, groups counting alike," if len(sizes) > 1 else "Means"
-    return (
-        f"{how} run from {number(float(m[low]), d)}{unit} at {s.times[low]} to {number(float(m[high]), d)}{unit} at"
-        f" {s.times[high]}."
-    )
 
 
 def picture(s: Subjects, spec: RepeatedSpec) -> FigureBlock:
@@ -128,7 +55,7 @@ def within(s: Subjects, r: Repeated, epsilon: float, how: str) -> TableBlock:
     d = finer(s.decimals, r.within[0].error_ss)
     rows = []
     for e in r.within:
-        t = _test(e, epsilon)
+        t = test_of(e, epsilon)
         rows.append(
             {
                 "term": word(e.term),
@@ -335,18 +262,6 @@ def by_friedman(s: Subjects, *, folded: bool = True) -> TableBlock | None:
     )
 
 
-def rank_headline(s: Subjects, spec: RepeatedSpec, f: Friedman) -> list[Span]:
-    value, over = lower(s.value), lower(s.time_title)
-    claim = f"ranks of {value} differ over {over}"
-    start = f"{claimed(claim, f.p < spec.alpha)}, "
-    low, high = int(f.mean_ranks.argmin()), int(f.mean_ranks.argmax())
-    tail = (
-        f". Mean ranks run from {number(float(f.mean_ranks[low]), 1)} at {s.times[low]} to"
-        f" {number(float(f.mean_ranks[high]), 1)} at {s.times[high]}."
-    )
-    return say(start, f"χ²({f.df}) = {statistic(f.chi2)}, ", italic("p"), f" {p_words(f.p)}{tail}")
-
-
 def rank_pairs(s: Subjects, spec: RepeatedSpec, f: Friedman) -> TableBlock:
     found = ranks_within(f, len(s.y), "holm")
     rows = [
@@ -385,7 +300,7 @@ def facts(s: Subjects, r: Repeated, epsilon: float, p: float) -> dict[str, Any]:
     }
     for i, e in enumerate(r.within):
         name = "within" if i == 0 else f"within:{e.term.split(' × ', 1)[1]}"
-        t = _test(e, epsilon)
+        t = test_of(e, epsilon)
         out |= {
             f"{name}.ss": e.ss,
             f"{name}.f": e.test.f,

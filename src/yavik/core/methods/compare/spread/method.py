@@ -4,13 +4,12 @@ from typing import Any
 
 import numpy as np
 
-from yavik.core.answers import Answer, Cell, Check, Marks, NoteBlock, RowsUsed, Verdict
+from yavik.core.answers import Answer, Cell, Check, Marks, RowsUsed, Verdict
 from yavik.core.answers.make import ci_cells, ci_head, compose, finite, grid
 from yavik.core.answers.wording import (
     after,
     df,
     italic,
-    level_words,
     listing,
     missing,
     num,
@@ -26,8 +25,9 @@ from yavik.core.figures.caption import lower
 from yavik.core.figures.data import Grouped, grouped
 from yavik.core.figures.plots import Bar, block, forest
 from yavik.core.methods.base import Aim, Layout, Method, Run
+from yavik.core.methods.compare.spread.compute import chosen_of, tests_of, tests_table
 from yavik.core.methods.compare.spread.spec import CompareSpreadSpec, Tested
-from yavik.core.methods.compare.two.words import ends
+from yavik.core.methods.compare.spread.words import ratio_note, ratio_words
 from yavik.core.methods.kit import checks
 from yavik.core.methods.kit.claims import claimed
 from yavik.core.methods.kit.page import read_page
@@ -38,8 +38,7 @@ from yavik.core.methods.kit.samples import (
     rows_used,
 )
 from yavik.core.stats.groups import Floats, Groups
-from yavik.core.stats.oneway import levene
-from yavik.core.stats.spread import bartlett, f_ratio, levene_trimmed, sd_intervals
+from yavik.core.stats.spread import sd_intervals
 from yavik.core.table import DataProblem, Table
 
 MOST_CELLS = 200
@@ -51,7 +50,7 @@ def compute(table: Table, spec: CompareSpreadSpec, run: Run) -> Answer:
     data = _data(table, spec)
     g = data.groups
     _demand(data, spec)
-    tests = _tests(g.n.astype(float), g.variances, spec, g)
+    tests = tests_of(g.n.astype(float), g.variances, spec, g)
     run.progress(0.6, "Tested")
     found = [
         checks.normal_within(
@@ -139,45 +138,11 @@ def _demand_direction(spec: CompareSpreadSpec) -> None:
         )
 
 
-def _tests(n: Floats, variances: Floats, spec: CompareSpreadSpec, g: Groups | None) -> list[Tested]:
-    flat = "a group has no spread" if np.any(variances <= 0) else ""
-    out = []
-    if len(n) == 2:
-        ratio = flat or f_ratio(
-            float(variances[0]),
-            float(variances[1]),
-            float(n[0]),
-            float(n[1]),
-            spec.ratio,
-            spec.alpha,
-            spec.alternative,
-        )
-        out.append(Tested("f", "F ratio of variances", "F", ratio))
-    elif spec.alternative != "two_sided":
-        raise DataProblem("Only the F ratio of two groups has a direction.")
-    out.append(Tested("bartlett", "Bartlett", "χ²", flat or bartlett(n, variances)))
-    if g is not None:
-        out.append(Tested("levene", "Levene, about means", "F", levene(g, "mean")))
-        out.append(Tested("brown_forsythe", "Levene, about medians", "F", levene(g, "median")))
-        out.append(Tested("trimmed", "Levene, about means trimmed by 10% at each end", "F", levene_trimmed(g)))
-    return out
-
-
-def _chosen(spec: CompareSpreadSpec, tests: list[Tested]) -> Tested:
-    wanted = {"all": "brown_forsythe"}.get(spec.test, spec.test)
-    if spec.test == "all" and spec.alternative != "two_sided":
-        wanted = "f"
-    found = next((t for t in tests if t.id == wanted), tests[0])
-    if found.why:
-        raise DataProblem(f"{found.name} cannot be computed: {found.why}.")
-    return found
-
-
 def _answer(
     spec: CompareSpreadSpec, data: Grouped, tests: list[Tested], found: list[Check], rows: RowsUsed
 ) -> Answer:
     g, d = data.groups, data.decimals + 1
-    main = _chosen(spec, tests)
+    main = chosen_of(spec, tests)
     sd = np.sqrt(g.variances)
     enough = bool(np.all(g.n > 4) and np.all(g.variances > 0))
     intervals = sd_intervals(g, spec.alpha) if enough else None
@@ -228,38 +193,10 @@ def _answer(
             note=note if intervals else None,
         )
     )
-    blocks.append(_tests_table(tests, spec.ratio))
+    blocks.append(tests_table(tests, spec.ratio))
     if g.k == 2:
-        blocks.append(_ratio_note(spec, g))
+        blocks.append(ratio_note(spec, g))
     return _compose(spec, main, data.value, data.group, g.names, sd, blocks, found, rows, tests, int(g.n.sum()), data)
-
-
-def _tests_table(tests: list[Tested], ratio: float) -> Any:
-    columns = [("term", "Test<"), ("statistic", "Statistic"), ("df1", "df"), ("df2", "df of error"), ("p", "p")]
-    note = "F ratio and Bartlett hold for normal values only; about medians the test holds for any shape."
-    if ratio != 1:
-        note += f" The F ratio tests a ratio of SDs of {number(ratio, 2)}; the other tests are of equal spread."
-    return grid("tests", "Tests of equal spread", columns, [t.row() for t in tests], note=note)
-
-
-def _ratio_note(spec: CompareSpreadSpec, g: Groups) -> NoteBlock | None:
-    v = g.variances
-    return _ratio_words(spec, float(v[0]), float(v[1]), float(g.n[0]), float(g.n[1]), g.names[0], g.names[1])
-
-
-def _ratio_words(
-    spec: CompareSpreadSpec, v1: float, v2: float, n1: float, n2: float, a: str, b: str
-) -> NoteBlock | None:
-    if v1 <= 0 or v2 <= 0:
-        return None
-    f = f_ratio(v1, v2, n1, n2, spec.ratio, spec.alpha, spec.alternative)
-    return NoteBlock(
-        id="ratio",
-        text=(
-            f"The SD in {a} is {number(f.sd_ratio, 2)} times that in {b} ({level_words(spec.alpha)} CI"
-            f" {ends(f.ci_low, f.ci_high, 2)}, for normal values)."
-        ),
-    )
 
 
 def _compose(
@@ -336,9 +273,9 @@ def _from_summaries(spec: CompareSpreadSpec) -> Answer:
     n, _, variances, names = known(spec.summaries)
     if spec.test == "f" and len(n) != 2:
         raise DataProblem(f"The F ratio compares two variances; {len(n)} samples are typed in.")
-    tests = _tests(n, variances, spec, None)
+    tests = tests_of(n, variances, spec, None)
     wanted = "f" if len(n) == 2 and spec.test != "bartlett" else "bartlett"
-    main = _chosen(spec.model_copy(update={"test": wanted}), tests)
+    main = chosen_of(spec.model_copy(update={"test": wanted}), tests)
     sd, d = np.sqrt(variances), decimals_of(spec.summaries) + 1
     lines = [
         {
@@ -353,11 +290,11 @@ def _from_summaries(spec: CompareSpreadSpec) -> Answer:
         grid(
             "groups", "The samples", [("group", "Sample<"), ("n", "n"), ("variance", "Variance"), ("sd", "SD")], lines
         ),
-        _tests_table(tests, spec.ratio),
+        tests_table(tests, spec.ratio),
     ]
     if len(n) == 2:
         blocks.append(
-            _ratio_words(spec, float(variances[0]), float(variances[1]), float(n[0]), float(n[1]), names[0], names[1])
+            ratio_words(spec, float(variances[0]), float(variances[1]), float(n[0]), float(n[1]), names[0], names[1])
         )
     check = Check(
         id="summaries",

@@ -5,7 +5,8 @@ import numpy as np
 from yavik.core.answers import FittedLine, Marks, Span
 from yavik.core.answers.wording import italic, level_words, p_words, say, share_fine
 from yavik.core.figures.layers import spread_along
-from yavik.core.methods.kit.models.effects import equations_table, line_factors
+from yavik.core.methods.kit.models.effects import line_factors
+from yavik.core.methods.kit.models.equations import equations_table
 from yavik.core.methods.kit.models.fitted import Fitted
 from yavik.core.stats.groups import Floats
 

@@ -16,18 +16,9 @@ from yavik.core.methods.kit.shared import normal_check
 from yavik.core.methods.predict.linear.errors import BY_CLUSTER, FEW_CLUSTERS, errors_of
 from yavik.core.methods.predict.linear.fit import LinearFit, fitted_of
 from yavik.core.methods.predict.linear.spec import LinearSpec
-from yavik.core.stats.least_squares import (
-    CERTAIN,
-    Aside,
-    breusch_pagan,
-    durbin_watson,
-    fit,
-    independent_columns,
-    null_vectors,
-    reset,
-    rows_of,
-)
+from yavik.core.stats.least_squares import CERTAIN, fit, independent_columns, null_vectors, rows_of
 from yavik.core.stats.oneway import FTest
+from yavik.core.stats.residual_tests import Aside, breusch_pagan, durbin_watson, reset
 from yavik.core.stats.triangle import triangle
 from yavik.core.table import rows_in_words
 

@@ -9,8 +9,9 @@ import numpy as np
 
 from yavik.core.answers.wording import counted, listing
 from yavik.core.methods.kit.models.fitted import Fitted
+from yavik.core.methods.kit.models.reading import read_model
 from yavik.core.methods.kit.models.spec import ModelSpec
-from yavik.core.methods.kit.models.terms import ModelData, read_model
+from yavik.core.methods.kit.models.terms import ModelData
 from yavik.core.methods.predict.linear.errors import BY_CLUSTER, Errors, errors_of, spread_for, tested, wild_ps
 from yavik.core.methods.predict.linear.spec import LinearSpec
 from yavik.core.stats.groups import Floats

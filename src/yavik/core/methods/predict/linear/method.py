@@ -12,17 +12,12 @@ from yavik.core.answers.wording import cell, grouped, listing, missing, number, 
 from yavik.core.figures.plots import Cloud, block, scatter, thin
 from yavik.core.methods.base import Aim, Layout, Method, Run
 from yavik.core.methods.kit.models.coefficients import Coefficient, coefficients, lower, most_telling, with_terms
-from yavik.core.methods.kit.models.effects import (
-    cases_table,
-    equations_table,
-    main_picture,
-    means_table,
-    slopes_table,
-    term_pictures,
-)
+from yavik.core.methods.kit.models.effects import cases_table, main_picture, means_table, slopes_table, term_pictures
+from yavik.core.methods.kit.models.equations import equations_table
 from yavik.core.methods.kit.models.lent import lent
 from yavik.core.methods.kit.models.path import WARNING, criteria, path_blocks, round_variants, titles
-from yavik.core.methods.kit.models.terms import for_every_row, kind_is_number
+from yavik.core.methods.kit.models.reading import for_every_row
+from yavik.core.methods.kit.models.terms import kind_is_number
 from yavik.core.methods.kit.page import read_page
 from yavik.core.methods.kit.shared import residual_pictures
 from yavik.core.methods.predict.linear import tables

@@ -13,7 +13,7 @@ from yavik.core.methods.kit.models.terms import spec_term
 from yavik.core.methods.predict.logistic.fit import BinaryModel
 from yavik.core.methods.predict.logistic.rows import influence
 from yavik.core.methods.predict.logistic.spec import LogisticSpec
-from yavik.core.stats.binary import score_test
+from yavik.core.stats.binary_profile import score_test
 from yavik.core.stats.telling import Calibration
 from yavik.core.table import rows_in_words
 

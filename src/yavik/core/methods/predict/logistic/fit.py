@@ -11,22 +11,13 @@ from scipy import special
 from yavik.core.answers.wording import counted, listing
 from yavik.core.methods.kit.events import place_of
 from yavik.core.methods.kit.models.fitted import Fitted
-from yavik.core.methods.kit.models.terms import ModelData, read_model
+from yavik.core.methods.kit.models.reading import read_model
+from yavik.core.methods.kit.models.terms import ModelData
 from yavik.core.methods.predict.linear.fit import clusters_of, demand_rows, held
 from yavik.core.methods.predict.linear.fit import prepared as prepared_columns
 from yavik.core.methods.predict.logistic.spec import LogisticSpec
-from yavik.core.stats.binary import (
-    BinaryFit,
-    Prepared,
-    fit,
-    null_likelihood,
-    prepare,
-    probability,
-    profile_interval,
-    sandwich,
-    uncentred,
-    without,
-)
+from yavik.core.stats.binary import BinaryFit, Prepared, fit, prepare, probability, sandwich
+from yavik.core.stats.binary_profile import null_likelihood, profile_interval, uncentred, without
 from yavik.core.stats.groups import Floats
 from yavik.core.stats.least_squares import independent_columns, null_vectors
 from yavik.core.stats.selection import BinaryJudge, Round, walk

@@ -14,7 +14,8 @@ from yavik.core.methods.base import Aim, Layout, Method, Run
 from yavik.core.methods.kit.models.coefficients import Coefficient, coefficients, most_telling
 from yavik.core.methods.kit.models.effects import cases_table, main_picture, means_table, term_pictures
 from yavik.core.methods.kit.models.path import criteria, path_blocks, round_variants
-from yavik.core.methods.kit.models.terms import for_every_row, kind_is_number
+from yavik.core.methods.kit.models.reading import for_every_row
+from yavik.core.methods.kit.models.terms import kind_is_number
 from yavik.core.methods.kit.page import read_page
 from yavik.core.methods.predict.logistic import tables
 from yavik.core.methods.predict.logistic.checks import all_checks

@@ -50,10 +50,10 @@ def influential_table(m: BinaryModel, most: int = 8) -> TableBlock | None:
 
 def influence(m: BinaryModel) -> tuple[Any, Any, Any]:
     """Cook's distance by one step, standardised Pearson residuals and leverages (Pregibon, 1981)."""
-    from yavik.core.stats.binary import _mean_and_slope, invert
+    from yavik.core.stats.binary import invert, mean_and_slope
 
     d = m.model.data
-    mu, nu, slope = _mean_and_slope(m.model.link, m.model.eta)
+    mu, nu, slope = mean_and_slope(m.model.link, m.model.eta)
     spread = np.maximum(mu * nu, 1e-300)
     inverse = invert(m.model.information)
     root = np.linalg.cholesky(inverse + np.eye(len(inverse)) * 1e-14 * np.trace(inverse))

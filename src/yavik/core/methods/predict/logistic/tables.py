@@ -44,7 +44,8 @@ from yavik.core.methods.kit.models.coefficients import (
 from yavik.core.methods.kit.models.terms import term_key
 from yavik.core.methods.predict.logistic.fit import BinaryModel
 from yavik.core.methods.predict.logistic.spec import LogisticSpec
-from yavik.core.stats.binary import fit, score_test, without
+from yavik.core.stats.binary import fit
+from yavik.core.stats.binary_profile import score_test, without
 from yavik.core.stats.least_squares import estimable, wald
 from yavik.core.stats.telling import Calibration, classify
 

@@ -1,0 +1,83 @@
+"""Sentences of repeated measurements."""
+
+from yavik.core.answers import Span
+from yavik.core.answers.wording import (
+    after,
+    df,
+    italic,
+    number,
+    p_words,
+    say,
+    share,
+    statistic,
+)
+from yavik.core.figures.caption import lower
+from yavik.core.methods.compare.repeated.data import Subjects, by_group, design_of
+from yavik.core.methods.compare.repeated.spec import RepeatedSpec
+from yavik.core.methods.kit.claims import claimed
+from yavik.core.stats.oneway import FTest
+from yavik.core.stats.within import Effect, Friedman, Repeated, estimated_times
+
+
+def correction(spec: RepeatedSpec, r: Repeated) -> tuple[float, str]:
+    """ε by which both df are multiplied, and how that is called."""
+    s = r.sphericity
+    if s is None:
+        return 1.0, "two times: no correction is needed"
+    if spec.correction == "none":
+        return 1.0, "sphericity assumed"
+    if spec.correction == "huynh_feldt":
+        return s.huynh_feldt, f"Huynh–Feldt, ε = {share(s.huynh_feldt)}"
+    return s.greenhouse_geisser, f"Greenhouse–Geisser, ε = {share(s.greenhouse_geisser)}"
+
+
+def test_of(e: Effect, epsilon: float) -> FTest:
+    return e.corrected(epsilon) if epsilon != 1 else e.test
+
+
+def headline(s: Subjects, spec: RepeatedSpec, r: Repeated, epsilon: float) -> tuple[list[Span], float, str]:
+    time, together = r.within[0], r.within[1] if s.group is not None else None
+    value, over = lower(s.value), lower(s.time_title)
+    if together:
+        t = test_of(together, epsilon)
+        if t.p < spec.alpha:
+            spans = say(
+                f"How {value} changes over {over} depends on {lower(s.group_title)}, ", *_f(t), f". {_largest(s)}"
+            )
+            return spans, t.p, "changes differ"
+    t = test_of(time, epsilon)
+    claim = f"changes over {over}"
+    start = f"{claimed(f'{value} {claim}', t.p < spec.alpha)}, "
+    parts: list[str | Span] = [start, *_f(t)]
+    if together:
+        parts += ["; there is no evidence that groups change differently, ", *_f(test_of(together, epsilon))]
+    return say(*parts, f". {_largest(s)}"), t.p, "changes" if t.p < spec.alpha else "no evidence of a change"
+
+
+def _f(t: FTest) -> list[Span]:
+    return say(italic("F"), f"({df(t.df1)}, {df(t.df2)}) = {statistic(t.f)}, ", italic("p"), f" {p_words(t.p)}")
+
+
+def _largest(s: Subjects) -> str:
+    """The means that the test tests."""
+    m, d = estimated_times(s.y, design_of(s)).means, s.decimals + 1
+    low, high = int(m.argmin()), int(m.argmax())
+    unit = after(s.unit)
+    sizes = {len(y) for _, y in by_group(s)}
+    how = "Means, groups counting alike," if len(sizes) > 1 else "Means"
+    return (
+        f"{how} run from {number(float(m[low]), d)}{unit} at {s.times[low]} to {number(float(m[high]), d)}{unit} at"
+        f" {s.times[high]}."
+    )
+
+
+def rank_headline(s: Subjects, spec: RepeatedSpec, f: Friedman) -> list[Span]:
+    value, over = lower(s.value), lower(s.time_title)
+    claim = f"ranks of {value} differ over {over}"
+    start = f"{claimed(claim, f.p < spec.alpha)}, "
+    low, high = int(f.mean_ranks.argmin()), int(f.mean_ranks.argmax())
+    tail = (
+        f". Mean ranks run from {number(float(f.mean_ranks[low]), 1)} at {s.times[low]} to"
+        f" {number(float(f.mean_ranks[high]), 1)} at {s.times[high]}."
+    )
+    return say(start, f"χ²({f.df}) = {statistic(f.chi2)}, ", italic("p"), f" {p_words(f.p)}{tail}")

@@ -1,0 +1,57 @@
+"""The tests of equal spread, and which of them is told."""
+
+from typing import Any
+
+import numpy as np
+
+from yavik.core.answers.make import grid
+from yavik.core.answers.wording import (
+    number,
+)
+from yavik.core.methods.compare.spread.spec import CompareSpreadSpec, Tested
+from yavik.core.stats.groups import Floats, Groups
+from yavik.core.stats.oneway import levene
+from yavik.core.stats.spread import bartlett, f_ratio, levene_trimmed
+from yavik.core.table import DataProblem
+
+
+def tests_of(n: Floats, variances: Floats, spec: CompareSpreadSpec, g: Groups | None) -> list[Tested]:
+    flat = "a group has no spread" if np.any(variances <= 0) else ""
+    out = []
+    if len(n) == 2:
+        ratio = flat or f_ratio(
+            float(variances[0]),
+            float(variances[1]),
+            float(n[0]),
+            float(n[1]),
+            spec.ratio,
+            spec.alpha,
+            spec.alternative,
+        )
+        out.append(Tested("f", "F ratio of variances", "F", ratio))
+    elif spec.alternative != "two_sided":
+        raise DataProblem("Only the F ratio of two groups has a direction.")
+    out.append(Tested("bartlett", "Bartlett", "χ²", flat or bartlett(n, variances)))
+    if g is not None:
+        out.append(Tested("levene", "Levene, about means", "F", levene(g, "mean")))
+        out.append(Tested("brown_forsythe", "Levene, about medians", "F", levene(g, "median")))
+        out.append(Tested("trimmed", "Levene, about means trimmed by 10% at each end", "F", levene_trimmed(g)))
+    return out
+
+
+def chosen_of(spec: CompareSpreadSpec, tests: list[Tested]) -> Tested:
+    wanted = {"all": "brown_forsythe"}.get(spec.test, spec.test)
+    if spec.test == "all" and spec.alternative != "two_sided":
+        wanted = "f"
+    found = next((t for t in tests if t.id == wanted), tests[0])
+    if found.why:
+        raise DataProblem(f"{found.name} cannot be computed: {found.why}.")
+    return found
+
+
+def tests_table(tests: list[Tested], ratio: float) -> Any:
+    columns = [("term", "Test<"), ("statistic", "Statistic"), ("df1", "df"), ("df2", "df of error"), ("p", "p")]
+    note = "F ratio and Bartlett hold for normal values only; about medians the test holds for any shape."
+    if ratio != 1:
+        note += f" The F ratio tests a ratio of SDs of {number(ratio, 2)}; the other tests are of equal spread."
+    return grid("tests", "Tests of equal spread", columns, [t.row() for t in tests], note=note)
