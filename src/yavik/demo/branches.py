@@ -28,10 +28,19 @@ def branches() -> Columns:
         + rng.normal(0, 60, n)
     )
     return {
-        "branch": [f"B{i + 1:03d}" for i in range(n)], "town": [TOWNS[t] for t in rng.integers(0, 9, n)], "district": [DISTRICTS[d] for d in district], "visits": whole(np.maximum(visits, 20)),
-        "floor_area": whole(area), "hours_open": fixed(hours, 1), "shelf_metres": whole(shelf), "cafe": ["yes" if c else "no" for c in cafe], "bus": whole(bus), "founded": whole(rng.integers(1868, 2015, n)),
-        "staff": fixed(1 + area / 170 + rng.gamma(2, 0.4, n), 1), "books": whole(shelf * 29 + rng.normal(0, 900, n)),
-    }  # fmt: skip
+        "branch": [f"B{i + 1:03d}" for i in range(n)],
+        "town": [TOWNS[t] for t in rng.integers(0, 9, n)],
+        "district": [DISTRICTS[d] for d in district],
+        "visits": whole(np.maximum(visits, 20)),
+        "floor_area": whole(area),
+        "hours_open": fixed(hours, 1),
+        "shelf_metres": whole(shelf),
+        "cafe": ["yes" if c else "no" for c in cafe],
+        "bus": whole(bus),
+        "founded": whole(rng.integers(1868, 2015, n)),
+        "staff": fixed(1 + area / 170 + rng.gamma(2, 0.4, n), 1),
+        "books": whole(shelf * 29 + rng.normal(0, 900, n)),
+    }
 
 
 def branch_years() -> Columns:
@@ -53,9 +62,15 @@ def branch_years() -> Columns:
     )
     rural, founded = rng.random(60) < 0.4, rng.integers(1880, 2010, 60)
     return {
-        "branch": [f"B{b + 1:02d}" for b in branch], "year": whole(year), "loans": whole(loans), "staff": fixed(staff, 1), "hours": fixed(hours, 1), "fund": whole(fund),
-        "rural": ["yes" if rural[b] else "no" for b in branch], "founded": whole(founded[branch]),
-    }  # fmt: skip
+        "branch": [f"B{b + 1:02d}" for b in branch],
+        "year": whole(year),
+        "loans": whole(loans),
+        "staff": fixed(staff, 1),
+        "hours": fixed(hours, 1),
+        "fund": whole(fund),
+        "rural": ["yes" if rural[b] else "no" for b in branch],
+        "founded": whole(founded[branch]),
+    }
 
 
 def branch_register() -> Columns:
@@ -87,9 +102,12 @@ def evening_opening() -> Columns:
         + rng.normal(0, 70, 640)
     )
     return {
-        "branch": [f"E{b + 1:02d}" for b in branch], "month": whole(month), "period": ["after" if a else "before" for a in after],
-        "evenings": ["yes" if opens[b] else "no" for b in branch], "loans": whole(loans),
-    }  # fmt: skip
+        "branch": [f"E{b + 1:02d}" for b in branch],
+        "month": whole(month),
+        "period": ["after" if a else "before" for a in after],
+        "evenings": ["yes" if opens[b] else "no" for b in branch],
+        "loans": whole(loans),
+    }
 
 
 def grant_round() -> Columns:
@@ -127,10 +145,15 @@ def genre_loans() -> Columns:
     loans = rng.poisson(rate)
     loans[:, [11, 29, 40]] = 0
     return {
-        "quarter": [f"{'hill' if s == 0 else 'harbour'} {i % 12 + 1}" for i, s in enumerate(site)], "site": ["hill" if s == 0 else "harbour" for s in site], "club": ["yes" if c else "no" for c in club],
-        "distance": fixed(rng.gamma(2, 1.4, 24), 1), "age": whole(rng.integers(8, 120, 24)), "rent": whole(rng.gamma(4, 220, 24)), "damp": fixed(np.clip(40 + 18 * site + rng.normal(0, 7, 24), 20, 90), 0),
+        "quarter": [f"{'hill' if s == 0 else 'harbour'} {i % 12 + 1}" for i, s in enumerate(site)],
+        "site": ["hill" if s == 0 else "harbour" for s in site],
+        "club": ["yes" if c else "no" for c in club],
+        "distance": fixed(rng.gamma(2, 1.4, 24), 1),
+        "age": whole(rng.integers(8, 120, 24)),
+        "rent": whole(rng.gamma(4, 220, 24)),
+        "damp": fixed(np.clip(40 + 18 * site + rng.normal(0, 7, 24), 20, 90), 0),
         **{f"genre {j + 1:02d}": whole(loans[:, j]) for j in range(GENRES)},
-    }  # fmt: skip
+    }
 
 
 def monthly_loans() -> Columns:

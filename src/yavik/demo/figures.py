@@ -14,16 +14,26 @@ DRAWN: tuple[tuple[str, str, dict[str, Any]], ...] = (
         "Branches",
         "Visits over floor area",
         {
-            "kind": "relation", "response": "visits", "x": "floor_area", "colour": "cafe", "show": ["points", "line"],
-            "width_mm": 120, "equation": True,
+            "kind": "relation",
+            "response": "visits",
+            "x": "floor_area",
+            "colour": "cafe",
+            "show": ["points", "line"],
+            "width_mm": 120,
+            "equation": True,
         },
     ),
     (
         "Fluency",
         "Tutoring week by week",
         {
-            "kind": "course", "response": "fluency", "x": "week", "colour": "tutoring", "show": ["line", "band"],
-            "legend": "direct", "width_mm": 120,
+            "kind": "course",
+            "response": "fluency",
+            "x": "week",
+            "colour": "tutoring",
+            "show": ["line", "band"],
+            "legend": "direct",
+            "width_mm": 120,
         },
     ),
     (
@@ -31,7 +41,7 @@ DRAWN: tuple[tuple[str, str, dict[str, Any]], ...] = (
         "Cards by age",
         {"kind": "shares", "response": "card", "groups": "age_group", "show": ["stacked"], "width_mm": 120},
     ),
-)  # fmt: skip
+)
 """Table, name and description of each figure beside the first."""
 
 
@@ -83,7 +93,10 @@ def report_of_the_demo(store: Store, study_id: str, question: str, figure: str) 
             words("In spring we timed one visit of each of "),
             live("demo0010", "rows|used"),
             words(" visitors of the Quillmoor branches, in the kind of room where they happened to sit down."),
-            {"type": "footnote", "attrs": {"text": "Four further visitors did not want their visit used; it was left out."}},
+            {
+                "type": "footnote",
+                "attrs": {"text": "Four further visitors did not want their visit used; it was left out."},
+            },
             words(" Alcove readers stayed "),
             live("demo0011", "estimate|groups|Alcove"),
             words(", winter-garden readers "),
@@ -94,7 +107,7 @@ def report_of_the_demo(store: Store, study_id: str, question: str, figure: str) 
             refer("demo0002", "figure"),
             words(")."),
         ],
-    }  # fmt: skip
+    }
     return {
         "type": "doc",
         "content": [

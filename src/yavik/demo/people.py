@@ -14,9 +14,14 @@ def reading_pace() -> Columns:
     span, recall, attention = 6.5 + 1.6 * span, 14 + 3 * recall, 50 + 10 * attention
     pace = 180 + 6 * (span - 6.5) + 4 * (recall - 14) + 0.8 * (practice - 24) + rng.normal(0, 18, 70)
     return {
-        "reader": [f"R{i + 1:02d}" for i in range(70)], "pace": whole(pace), "span": fixed(span, 1), "recall": whole(recall),
-        "attention": whole(attention), "rest": fixed(rest, 1), "practice": whole(practice),
-    }  # fmt: skip
+        "reader": [f"R{i + 1:02d}" for i in range(70)],
+        "pace": whole(pace),
+        "span": fixed(span, 1),
+        "recall": whole(recall),
+        "attention": whole(attention),
+        "rest": fixed(rest, 1),
+        "practice": whole(practice),
+    }
 
 
 CARDS = ("child", "adult", "family", "senior")
@@ -45,11 +50,17 @@ def winter_challenge() -> Columns:
     finished = rng.random(n) < 1 / (1 + np.exp(-odds))
     known = rng.random(n) > 0.03
     return {
-        "reader": [f"W{i + 1:04d}" for i in range(n)], "finished": ["yes" if f else "no" for f in finished], "minutes": whole(minutes),
-        "visits": whole(visits), "reminders": ["yes" if r else "no" for r in reminders], "late_fees": [str(f) if k else "-1" for f, k in zip(fees, known, strict=True)],
-        "card": [CARDS[c] for c in card], "age_group": [str(a + 1) for a in age], "town": [TOWNS[t] for t in rng.integers(0, 9, n)],
+        "reader": [f"W{i + 1:04d}" for i in range(n)],
+        "finished": ["yes" if f else "no" for f in finished],
+        "minutes": whole(minutes),
+        "visits": whole(visits),
+        "reminders": ["yes" if r else "no" for r in reminders],
+        "late_fees": [str(f) if k else "-1" for f, k in zip(fees, known, strict=True)],
+        "card": [CARDS[c] for c in card],
+        "age_group": [str(a + 1) for a in age],
+        "town": [TOWNS[t] for t in rng.integers(0, 9, n)],
         "joined": [str(np.datetime64("2024-11-01") + int(d)) for d in rng.integers(0, 45, n)],
-    }  # fmt: skip
+    }
 
 
 TUTORS = ("none", "volunteer", "paired readers")
@@ -86,10 +97,19 @@ def word_quiz() -> Columns:
 
 
 MOTIVES = (
-    "I read to forget the day", "A good story takes me somewhere else", "I read to rest", "Reading helps me when I am sad", "I lose track of time when I read",
-    "I read to learn how things work", "I look things up when I do not know them", "I read to get better at my work", "Facts interest me more than stories", "I like to understand why things happen",
-    "I would rather do anything than read", "I usually read with a pencil in my hand",
-)  # fmt: skip
+    "I read to forget the day",
+    "A good story takes me somewhere else",
+    "I read to rest",
+    "Reading helps me when I am sad",
+    "I lose track of time when I read",
+    "I read to learn how things work",
+    "I look things up when I do not know them",
+    "I read to get better at my work",
+    "Facts interest me more than stories",
+    "I like to understand why things happen",
+    "I would rather do anything than read",
+    "I usually read with a pencil in my hand",
+)
 LOADINGS = (
     (0.75, 0),
     (0.7, 0),
@@ -133,8 +153,12 @@ TABLES = (
         reading_pace,
         [
             describe_many(
-                ("pace", "Reading pace", "words/min"), ("span", "Digits held in mind", "digits"), ("recall", "Words recalled", "words"),
-                ("attention", "Attention score", None), ("rest", "Hours slept", "h"), ("practice", "Reading in the last week", "h"),
+                ("pace", "Reading pace", "words/min"),
+                ("span", "Digits held in mind", "digits"),
+                ("recall", "Words recalled", "words"),
+                ("attention", "Attention score", None),
+                ("rest", "Hours slept", "h"),
+                ("practice", "Reading in the last week", "h"),
             )
         ],
     ),
@@ -143,12 +167,23 @@ TABLES = (
         "winter-challenge.csv",
         winter_challenge,
         [
-            {"step": "empty_codes", "columns": ["late_fees"], "codes": ["-1"], "meanings": [{"code": "-1", "meaning": "not known"}]},
+            {
+                "step": "empty_codes",
+                "columns": ["late_fees"],
+                "codes": ["-1"],
+                "meanings": [{"code": "-1", "meaning": "not known"}],
+            },
             levels("age_group", {str(i + 1): a for i, a in enumerate(AGES)}),
             {"step": "kind", "column": "age_group", "kind": "ordered"},
             describe_many(
-                ("finished", "Finished the challenge", None), ("minutes", "Minutes read a day", "min"), ("visits", "Visits in the month", "visits"), ("reminders", "Got reminders", None),
-                ("late_fees", "Late fees in the year before", None), ("card", "Type of card", None), ("age_group", "Age", None), ("joined", "Day of joining", None),
+                ("finished", "Finished the challenge", None),
+                ("minutes", "Minutes read a day", "min"),
+                ("visits", "Visits in the month", "visits"),
+                ("reminders", "Got reminders", None),
+                ("late_fees", "Late fees in the year before", None),
+                ("card", "Type of card", None),
+                ("age_group", "Age", None),
+                ("joined", "Day of joining", None),
             ),
             {"step": "check_rows", "rule": "0 < minutes <= 600", "name": "plausible minutes"},
         ],
@@ -158,22 +193,37 @@ TABLES = (
         "fluency.csv",
         fluency,
         [
-            describe_many(("fluency", "Words read in a minute", "words/min"), ("slept", "Hours slept", "h"), ("tutoring", "Tutoring", None), ("week", "Week", None)),
+            describe_many(
+                ("fluency", "Words read in a minute", "words/min"),
+                ("slept", "Hours slept", "h"),
+                ("tutoring", "Tutoring", None),
+                ("week", "Week", None),
+            ),
             {"step": "levels", "column": "tutoring", "levels": [{"value": t} for t in TUTORS]},
             {"step": "panel", "unit": "child", "time": "week"},
         ],
     ),
-    DemoTable("Word quiz", "word-quiz.csv", word_quiz, [levels("item1", {"0": "wrong", "1": "right"}, [f"item{j}" for j in range(2, 10)])]),
+    DemoTable(
+        "Word quiz",
+        "word-quiz.csv",
+        word_quiz,
+        [levels("item1", {"0": "wrong", "1": "right"}, [f"item{j}" for j in range(2, 10)])],
+    ),
     DemoTable(
         "Reading motives",
         "reading-motives.csv",
         reading_motives,
         [
-            {"step": "empty_codes", "columns": ITEMS, "codes": ["99"], "meanings": [{"code": "99", "meaning": "no answer"}]},
+            {
+                "step": "empty_codes",
+                "columns": ITEMS,
+                "codes": ["99"],
+                "meanings": [{"code": "99", "meaning": "no answer"}],
+            },
             describe_many(*((item, words, None) for item, words in zip(ITEMS, MOTIVES, strict=True))),
             {"step": "reverse", "columns": ["m11"], "low": 1, "high": 5},
             {"step": "score", "name": "escape", "columns": ["m1", "m2", "m3", "m4", "m5", "m11"], "at_least": 5},
             {"step": "score", "name": "curiosity", "columns": ["m6", "m7", "m8", "m9", "m10"], "at_least": 4},
         ],
     ),
-)  # fmt: skip
+)

@@ -26,9 +26,15 @@ def wave(year: int, n: int, seed: int) -> dict[str, np.ndarray]:
     replicates = np.where(group[:, None] == np.arange(REPLICATES), 0.0, weight[:, None] * keep)
     trust = np.clip(np.round(rng.normal(3.4, 1.0, n)), 1, 5)
     return {
-        "read": rng.random(n) < SHARE[year], "visits": rng.poisson(rng.gamma(1.5, VISITS[year] / 1.5, n)), "trust": np.where(rng.random(n) < 0.04, -8, np.where(rng.random(n) < 0.02, -9, trust)),
-        "age": np.clip(rng.normal(46, 17, n), 16, 95), "sex": rng.integers(1, 3, n), "town": rng.integers(0, 9, n), "weight": weight, "replicates": replicates,
-    }  # fmt: skip
+        "read": rng.random(n) < SHARE[year],
+        "visits": rng.poisson(rng.gamma(1.5, VISITS[year] / 1.5, n)),
+        "trust": np.where(rng.random(n) < 0.04, -8, np.where(rng.random(n) < 0.02, -9, trust)),
+        "age": np.clip(rng.normal(46, 17, n), 16, 95),
+        "sex": rng.integers(1, 3, n),
+        "town": rng.integers(0, 9, n),
+        "weight": weight,
+        "replicates": replicates,
+    }
 
 
 def weights(w: dict[str, np.ndarray], name: str, stem: str) -> Columns:
@@ -40,9 +46,15 @@ def survey_2023() -> Columns:
     w = wave(2023, 3300, 701)
     n = len(w["age"])
     return {
-        "person": [f"A{i + 1:04d}" for i in range(n)], "read_week": ["1" if r else "2" for r in w["read"]], "visits": [str(v) for v in w["visits"]], "trust": [str(int(t)) for t in w["trust"]],
-        "age": [str(int(a)) for a in w["age"]], "sex": [str(s) for s in w["sex"]], "town": [TOWNS[t] for t in w["town"]], **weights(w, "wt", "rw"),
-    }  # fmt: skip
+        "person": [f"A{i + 1:04d}" for i in range(n)],
+        "read_week": ["1" if r else "2" for r in w["read"]],
+        "visits": [str(v) for v in w["visits"]],
+        "trust": [str(int(t)) for t in w["trust"]],
+        "age": [str(int(a)) for a in w["age"]],
+        "sex": [str(s) for s in w["sex"]],
+        "town": [TOWNS[t] for t in w["town"]],
+        **weights(w, "wt", "rw"),
+    }
 
 
 def survey_2025() -> Columns:
@@ -50,9 +62,16 @@ def survey_2025() -> Columns:
     w = wave(2025, 3660, 702)
     n = len(w["age"])
     return {
-        "person": [f"C{i + 1:04d}" for i in range(n)], "last_week_read": ["0" if not r else "1" for r in w["read"]], "visits": [str(v) for v in w["visits"]], "trust_library": [str(int(t)) for t in w["trust"]],
-        "age": [str(int(a)) for a in w["age"]], "sex": [str(s) for s in w["sex"]], "town": [TOWNS[t] for t in w["town"]], "e_books": ["yes" if (i * 7919) % 100 < 37 else "no" for i in range(n)], **weights(w, "weight", "rep_"),
-    }  # fmt: skip
+        "person": [f"C{i + 1:04d}" for i in range(n)],
+        "last_week_read": ["0" if not r else "1" for r in w["read"]],
+        "visits": [str(v) for v in w["visits"]],
+        "trust_library": [str(int(t)) for t in w["trust"]],
+        "age": [str(int(a)) for a in w["age"]],
+        "sex": [str(s) for s in w["sex"]],
+        "town": [TOWNS[t] for t in w["town"]],
+        "e_books": ["yes" if (i * 7919) % 100 < 37 else "no" for i in range(n)],
+        **weights(w, "weight", "rep_"),
+    }
 
 
 NO_ANSWER = [{"code": "-8", "meaning": "refused"}, {"code": "-9", "meaning": "does not know"}]
@@ -67,9 +86,20 @@ def steps(read: str, yes_no: dict[str, str], trust: str, weight: str, stem: str)
         {"step": "empty_codes", "columns": [trust], "codes": ["-8", "-9"], "meanings": NO_ANSWER},
         levels(trust, TRUST),
         {"step": "kind", "column": trust, "kind": "ordered"},
-        describe_many((read, "Read a book in the last week", None), (trust, "How much do you trust the library?", None), ("visits", "Visits in the last month", "visits"), ("age", "Age", "years"), (weight, "Survey weight", None)),
-        {"step": "design", "weight": weight, "replicates": [f"{stem}{j + 1}" for j in range(REPLICATES)], "method": "jackknife"},
-    ]  # fmt: skip
+        describe_many(
+            (read, "Read a book in the last week", None),
+            (trust, "How much do you trust the library?", None),
+            ("visits", "Visits in the last month", "visits"),
+            ("age", "Age", "years"),
+            (weight, "Survey weight", None),
+        ),
+        {
+            "step": "design",
+            "weight": weight,
+            "replicates": [f"{stem}{j + 1}" for j in range(REPLICATES)],
+            "method": "jackknife",
+        },
+    ]
 
 
 TABLES = (
@@ -99,7 +129,17 @@ def join_step(other: str) -> dict[str, Any]:
         "trust": "trust_library",
     }
     return {
-        "step": "join_waves", "label": "2023", "weight": "wt", "replicates": [f"rw{j + 1}" for j in range(REPLICATES)],
-        "waves": [{"table": other, "label": "2025", "weight": "weight", "replicates": [f"rep_{j + 1}" for j in range(REPLICATES)]}],
+        "step": "join_waves",
+        "label": "2023",
+        "weight": "wt",
+        "replicates": [f"rw{j + 1}" for j in range(REPLICATES)],
+        "waves": [
+            {
+                "table": other,
+                "label": "2025",
+                "weight": "weight",
+                "replicates": [f"rep_{j + 1}" for j in range(REPLICATES)],
+            }
+        ],
         "variables": [{"name": a, "columns": {"2023": a, "2025": b}} for a, b in both.items()],
-    }  # fmt: skip
+    }

@@ -89,10 +89,17 @@ def trail_of(store: Store, item: Item, body: QuestionBody) -> list[TrailLine]:
         terms = [CardTerm.model_validate(t) for t in r.card["terms"]]
         lines.append(
             TrailLine(
-                id=r.id, name=r.name, changed=changed(before, terms), terms=[t.title for t in terms], said=r.card["said"],
-                fit=[FitLine.model_validate(f) for f in r.card["fit"]], n=r.card["n"], spec=r.spec, current=r.key == now,
+                id=r.id,
+                name=r.name,
+                changed=changed(before, terms),
+                terms=[t.title for t in terms],
+                said=r.card["said"],
+                fit=[FitLine.model_validate(f) for f in r.card["fit"]],
+                n=r.card["n"],
+                spec=r.spec,
+                current=r.key == now,
             )
-        )  # fmt: skip
+        )
         before = terms
     return lines
 

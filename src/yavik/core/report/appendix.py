@@ -84,11 +84,15 @@ def plain_title(title: str) -> str:
 def _dictionary(t: PreparedTable) -> TableBlock:
     rows = [
         {
-            "name": word(c.name), "label": word(c.label or ""), "kind": word(kind_words(c.kind)), "unit": word(c.unit or ""),
-            "levels": word(_levels(c)), "empty": word(listing([_empty(c, x) for x in c.empty_codes], 6)),
+            "name": word(c.name),
+            "label": word(c.label or ""),
+            "kind": word(kind_words(c.kind)),
+            "unit": word(c.unit or ""),
+            "levels": word(_levels(c)),
+            "empty": word(listing([_empty(c, x) for x in c.empty_codes], 6)),
         }
         for c in t.columns
-    ]  # fmt: skip
+    ]
     columns = [
         ("name", "Column<"),
         ("label", "Label<"),

@@ -34,26 +34,51 @@ TEMPLATES: dict[str, Template] = {
     for t in (
         Template("empty", "Empty page", "A title and a page.", ReportLook(), ()),
         Template(
-            "article", "Article section", "Methods and results as a journal has them.", ReportLook(),
+            "article",
+            "Article section",
+            "Methods and results as a journal has them.",
+            ReportLook(),
             (
-                (1, "Title", ""), (2, "Methods", "Who or what was studied, how, and when."),
-                (3, "Statistical analysis", "Put answers in here with “Write this up”."), (2, "Results", ""), (2, "References", ""),
+                (1, "Title", ""),
+                (2, "Methods", "Who or what was studied, how, and when."),
+                (3, "Statistical analysis", "Put answers in here with “Write this up”."),
+                (2, "Results", ""),
+                (2, "References", ""),
             ),
         ),
         Template(
-            "thesis", "Thesis chapter", "Larger type, open lines, an appendix.", ReportLook(type_pt=12, leading=1.5),
+            "thesis",
+            "Thesis chapter",
+            "Larger type, open lines, an appendix.",
+            ReportLook(type_pt=12, leading=1.5),
             (
-                (1, "Chapter", ""), (2, "Question", "What this chapter asks, and why."), (2, "Data", "Where the data come from, and how they were prepared."),
-                (2, "Methods", ""), (2, "Results", ""), (2, "Discussion", ""), (2, "References", ""),
+                (1, "Chapter", ""),
+                (2, "Question", "What this chapter asks, and why."),
+                (2, "Data", "Where the data come from, and how they were prepared."),
+                (2, "Methods", ""),
+                (2, "Results", ""),
+                (2, "Discussion", ""),
+                (2, "References", ""),
             ),
         ),
         Template(
-            "brief", "One-page brief", "The answer first, one figure, what follows from it.", ReportLook(type_pt=10, leading=1.15),
-            ((1, "The answer in one line", ""), (2, "What we found", ""), (2, "How sure we are", ""), (2, "What follows", "")),
+            "brief",
+            "One-page brief",
+            "The answer first, one figure, what follows from it.",
+            ReportLook(type_pt=10, leading=1.15),
+            (
+                (1, "The answer in one line", ""),
+                (2, "What we found", ""),
+                (2, "How sure we are", ""),
+                (2, "What follows", ""),
+            ),
         ),
         Template(
-            "handout", "Talk hand-out", "Large type, plain tables.", ReportLook(type_pt=14, leading=1.3, tables="plain"),
+            "handout",
+            "Talk hand-out",
+            "Large type, plain tables.",
+            ReportLook(type_pt=14, leading=1.3, tables="plain"),
             ((1, "Talk", "Speaker, place, date"), (2, "Main points", ""), (2, "Figures", ""), (2, "Contact", "")),
         ),
     )
-}  # fmt: skip
+}

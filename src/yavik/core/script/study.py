@@ -50,7 +50,16 @@ class Study:
         self.reports: dict[str, tuple[str, Document]] = {}
         self.problems: dict[str, str] = {}
 
-    def table(self, key: str, name: str, *, file: str | None = None, link: str | None = None, options: Json | None = None, steps: list[Json] | None = None) -> None:  # fmt: skip
+    def table(
+        self,
+        key: str,
+        name: str,
+        *,
+        file: str | None = None,
+        link: str | None = None,
+        options: Json | None = None,
+        steps: list[Json] | None = None,
+    ) -> None:
         """Reads a file of the study, or begins with another table, and takes the steps."""
         try:
             if file:
@@ -127,9 +136,15 @@ class Study:
     def _appendix(self) -> Appendix:
         """Of the whole study: every table, every answer."""
         tables = [
-            PreparedTable(self.names[k], came, self.tables[k].n_rows, list(self.tables[k].columns), [(e.title, e.problem or e.said) for e in effects])
+            PreparedTable(
+                self.names[k],
+                came,
+                self.tables[k].n_rows,
+                list(self.tables[k].columns),
+                [(e.title, e.problem or e.said) for e in effects],
+            )
             for k, (came, effects) in self.paths.items()
-        ]  # fmt: skip
+        ]
         asked = [
             Asked(self.asked[k][0], get(a.method).title, self.names[self.asked[k][1]], a)
             for k, a in self.answers.items()

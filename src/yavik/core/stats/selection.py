@@ -50,9 +50,14 @@ class Judge(Protocol):
 
 
 def walk(
-    judge: Judge, terms: Sequence[ModelTerm], way: Way, by: ChooseBy, enter: float, remove: float,
+    judge: Judge,
+    terms: Sequence[ModelTerm],
+    way: Way,
+    by: ChooseBy,
+    enter: float,
+    remove: float,
     told: Callable[[str], None] = lambda _: None,
-) -> list[Round]:  # fmt: skip
+) -> list[Round]:
     """Rounds from the first model to the chosen one. A square stays out until its column is in, and an interaction until
     its parts are; what another term stands on does not leave before it."""
     now: Terms = tuple(range(len(terms))) if way == "backward" else ()
@@ -75,9 +80,10 @@ def walk(
 
 def _enter(judge: Judge, terms: Sequence[ModelTerm], now: Terms, by: ChooseBy, enter: float) -> Round | None:
     able = [
-        t for t in range(len(terms)) if t not in now
-        and all(u in now for u in range(len(terms)) if terms[u].within(terms[t]))
-    ]  # fmt: skip
+        t
+        for t in range(len(terms))
+        if t not in now and all(u in now for u in range(len(terms)) if terms[u].within(terms[t]))
+    ]
     found = [j for t in able if (j := judge.add(now, t)) is not None]
     if not found:
         return None
