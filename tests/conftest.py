@@ -32,6 +32,17 @@ def made_demo(tmp_path_factory: pytest.TempPathFactory) -> Path:
     return folder
 
 
+DRAWN: dict[str, Any] = {}
+
+
+@pytest.fixture(autouse=True)
+def draws_of_its_own(request: pytest.FixtureRequest) -> None:
+    """A test draws the same numbers whichever tests ran before it: a module's generator starts anew for each."""
+    generator = getattr(request.module, "RNG", None)
+    if generator is not None:
+        generator.bit_generator.state = DRAWN.setdefault(request.module.__name__, generator.bit_generator.state)
+
+
 @pytest.fixture
 def store(tmp_path: Path) -> Iterator[Store]:
     made = Store(tmp_path / "data")

@@ -1,4 +1,4 @@
-import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { notifyManager, QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { StrictMode, type ComponentType } from "react";
 import { createRoot } from "react-dom/client";
 import { createBrowserRouter, RouterProvider } from "react-router";
@@ -8,6 +8,9 @@ import { Frame } from "./common/frame";
 import { applyTheme } from "./common/theme";
 import { Toasts } from "./common/toasts";
 import "./styles.css";
+
+// A box that was ticked must not wait for a timer to show it.
+notifyManager.setScheduler(queueMicrotask);
 
 const client = new QueryClient({
   defaultOptions: {
