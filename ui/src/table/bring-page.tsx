@@ -96,6 +96,7 @@ export function BringPage() {
         CSV or other separated text, workbooks (XLSX, ODS), JSON, Parquet, Arrow, or a data package; up to 2 GB. Your
         file is kept as it is and never altered.
       </p>
+      {error !== null && <Trouble error={error} />}
       {!preview && (
         <>
           {}
@@ -143,7 +144,6 @@ export function BringPage() {
           <ArchiveShelf study={study} took={took} failed={setError} />
         </>
       )}
-      {error !== null && <Trouble error={error} />}
       {preview && brought && (
         <>
           <div className="flex items-end gap-4">
