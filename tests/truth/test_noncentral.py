@@ -5,6 +5,7 @@ import pytest
 from scipy import integrate, stats
 
 from yavik.core.stats.noncentral import f_interval, t_interval
+from yavik.core.stats.power import t_power
 
 
 def share_below_t(t: float, df: float, nc: float) -> float:
@@ -51,3 +52,10 @@ def test_f_has_ends_at_any_size() -> None:
                 assert 0 <= low <= high < np.inf
     before, after = (np.array(f_interval(f, 20, 30, 0.05)) / f for f in (6300.0, 6500.0))
     assert before == pytest.approx(after, rel=1e-4)
+
+
+@pytest.mark.parametrize(("df", "nc", "alpha"), [(1, 38.0, 1e-3), (1, 1e5, 1e-6), (2, 1e3, 1e-6), (20, 60.0, 1e-6)])
+def test_power_far_out_is_the_share_beyond(df: float, nc: float, alpha: float) -> None:
+    """Where the library has no series: against the density of √(χ²/df), to the digits that a power has."""
+    beyond = 1 - share_below_t(float(stats.t.isf(alpha / 2, df)), df, nc)
+    assert t_power(nc, df, alpha, "two_sided") == pytest.approx(beyond, rel=1e-3)

@@ -8,6 +8,7 @@ from scipy import optimize, special, stats
 
 from yavik.core.stats.direction import Alternative
 from yavik.core.stats.groups import Floats
+from yavik.core.stats.noncentral import LARGE_SHIFT, t_below
 
 MOST = 10_000_000
 NODES, WEIGHTS = np.polynomial.legendre.leggauss(400)
@@ -22,12 +23,9 @@ def t_power(nc: float, df: float, alpha: float, alternative: Alternative) -> flo
 
 
 def _tail(df: float, nc: float, c: float) -> float:
-    """P(noncentral t > c). Far out, where the library has no value, over the spread that the test may meet."""
-    value = float(special.nctdtr(df, -nc, -c)) if abs(nc) <= 37 else np.nan
-    if np.isfinite(value):
-        return value
-    s, w = _spread_of(df)
-    return float(np.clip(w @ special.ndtr(nc - c * s), 0.0, 1.0))
+    """P(noncentral t > c)."""
+    found = float(special.nctdtr(df, -nc, -c)) if abs(nc) <= LARGE_SHIFT else np.nan
+    return found if np.isfinite(found) else float(np.clip(1 - t_below(c, df, nc), 0.0, 1.0))
 
 
 @lru_cache(maxsize=64)

@@ -10,7 +10,7 @@ from scipy import special
 from yavik.core.answers.make import ci_cells
 from yavik.core.answers.model_card import CardTerm, Estimate
 from yavik.core.answers.wording import SUPERSCRIPT, interval, level_words, listing, num, number, p_cell, stat, word
-from yavik.core.figures.caption import lower as lower
+from yavik.core.figures.caption import lower
 from yavik.core.methods.kit.models.effects import decimals_of
 from yavik.core.methods.kit.models.fitted import BLIND, Fitted
 from yavik.core.methods.kit.models.terms import ModelData, as_number, spec_term, term_key

@@ -10,8 +10,8 @@ from yavik.core.answers.answer import LeftOut
 from yavik.core.answers.make import compose
 from yavik.core.answers.model_card import ModelCard
 from yavik.core.answers.wording import counted, listing, say
+from yavik.core.figures.caption import lower
 from yavik.core.methods.base import Aim, Layout, Method, Run
-from yavik.core.methods.kit.models.coefficients import lower
 from yavik.core.methods.kit.page import read_page
 from yavik.core.methods.predict.line_up.spec import LinedModel, LineUpSpec
 from yavik.core.methods.predict.line_up.tables import Lined, against, auto_names, checks, models_table, most

@@ -23,7 +23,7 @@ from yavik.core.answers.wording import (
     statistic,
     word,
 )
-from yavik.core.methods.kit.models.coefficients import lower
+from yavik.core.figures.caption import lower
 from yavik.core.methods.kit.models.effects import decimals_of
 from yavik.core.methods.predict.line_up.spec import LineUpSpec
 

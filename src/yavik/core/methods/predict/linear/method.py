@@ -9,9 +9,10 @@ from yavik.core.answers import Answer, Cell, NoteBlock, TableBlock
 from yavik.core.answers.make import EMPTY, compose, grid
 from yavik.core.answers.model_card import ModelCard, Variant
 from yavik.core.answers.wording import cell, grouped, listing, missing, number, p_cell, share, share_fine, stat, word
+from yavik.core.figures.caption import lower
 from yavik.core.figures.plots import Cloud, block, scatter, thin
 from yavik.core.methods.base import Aim, Layout, Method, Run
-from yavik.core.methods.kit.models.coefficients import Coefficient, coefficients, lower, most_telling, with_terms
+from yavik.core.methods.kit.models.coefficients import Coefficient, coefficients, most_telling, with_terms
 from yavik.core.methods.kit.models.effects import cases_table, main_picture, means_table, slopes_table, term_pictures
 from yavik.core.methods.kit.models.equations import equations_table
 from yavik.core.methods.kit.models.lent import lent

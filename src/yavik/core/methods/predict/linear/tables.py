@@ -29,6 +29,7 @@ from yavik.core.answers.wording import (
     whole,
     word,
 )
+from yavik.core.figures.caption import lower
 from yavik.core.methods.kit.models.coefficients import (
     Coefficient,
     bent_words,
@@ -36,7 +37,6 @@ from yavik.core.methods.kit.models.coefficients import (
     cells,
     change_words,
     estimates,
-    lower,
     lower_term,
     more_or_less,
     raw_shape,

@@ -29,6 +29,7 @@ from yavik.core.answers.wording import (
     whole,
     word,
 )
+from yavik.core.figures.caption import lower
 from yavik.core.methods.kit.claims import claimed
 from yavik.core.methods.kit.models.coefficients import (
     INFINITE,
@@ -38,7 +39,6 @@ from yavik.core.methods.kit.models.coefficients import (
     cells,
     change_words,
     estimates,
-    lower,
     lower_term,
 )
 from yavik.core.methods.kit.models.terms import term_key
