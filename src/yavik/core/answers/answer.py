@@ -38,12 +38,25 @@ class Cell(BaseModel):
         return f"{self.s} ({self.sub})" if self.sub else self.s
 
 
+Role = Literal["name", "said", "word", "count", "value", "estimate", "interval", "statistic", "df", "p"]
+"""What the values of a column are, which is how a report quotes them."""
+
+
 class Head(BaseModel):
+    """The head of a column.
+
+    ``sub`` is a second line of the head; ``lowered`` stands below a statistic's letter where it is quoted, as W in
+    Welch's F.
+    """
+
     key: str
     title: str
     align: Literal["left", "right"] = "right"
     italic: bool = False
     sub: str | None = None
+    role: Role = "value"
+    unit: str = ""
+    lowered: str = ""
 
 
 class TableBlock(BaseModel):
@@ -62,6 +75,10 @@ class TableBlock(BaseModel):
     """The setting that decides about this table, offered beside it."""
     picked: str | None = None
     """Key of the column that was chosen."""
+    unit: str = ""
+    """Of the values of every column that has none of its own."""
+    by: str = ""
+    """How its p values were found, for whoever shows them elsewhere: 'Games–Howell'."""
 
     def bold(self, row: int, key: str) -> bool:
         cell = self.rows[row].get(key)

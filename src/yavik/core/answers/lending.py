@@ -30,8 +30,7 @@ def _from_pairs(table: TableBlock | None) -> tuple[list[PairMark], str]:
             found.append(_mark(str(a.v), str(b.v), float(p.v)))
     if not table or not found:
         return [], ""
-    how = table.title.partition(",")[2].strip() or table.title
-    return found, f"Brackets show p by {how}."
+    return found, f"Brackets show p by {table.by or table.title}."
 
 
 def _from_two(answer: Answer) -> tuple[list[PairMark], str]:

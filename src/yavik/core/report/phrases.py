@@ -7,22 +7,9 @@ import re
 from dataclasses import dataclass
 
 from yavik.core.answers import Answer, Cell, Head, Span, TableBlock
-from yavik.core.answers.wording import grouped, italic, p_words, plain, say, sub
+from yavik.core.answers.answer import Role
+from yavik.core.answers.wording import after, grouped, italic, p_words, plain, say, sub
 
-STATISTICS = ("t", "f", "chi2", "z", "h", "u", "w", "q", "r", "statistic")
-ESTIMATES = (
-    "difference",
-    "estimate",
-    "odds_ratio",
-    "rate_ratio",
-    "b",
-    "coefficient",
-    "mean",
-    "median",
-    "r",
-    "share",
-    "value",
-)
 LONGEST_SYMBOL = 3
 
 
@@ -45,7 +32,7 @@ def phrases(answer: Answer) -> list[Phrase]:
     tables = [b for b in answer.blocks if isinstance(b, TableBlock)]
     for table in tables:
         for name, row in _named_rows(table):
-            made += _of_row(answer, table, name, row)
+            made += _of_row(table, name, row)
     made += _rows_used(answer)
     for table in tables:
         for name, row in _named_rows(table):
@@ -113,9 +100,9 @@ def _named_rows(table: TableBlock) -> list[tuple[str, dict[str, Cell]]]:
     return out
 
 
-def _of_row(answer: Answer, table: TableBlock, name: str, row: dict[str, Cell]) -> list[Phrase]:
+def _of_row(table: TableBlock, name: str, row: dict[str, Cell]) -> list[Phrase]:
     made = []
-    test = test_words(answer, table, row)
+    test = test_words(table, row)
     estimate = estimate_words(table, row)
     if estimate:
         made.append(Phrase(f"estimate|{table.id}|{name}", f"{table.title} · {name}: estimate", estimate))
@@ -128,50 +115,39 @@ def _number(cell: Cell | None) -> bool:
     return cell is not None and isinstance(cell.v, int | float)
 
 
-def test_words(answer: Answer, table: TableBlock, row: dict[str, Cell]) -> list[Span]:
+def _numbers(table: TableBlock, row: dict[str, Cell], role: Role) -> list[Head]:
+    """The heads of a role under which the row has a number."""
+    return [h for h in table.columns if h.role == role and _number(row.get(h.key))]
+
+
+def test_words(table: TableBlock, row: dict[str, Cell]) -> list[Span]:
     """'F_W(2, 68.7) = 12.55, p < .001': the row's statistic with its df and p; nothing where it has none."""
-    key = next((k for k in ("p_adjusted", "p") if _number(row.get(k)) and k in {h.key for h in table.columns}), None)
+    ps = {h.key: h for h in _numbers(table, row, "p")}
+    key = "p_adjusted" if "p_adjusted" in ps else next(iter(ps), None)
     if key is None:
         return []
     p = p_words(float(row[key].v))  # type: ignore[arg-type]
-    said = say("adjusted " if key == "p_adjusted" else "", italic("p"), f" {p}")
-    head = next((h for k in STATISTICS for h in table.columns if h.key == k and _number(row.get(k))), None)
+    told = say("adjusted " if key == "p_adjusted" else "", italic("p"), f" {p}")
+    head = next(iter(_numbers(table, row, "statistic")), None)
     if head is None or len(head.title) > LONGEST_SYMBOL or " " in head.title:
-        return said
+        return told
     symbol: list[str | Span] = [italic(head.title) if head.title.isascii() else head.title]
-    if table.id == "test" and answer.facts.get("test") == "welch" and head.key in ("f", "t"):
-        symbol.append(sub("W"))
-    shown = {h.key for h in table.columns}
-    df = [row[k].s for k in ("df", "df1", "df2") if _number(row.get(k)) and k in shown]
+    symbol += [sub(head.lowered)] if head.lowered else []
+    df = [row[h.key].s for h in _numbers(table, row, "df")]
     inside = f"({', '.join(df)})" if df else ""
-    return say(*symbol, f"{inside}\u00a0= {row[head.key].s}, ", *said)
+    return say(*symbol, f"{inside}\u00a0= {row[head.key].s}, ", *told)
 
 
 def estimate_words(table: TableBlock, row: dict[str, Cell]) -> list[Span]:
     """'−10.0 min (95% CI −14.9 to −5.1)': the row's estimate with its unit and interval."""
-    head = next((h for k in ESTIMATES for h in table.columns if h.key == k and _number(row.get(k))), None)
+    head = next(iter(_numbers(table, row, "estimate")), None)
     if head is None:
         return []
-    ci = next((h for h in table.columns if h.key == "ci_low"), None)
-    unit = _unit(head) or (_title_unit(table) if head.key in ("mean", "median") else "")
-    reach = row.get("ci_low")
-    inside = f" ({ci.title} {reach.s})" if ci and reach and reach.v is not None and reach.s != "–" else ""
-    value = row[head.key].s
-    return say(f"{value}{_gap(value, unit)}{unit}{inside}")
-
-
-def _gap(value: str, unit: str) -> str:
-    return "\u00a0" if unit and not value.endswith("%") else ""
-
-
-def _unit(head: Head) -> str:
-    found = re.search(r"\(([^()]{1,20})\)$", head.title)
-    return found[1] if found else ""
-
-
-def _title_unit(table: TableBlock) -> str:
-    found = re.search(r"\(([^()]{1,20})\)$", table.title)
-    return found[1] if found else ""
+    value, reach = row[head.key].s, next((h for h in table.columns if h.role == "interval"), None)
+    unit = "" if value.endswith("%") else after(head.unit or table.unit)
+    own = row.get(reach.key) if reach else None
+    inside = f" ({reach.title} {own.s})" if reach and own and own.v is not None and own.s != "–" else ""
+    return say(f"{value}{unit}{inside}")
 
 
 def _rows_used(answer: Answer) -> list[Phrase]:

@@ -31,8 +31,7 @@ from yavik.core.figures.describe import VALUES
 from yavik.core.figures.pictures import histogram
 from yavik.core.figures.plots import block
 from yavik.core.methods.base import Aim, Alternative, Layout, Method, Run, amount, option, slot
-from yavik.core.methods.compare.two.words import ends
-from yavik.core.methods.kit.claims import claimed
+from yavik.core.methods.kit.claims import claimed, ends
 from yavik.core.methods.kit.margin import WithMargin, judged
 from yavik.core.methods.kit.page import read_page
 from yavik.core.methods.kit.shared import (

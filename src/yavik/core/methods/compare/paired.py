@@ -30,8 +30,7 @@ from yavik.core.figures.describe import VALUES
 from yavik.core.figures.plots import Cloud, block, scatter
 from yavik.core.methods.base import Aim, Layout, Method, Run, amount, option, slot
 from yavik.core.methods.compare.one_sample import Found, OneSampleSpec, p_of
-from yavik.core.methods.compare.two.words import ends
-from yavik.core.methods.kit.claims import claimed
+from yavik.core.methods.kit.claims import claimed, ends
 from yavik.core.methods.kit.margin import WithMargin, judged
 from yavik.core.methods.kit.page import read_page
 from yavik.core.methods.kit.shared import far_out, normal_check, outlying_check, size_check, used_where

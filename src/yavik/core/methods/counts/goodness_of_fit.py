@@ -5,26 +5,11 @@ from typing import Any
 import numpy as np
 from pydantic import Field
 
-from yavik.core.answers import Answer, Cell, Check, Marks, RowsUsed, Span, TableBlock, Verdict
+from yavik.core.answers import Answer, Check, Marks, RowsUsed, Span, TableBlock, Verdict
+from yavik.core.answers import quantities as q
 from yavik.core.answers.answer import LeftOut
-from yavik.core.answers.make import compose, grid
-from yavik.core.answers.wording import (
-    counted,
-    df,
-    df_cell,
-    italic,
-    num,
-    number,
-    p_cell,
-    p_words,
-    percent,
-    plain,
-    say,
-    stat,
-    statistic,
-    whole,
-    word,
-)
+from yavik.core.answers.make import compose
+from yavik.core.answers.wording import counted, number, plain, say
 from yavik.core.figures.caption import lower
 from yavik.core.figures.pictures import bars
 from yavik.core.figures.plots import block
@@ -78,7 +63,7 @@ def compute(table: Table, spec: GoodnessSpec, run: Run) -> Answer:
         )
     title = table.column(spec.column).title
     against = "all levels alike" if not spec.expected else "the shares expected"
-    mark = say(italic("p"), f" {p_words(t.p)}")
+    mark = q.p_said(t.p)
     gone = int((coded.codes < 0).sum())
     drawn = bars(table.column(spec.column), tuple(names)[:30], counts[None, :30], ("",))
     w = float(np.sqrt(t.chi2 / n))
@@ -99,8 +84,8 @@ def compute(table: Table, spec: GoodnessSpec, run: Run) -> Answer:
 def _headline(claim: str, t: Chi2Test, alpha: float, names: list[str], counts: Floats, e: Floats) -> list[Span]:
     most = int(np.argmax(np.abs(counts - e)))
     tail = f"{names[most]} has {counted(int(counts[most]), 'row')} where {number(float(e[most]), 1)} were expected."
-    test = say(f"χ²({df(t.df)}, ", italic("n"), f" = {int(counts.sum())}) = {statistic(t.chi2)}, ")
-    return say(f"{claimed(claim, t.p < alpha)}, ", *test, italic("p"), f" {p_words(t.p)}. {tail}")
+    test = q.tested("χ²", t.chi2, (t.df,), t.p, n=int(counts.sum()))
+    return say(f"{claimed(claim, t.p < alpha)}, ", *test, f". {tail}")
 
 
 def _levels(title: str, names: list[str], counts: Floats, shares: Floats) -> TableBlock:
@@ -108,31 +93,19 @@ def _levels(title: str, names: list[str], counts: Floats, shares: Floats) -> Tab
     for name, c, s in zip(names, counts, shares, strict=True):
         e = n * s
         rows.append(
-            {
-                "level": word(name),
-                "n": whole(int(c)),
-                "share": Cell(v=float(c / n), s=percent(float(c / n))),
-                "expected_share": Cell(v=float(s), s=percent(float(s))),
-                "expected": num(float(e), 1),
-                "residual": num(float((c - e) / np.sqrt(e * (1 - s))), 1),
-            }
-        )
-    heads = [("level", "Level<"), ("n", "n"), ("share", "Share"), ("expected_share", "Expected share")]
-    heads += [("expected", "Expected"), ("residual", "Adjusted residual")]
+            q.row(
+                level=q.name(name, "Level"), n=q.count(c), share=q.part(float(c / n), "Share"),
+                expected_share=q.part(float(s), "Expected share"), expected=q.num(float(e), 1, "Expected"),
+                residual=q.num(float((c - e) / np.sqrt(e * (1 - s))), 1, "Adjusted residual"),
+            )
+        )  # fmt: skip
     note = "Adjusted residuals beyond ±2 stand for clearly more or fewer than expected."
-    return grid("frequencies", title, heads, rows, note=note)
+    return q.table("frequencies", title, rows, note=note)
 
 
 def _test(t: Chi2Test, w: float) -> TableBlock:
-    row = {
-        "term": word("Pearson's χ²"),
-        "chi2": stat(t.chi2),
-        "df": df_cell(t.df),
-        "p": p_cell(t.p),
-        "estimate": num(w, 2),
-    }
-    heads = [("term", "<"), ("chi2", "χ²"), ("df", "df"), ("p", "p"), ("estimate", "Cohen's w")]
-    return grid("test", "Test of the expected shares", heads, [row])
+    row = q.row(term=q.name("Pearson's χ²"), **q.chi2_cells(t), estimate=q.num(w, 2, "Cohen's w"))
+    return q.table("test", "Test of the expected shares", [row])
 
 
 def _large_enough(low: float) -> Check:

@@ -6,31 +6,17 @@ import numpy as np
 from pydantic import Field
 from scipy import special
 
-from yavik.core.answers import Answer, Cell, Check, Marks, RowsUsed, TableBlock, Verdict
+from yavik.core.answers import Answer, Check, Marks, RowsUsed, TableBlock, Verdict
+from yavik.core.answers import quantities as q
 from yavik.core.answers.answer import LeftOut
-from yavik.core.answers.make import ci_head, compose, grid
-from yavik.core.answers.wording import (
-    df_cell,
-    italic,
-    level_words,
-    listing,
-    missing,
-    p_cell,
-    p_words,
-    percent,
-    plain,
-    say,
-    stat,
-    statistic,
-    whole,
-    word,
-)
+from yavik.core.answers.make import compose
+from yavik.core.answers.wording import level_words, listing, percent, plain, say
 from yavik.core.methods.base import Aim, Layout, Method, Run, Spec, placed, slot
 from yavik.core.methods.fit import n_levels
 from yavik.core.methods.kit.claims import claimed
 from yavik.core.methods.kit.events import event_in
 from yavik.core.methods.kit.page import read_page
-from yavik.core.methods.kit.shares import ends_of, levels_of, points
+from yavik.core.methods.kit.shares import ends_of, levels_of, percent_ci, points
 from yavik.core.stats.adjusting import adjust
 from yavik.core.stats.shares import wilson
 from yavik.core.stats.spread import Chi2Test
@@ -77,31 +63,14 @@ def compute(table: Table, spec: PairedSpec, run: Run) -> Answer:
     )
     lines = []
     for title, column in zip(titles, x.T, strict=True):
-        low, high = wilson(float(column.sum()), len(x), spec.alpha)
+        share, ends = float(column.mean()), wilson(float(column.sum()), len(x), spec.alpha)
         lines.append(
-            {
-                "column": word(title),
-                "event": word(event),
-                "n": whole(len(x)),
-                "hits": whole(int(column.sum())),
-                "share": Cell(v=float(column.mean()), s=percent(float(column.mean()))),
-                "ci_low": Cell(v=low, s=f"{percent(low)} to {percent(high)}"),
-                "ci_high": Cell(v=high, s=percent(high)),
-            }
-        )
-    groups = grid(
-        "groups",
-        "Shares",
-        [
-            ("column", "<"),
-            ("event", "Counted<"),
-            ("n", "n"),
-            ("hits", "Counted rows"),
-            ("share", "Share"),
-            ci_head(spec.alpha, " (Wilson)"),
-        ],
-        lines,
-    )
+            q.row(
+                column=q.name(title), event=q.name(event, "Counted"), n=q.count(len(x)), hits=q.count(column.sum(), "Counted rows"),
+                share=q.part(share, "Share"), **percent_ci(*ends, spec.alpha, what="CI (Wilson)"),
+            )
+        )  # fmt: skip
+    groups = q.table("groups", "Shares", lines)
     if x.shape[1] == 2:
         return _two(spec, titles, event, x, groups, rows)
     if spec.alternative != "two_sided":
@@ -140,7 +109,7 @@ def _two(spec: PairedSpec, titles: list[str], event: str, x: Any, groups: Any, r
         )
     d = (only_first - only_second) / n
     low, high = _interval(only_first, only_second, n, spec)
-    mark = say(italic("p"), f" {p_words(exact)}")
+    mark = q.p_said(exact)
     claim = {
         "two_sided": f"the share of {event} differs between {titles[0]} and {titles[1]}",
         "less": f"the share of {event} is lower for {titles[0]} than for {titles[1]}",
@@ -175,32 +144,26 @@ def _interval(only_first: int, only_second: int, n: int, spec: PairedSpec) -> tu
 
 
 def _crossed(a: Any, b: Any, titles: list[str], event: str) -> TableBlock:
-    def line(name: str, mine: Any) -> dict[str, Cell]:
-        return {"level": word(name), "c0": whole(int((mine & b).sum())), "c1": whole(int((mine & ~b).sum()))}
+    def line(name: str, mine: Any) -> q.Row:
+        return q.row(
+            level=q.name(name), c0=q.count((mine & b).sum(), f"{titles[1]}: {event}"),
+            c1=q.count((mine & ~b).sum(), f"{titles[1]}: not {event}"),
+        )  # fmt: skip
 
     rows = [line(f"{titles[0]}: {event}", a), line(f"{titles[0]}: not {event}", ~a)]
-    heads = [("level", "<"), ("c0", f"{titles[1]}: {event}"), ("c1", f"{titles[1]}: not {event}")]
-    return grid("crosstab", "Both occasions", heads, rows)
+    return q.table("crosstab", "Both occasions", rows)
 
 
 def _tests(exact: float, t: Chi2Test, spec: PairedSpec) -> TableBlock:
     side = "" if spec.alternative == "two_sided" else ", one-sided"
+    by_chi2 = q.chi2_cells(t, "no row changed") | q.row(df=q.df(1))
     rows = [
-        {
-            "term": word(f"Exact binomial of the changes{side}"),
-            "chi2": missing("has none"),
-            "df": missing("has none"),
-            "p": p_cell(exact),
-        },
-        {
-            "term": word("McNemar's χ², without correction, two-sided"),
-            "chi2": stat(t.chi2, "no row changed"),
-            "df": df_cell(1),
-            "p": p_cell(t.p, "no row changed"),
-        },
+        q.row(
+            term=q.name(f"Exact binomial of the changes{side}", "Test"), **q.chi2_cells(q.NONE) | q.row(p=q.p(exact))
+        ),
+        q.row(term=q.name("McNemar's χ², without correction, two-sided", "Test"), **by_chi2),
     ]
-    heads = [("term", "Test<"), ("chi2", "χ²"), ("df", "df"), ("p", "p")]
-    return grid("tests", "Tests of equal shares", heads, rows)
+    return q.table("tests", "Tests of equal shares", rows)
 
 
 def _changed(moved: int) -> Check:
@@ -218,7 +181,7 @@ def _several(spec: PairedSpec, titles: list[str], event: str, x: Any, groups: An
     t = cochran_q(x)
     if not np.isfinite(t.p):
         raise DataProblem("Every row says the same on all occasions: nothing changed.", column=spec.columns[0])
-    mark = say(italic("p"), f" {p_words(t.p)}")
+    mark = q.p_said(t.p)
     share = x.mean(axis=0)
     low, high = int(share.argmin()), int(share.argmax())
     claim = f"shares of {event} differ between the {len(titles)} occasions"
@@ -237,15 +200,15 @@ def _several(spec: PairedSpec, titles: list[str], event: str, x: Any, groups: An
     same = np.isnan(exact)  # two occasions without a change between them: nothing to test
     adjusted = np.full(len(exact), np.nan)
     adjusted[~same] = adjust(exact[~same], "holm")
+    none = "no row changed between the two"
     pairs = [
-        {
-            "pair": word(f"{titles[a]} – {titles[b]}"),
-            "difference": Cell(v=float(share[a] - share[b]), s=percent(float(share[a] - share[b])).replace("-", "−")),
-            "p": p_cell(float(exact[m]), "no row changed between the two"),
-            "p_adjusted": p_cell(float(adjusted[m]), "no row changed between the two"),
-        }
+        q.row(
+            pair=q.name(f"{titles[a]} – {titles[b]}", "Pair"), group_a=q.name(titles[a], None), group_b=q.name(titles[b], None),
+            difference=q.texted(float(share[a] - share[b]), percent(float(share[a] - share[b])).replace("-", "−"), "Difference"),
+            p=q.p(float(exact[m]), "exact p", none), p_adjusted=q.p(float(adjusted[m]), "adjusted p", none),
+        )
         for m, (a, b) in enumerate(zip(i, j, strict=True))
-    ]
+    ]  # fmt: skip
     moved = int((np.ptp(x, axis=1) > 0).sum())
     check = Check(
         id="changes",
@@ -255,20 +218,21 @@ def _several(spec: PairedSpec, titles: list[str], event: str, x: Any, groups: An
         + ("" if moved * len(titles) >= 24 else " With so few χ² is a rough guide."),
         facts={"changed": float(moved)},
     )
-    test = [{"term": word("Cochran's Q"), "chi2": stat(t.chi2), "df": df_cell(t.df), "p": p_cell(t.p)}]
+    test = q.row(term=q.name("Cochran's Q"), **q.chi2_cells(t, letter="Q"))
+    marked = [m for m in range(len(pairs)) if adjusted[m] < spec.alpha]
     return compose(
-        say(start, italic("Q"), f"({int(t.df)}) = {statistic(t.chi2)}, ", *mark, tail),
+        say(start, *q.tested("Q", t.chi2, (t.df,), t.p), tail),
         short=f"{'shares differ' if t.p < spec.alpha else 'no evidence of a difference'}, {plain(mark)}",
         blocks=[
             groups,
-            grid("test", "Test of equal shares", [("term", "<"), ("chi2", "Q"), ("df", "df"), ("p", "p")], test),
-            grid(
+            q.table("test", "Test of equal shares", [test]),
+            q.table(
                 "pairs",
                 "Every occasion with every other",
-                [("pair", "Pair<"), ("difference", "Difference"), ("p", "exact p"), ("p_adjusted", "adjusted p")],
                 pairs,
                 note="Exact McNemar tests, p by Holm.",
-                marked=[m for m in range(len(pairs)) if adjusted[m] < spec.alpha],
+                marked=marked,
+                by="exact McNemar tests, Holm",
             ),
         ],
         checks=[check],

@@ -5,9 +5,9 @@ from collections.abc import Callable
 import numpy as np
 from pydantic import Field
 
-from yavik.core.answers import Answer, Cell, TableBlock
-from yavik.core.answers.make import grid
-from yavik.core.answers.wording import alpha_words, italic, level_words, num, p_cell, p_words, plain, say, stat, word
+from yavik.core.answers import Answer, TableBlock
+from yavik.core.answers import quantities as q
+from yavik.core.answers.wording import alpha_words, level_words, plain, say
 from yavik.core.methods.base import Spec, amount, option
 from yavik.core.stats.equivalence import Claim, Equivalence
 from yavik.core.table import DataProblem
@@ -63,7 +63,7 @@ def judged(
     if not np.isfinite(found.p):
         raise DataProblem("The margin cannot be judged: there is no spread to judge the difference against.")
     shown, m = found.p < alpha, digits(found.margin) + unit
-    p = say(italic("p"), f" {p_words(found.p)}")
+    p = q.p_said(found.p)
     if found.claim == "equivalent":
         way = f"two one-sided tests; {level_words(2 * alpha)} CI {digits(found.low)} to {digits(found.high)}{unit}"
         start = (
@@ -106,26 +106,19 @@ def _table(e: Equivalence, alpha: float, margin: str) -> TableBlock:
         (f"Difference above −{margin}", e.above, e.p_above, e.claim != "not_higher"),
         (f"Difference below {margin}", e.below, e.p_below, e.claim != "not_lower"),
     ]
-    rows: list[dict[str, Cell]] = [
-        {
-            "term": word(text),
-            symbol: stat(value, "the margin leads out of 0 to 1"),
-            **({"df": num(e.df, 0 if float(e.df).is_integer() else 1)} if e.df is not None else {}),
-            "p": p_cell(p),
-        }
+    free = {} if e.df is None else {"df": q.df(e.df)}
+    rows = [
+        q.row(
+            term=q.name(text, "One-sided test"), **{symbol: q.stat(value, symbol, "the margin leads out of 0 to 1")},
+            **free, p=q.p(p),
+        )
         for text, value, p, asked in lines
         if asked
-    ]
-    columns = [
-        ("term", "One-sided test<"),
-        (symbol, symbol),
-        *([("df", "df")] if e.df is not None else []),
-        ("p", "p"),
-    ]
+    ]  # fmt: skip
     note = (
         f"Equivalence at α = {alpha_words(alpha)} needs both; the {level_words(2 * alpha)} interval then lies within"
         " the margin. A large p shows neither a difference nor that there is none."
     )
     if e.claim != "equivalent":
         note = "Only the side that was asked about is tested."
-    return grid("equivalence", "Is the difference too small to matter?", columns, rows, note=note)
+    return q.table("equivalence", "Is the difference too small to matter?", rows, note=note)

@@ -4,8 +4,8 @@ from collections.abc import Callable
 
 import numpy as np
 
-from yavik.core.answers import Cell
-from yavik.core.answers.wording import counted, number, percent
+from yavik.core.answers import quantities as q
+from yavik.core.answers.wording import counted, level_words, number, percent
 from yavik.core.stats.direction import Alternative
 from yavik.core.stats.groups import Floats
 from yavik.core.table import Codes, DataProblem, Kind, Table
@@ -61,9 +61,12 @@ def ends_of(low: float, high: float, words: Callable[[float], str], alternative:
     return f"above {words(low)}" if alternative == "greater" else f"below {words(high)}"
 
 
-def percent_ci(low: float, high: float, alternative: Alternative = "two_sided") -> dict[str, Cell]:
-    """The cells of an interval of shares in percent."""
-    return {
-        "ci_low": Cell(v=low, s=ends_of(low, high, percent, alternative)),
-        "ci_high": Cell(v=high, s=percent(high)),
-    }
+def percent_ci(
+    low: float, high: float, alpha: float | None, alternative: Alternative = "two_sided", what: str = "CI"
+) -> q.Row:
+    """The cells of an interval of shares in per cent; without α in a column without a head."""
+    title = f"{level_words(alpha)} {what}" if alpha is not None else None
+    return q.row(
+        ci_low=q.texted(low, ends_of(low, high, percent, alternative), title, "interval"),
+        ci_high=q.texted(high, percent(high), None),
+    )

@@ -3,8 +3,9 @@
 from typing import Any
 
 from yavik.core.answers import Answer, Marks
+from yavik.core.answers import quantities as q
 from yavik.core.answers.make import compose
-from yavik.core.answers.wording import italic, listing, p_words, say
+from yavik.core.answers.wording import listing
 from yavik.core.methods.base import Aim, Layout, Method, Run
 from yavik.core.methods.compare.factorial import tables
 from yavik.core.methods.compare.factorial.checks import all_checks
@@ -64,7 +65,7 @@ def compute(table: Table, spec: FactorialSpec, run: Run) -> Answer:
         ],
         checks=[*all_checks(f, spec, tests, residuals), independent(table.keep(f.used), f.rows, False)],
         rows=used_where(table, f.used, "a measurement, factor or covariate is empty"),
-        marks=Marks(p=say(italic("p"), f" {p_words(p)}") if p is not None else []),
+        marks=Marks(p=q.p_said(p) if p is not None else []),
     )
 
 

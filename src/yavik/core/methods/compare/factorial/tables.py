@@ -5,30 +5,16 @@ from typing import Any
 import numpy as np
 from scipy import stats
 
-from yavik.core.answers import Cell, FigureBlock, TableBlock
-from yavik.core.answers.make import EMPTY, ci_cells, ci_head, grid, share_cell
-from yavik.core.answers.wording import (
-    alpha_words,
-    df_cell,
-    finer,
-    level_words,
-    listing,
-    missing,
-    num,
-    number,
-    p_cell,
-    say,
-    share,
-    stat,
-    told,
-    whole,
-    word,
-)
+from yavik.core.answers import FigureBlock, TableBlock
+from yavik.core.answers import quantities as q
+from yavik.core.answers.wording import after, alpha_words, finer, level_words, listing, number, say, share, told
 from yavik.core.figures.plots import Line, block, profile
 from yavik.core.methods.compare.factorial.data import Factorial
 from yavik.core.methods.compare.factorial.spec import FactorialSpec
 from yavik.core.methods.compare.factorial.words import Tests, blocked_by_empty, tests_of
 from yavik.core.methods.compare.groups.spec import PAIR_WORDS
+from yavik.core.methods.kit.analysis import source
+from yavik.core.methods.kit.pairs import pairs_table
 from yavik.core.stats.letters import letters_from_pairs
 from yavik.core.stats.linear import SumsOfSquares, Term
 from yavik.core.stats.oneway import f_test
@@ -79,71 +65,30 @@ def picture(f: Factorial, spec: FactorialSpec, at: Any) -> FigureBlock | None:
 
 
 def anova(f: Factorial, spec: FactorialSpec, tests: Tests) -> TableBlock:
-    d = finer(f.decimals, f.model.rss)
-    rows = []
+    """Every term with its sum of squares, F and partial η²."""
+    d, rows = finer(f.decimals, f.model.rss), []
     for term, test in tests:
-        why = blocked_by_empty(f, term, spec.sums_of_squares)
-        row: dict[str, Cell] = {"term": word(f.name(term))}
-        if why:
-            row |= {k: missing(why) for k in ("ss", "df", "ms", "f", "p", "partial_eta2")}
-        else:
-            t = test.test
-            others = f.model.told_by(term) if not test.df else []
-            none = "there is no residual spread"
-            if not test.df:
-                none = (
-                    f"says the same as {listing([f.name(o) for o in others])}"
-                    if others
-                    else "no row is left to tell it"
-                )
-            row |= {
-                "ss": num(test.ss, d),
-                "df": whole(test.df),
-                "ms": num(test.ms, d, none),
-                "f": stat(t.f if t else np.nan, none),
-                "p": p_cell(t.p if t else np.nan, none),
-                "partial_eta2": share_cell(test.ss / (test.ss + f.model.rss), none),
-            }
-        rows.append(row)
-    rows.append(
-        {
-            "term": word("Residual"),
-            "ss": num(f.model.rss, d),
-            "df": whole(f.model.df),
-            "ms": num(f.model.mse, d),
-            "f": EMPTY,
-            "p": EMPTY,
-            "partial_eta2": EMPTY,
-        }
-    )
-    rows.append(
-        {
-            "term": word("Total"),
-            "ss": num(f.model.total, d),
-            "df": whole(len(f.y) - 1),
-            "ms": EMPTY,
-            "f": EMPTY,
-            "p": EMPTY,
-            "partial_eta2": EMPTY,
-        }
-    )
-    columns = [
-        ("term", "Source<"),
-        ("ss", "Sum of squares"),
-        ("df", "df"),
-        ("ms", "Mean square"),
-        ("f", "F"),
-        ("p", "p"),
-        ("partial_eta2", "Partial η²"),
-    ]
+        gone = blocked_by_empty(f, term, spec.sums_of_squares)
+        if gone:
+            nan = float("nan")
+            row = source(f.name(term), nan, nan, d, ms=nan, partial=nan, tested=True, why=gone)
+            rows.append(row | q.row(ss=q.gone(gone, "Sum of squares"), df=q.gone(gone, "df", "df")))
+            continue
+        none = "there is no residual spread"
+        if not test.df:
+            others = f.model.told_by(term)
+            none = (
+                f"says the same as {listing([f.name(o) for o in others])}" if others else "no row is left to tell it"
+            )
+        partial = test.ss / (test.ss + f.model.rss)
+        rows.append(source(f.name(term), test.ss, test.df, d, ms=test.ms, test=test.test, partial=partial, tested=True, why=none))  # fmt: skip
+    rows.append(source("Residual", f.model.rss, f.model.df, d, ms=f.model.mse))
+    rows.append(source("Total", f.model.total, len(f.y) - 1, d))
     r2 = 1 - f.model.rss / f.model.total
     adjusted = 1 - (1 - r2) * (len(f.y) - 1) / f.model.df
-    note = (
-        f"Sums of squares of type {spec.sums_of_squares.upper()}. R² {share(r2)}, adjusted {share(adjusted)};"
-        " residual SD"
-        f" {number(float(np.sqrt(f.model.mse)), f.decimals + 1)}{_unit(f).replace('(', '').replace(')', '')}."
-    )
-    return grid("anova", "Tests of the terms", columns, rows, note=note)
+    sd = f"{number(float(np.sqrt(f.model.mse)), f.decimals + 1)}{after(f.response.unit).replace(chr(160), ' ')}"
+    note = f"Sums of squares of type {spec.sums_of_squares.upper()}. R² {share(r2)}, adjusted {share(adjusted)}; residual SD {sd}."  # fmt: skip
+    return q.table("anova", "Tests of the terms", rows, note=note)
 
 
 def all_means(f: Factorial, spec: FactorialSpec, at: Any) -> list[TableBlock]:
@@ -165,37 +110,27 @@ def _means(f: Factorial, spec: FactorialSpec, term: Term, at: Any, id: str, *, f
         _reach(f, spec.alpha),
         max(finer(f.decimals, float(np.abs(f.y).max())), told(f.decimals, *errors.tolist())),
     )
-    counts = _counts(f, term, places)
-    observed = _observed(f, term, places)
-    rows = []
+    counts, observed, rows = _counts(f, term, places), _observed(f, term, places), []
     for i, place in enumerate(places):
-        se = float(np.sqrt(covariance[i, i])) if np.isfinite(covariance[i, i]) else np.nan
-        cells = {f"level{j}": word(f.factors[t].levels[v]) for j, (t, v) in enumerate(zip(term, place, strict=True))}
-        mean = float(means[i])
+        se, mean = float(np.sqrt(covariance[i, i])) if np.isfinite(covariance[i, i]) else np.nan, float(means[i])
+        own = {
+            f"level{j}": q.name(f.factors[t].levels[v], f.titles[t])
+            for j, (t, v) in enumerate(zip(term, place, strict=True))
+        }
         rows.append(
-            {
-                **cells,
-                "n": whole(int(counts[i])),
-                "observed": num(float(observed[i]), d, "no rows"),
-                "mean": num(mean, d, NOT_ESTIMABLE),
-                "se": num(se, d + 1, NOT_ESTIMABLE),
-                **ci_cells(mean - reach * se, mean + reach * se, d, NOT_ESTIMABLE),
-            }
-        )
-    columns = [
-        *((f"level{j}", f"{f.titles[t]}<") for j, t in enumerate(term)),
-        ("n", "n"),
-        ("observed", "Mean as it is"),
-        ("mean", "Estimated mean"),
-        ("se", "SE"),
-        ci_head(spec.alpha),
-    ]
+            own
+            | q.row(
+                n=q.count(counts[i]), observed=q.num(float(observed[i]), d, "Mean as it is", why="no rows"),
+                mean=q.num(mean, d, "Estimated mean", why=NOT_ESTIMABLE), se=q.num(se, d + 1, "SE", why=NOT_ESTIMABLE),
+                **q.ci(mean - reach * se, mean + reach * se, d, spec.alpha, why=NOT_ESTIMABLE),
+            )
+        )  # fmt: skip
     note = "Estimated means weigh the levels of other factors equally"
     if f.covariates:
         held = [f"{c} at {number(float(v), 2)}" for c, v in zip(f.covariates, at, strict=True)]
         note += f", with {listing(held)}"
     title = f"Means by {f.name(term)}{_unit(f)}"
-    return grid(id, title, columns, rows, note=note + ".", folded=folded)
+    return q.table(id, title, rows, note=note + ".", folded=folded, unit=f.response.unit or "")
 
 
 def _counts(f: Factorial, term: Term, places: Any) -> Any:
@@ -230,43 +165,16 @@ def _pairs(f: Factorial, spec: FactorialSpec, term: Term, at: Any) -> TableBlock
         [float(m) for m in means], p.a.tolist(), p.b.tolist(), [float(x) for x in p.p_adjusted], spec.alpha, up=True
     )
     d = max(finer(f.decimals, float(np.abs(f.y).max())), told(f.decimals, *p.se.tolist()))
-    rows, marked = [], []
-    for i in range(len(p.p)):
-        a, b = int(p.a[i]), int(p.b[i])
-        row = {
-            "pair": word(f"{names[a]} – {names[b]}"),
-            "group_a": word(names[a]),
-            "group_b": word(names[b]),
-            "difference": num(float(p.difference[i]), d),
-            "se": num(float(p.se[i]), d + 1),
-            "t": stat(float(p.statistic[i])),
-            "p": p_cell(float(p.p[i])),
-            "p_adjusted": p_cell(float(p.p_adjusted[i])),
-        }
-        if p.ci_low is not None and p.ci_high is not None:
-            row |= ci_cells(float(p.ci_low[i]), float(p.ci_high[i]), d)
-        if p.p_adjusted[i] < spec.alpha:
-            marked.append(i)
-        rows.append(row)
-    columns = [("pair", "Pair<"), ("difference", f"Difference{_unit(f)}")]
-    columns += [ci_head(spec.alpha)] if p.ci_low is not None else []
-    columns += [("se", "SE"), ("t", "t"), ("p_adjusted", "p" if spec.pairs == "lsd" else "adjusted p")]
+    by = PAIR_WORDS[spec.pairs]
     lettered = "; ".join(f"{n} {x}" for n, x in zip(names, found, strict=True))
-    a_words = alpha_words(spec.alpha)
     note = (
-        f"Letters: {lettered}. Those that share a letter cannot be told apart ({PAIR_WORDS[spec.pairs]}, α ="
-        f" {a_words})."
+        f"Letters: {lettered}. Those that share a letter cannot be told apart ({by}, α = {alpha_words(spec.alpha)})."
     )
-    id = "pairs_" + "_".join(f.factors[t].name for t in term)
-    return grid(
-        id,
-        f"Pairs of {f.name(term)}, {PAIR_WORDS[spec.pairs]}",
-        columns,
-        rows,
-        note=note,
-        marked=marked,
-        folded=len(rows) > 15,
-    )
+    return pairs_table(
+        p, names, spec.alpha, decimals=d, title=f"Pairs of {f.name(term)}, {by}", by=by, unit=f.response.unit, note=note,
+        adjusted="p" if spec.pairs == "lsd" else "adjusted p", id="pairs_" + "_".join(f.factors[t].name for t in term),
+        show_se=True,
+    )  # fmt: skip
 
 
 def simple_effects(f: Factorial, spec: FactorialSpec) -> list[TableBlock]:
@@ -290,55 +198,31 @@ def simple_effects(f: Factorial, spec: FactorialSpec) -> list[TableBlock]:
                     f"{f.titles[term[o]]}: {f.factors[term[o]].levels[v]}" for o, v in zip(outer, levels, strict=True)
                 ]
                 rows.append(
-                    {
-                        "term": word(f.titles[term[inner]]),
-                        "at": word(", ".join(at)),
-                        "f": stat(t.f),
-                        "df1": df_cell(t.df1),
-                        "df2": df_cell(t.df2),
-                        "p": p_cell(t.p),
-                    }
-                )
-        columns = [
-            ("term", "Effect of<"),
-            ("at", "where<"),
-            ("f", "F"),
-            ("df1", "df"),
-            ("df2", "df of error"),
-            ("p", "p"),
-        ]
+                    q.row(
+                        term=q.name(f.titles[term[inner]], "Effect of"), at=q.said(", ".join(at), "where"), **q.f_cells(t)
+                    )
+                )  # fmt: skip
         id = "simple_" + "_".join(f.factors[t].name for t in term)
         note = "Each tested against the residual of the whole model; p not adjusted."
-        made.append(grid(id, f"Simple effects within {f.name(term)}", columns, rows, note=note, folded=True))
+        made.append(q.table(id, f"Simple effects within {f.name(term)}", rows, note=note, folded=True))
     return made
 
 
 def slopes(f: Factorial, spec: FactorialSpec) -> TableBlock | None:
+    """One slope for each covariate."""
     if not f.covariates:
         return None
     reach, rows = _reach(f, spec.alpha), []
     for name, (slope, se) in zip(f.covariates, f.model.slopes(), strict=True):
-        size = max(2, int(np.ceil(-np.log10(max(abs(slope), se) + 1e-300))) + 2)
-        t = slope / se
+        d, t = max(2, int(np.ceil(-np.log10(max(abs(slope), se) + 1e-300))) + 2), slope / se
         rows.append(
-            {
-                "term": word(name),
-                "estimate": num(slope, size),
-                "se": num(se, size + 1),
-                **ci_cells(slope - reach * se, slope + reach * se, size),
-                "t": stat(t),
-                "p": p_cell(float(2 * stats.t.sf(abs(t), f.model.df))),
-            }
-        )
-    columns = [
-        ("term", "Covariate<"),
-        ("estimate", "Slope"),
-        ("se", "SE"),
-        ci_head(spec.alpha),
-        ("t", "t"),
-        ("p", "p"),
-    ]
-    return grid("coefficients", "Slopes of the covariates", columns, rows, note="One slope for all cells.")
+            q.row(
+                term=q.name(name, "Covariate"), estimate=q.est(slope, d, "Slope"), se=q.num(se, d + 1, "SE"),
+                **q.ci(slope - reach * se, slope + reach * se, d, spec.alpha), t=q.stat(t, "t"),
+                p=q.p(float(2 * stats.t.sf(abs(t), f.model.df))),
+            )
+        )  # fmt: skip
+    return q.table("coefficients", "Slopes of the covariates", rows, note="One slope for all cells.")
 
 
 def other_kinds(f: Factorial, spec: FactorialSpec) -> TableBlock | None:
@@ -349,24 +233,23 @@ def other_kinds(f: Factorial, spec: FactorialSpec) -> TableBlock | None:
     kinds = {k: dict(tests_of(f, k)) for k in order}
     rows = []
     for term in f.model.terms:
-        row = {"term": word(f.name(term))}
+        row = q.row(term=q.name(f.name(term), "Source"))
         for k in kinds:
-            why = blocked_by_empty(f, term, k)
-            t = kinds[k][term].test
-            row[k] = missing(why) if why else p_cell(t.p if t else np.nan, "cannot be told from other terms")
+            why, t, title = blocked_by_empty(f, term, k), kinds[k][term].test, f"p, type {k.upper()}"
+            other = "cannot be told from other terms"
+            row[k] = q.gone(why, title, "p") if why else q.p(t.p if t else np.nan, title, other)
         rows.append(row)
-    columns = [("term", "Source<"), ("iii", "p, type III"), ("ii", "p, type II"), ("i", "p, type I")]
-    return grid(
-        "tests", "The same terms by other sums of squares", columns, rows, folded=True, strong=["iii", "ii", "i"]
-    )
+    return q.table("tests", "The same terms by other sums of squares", rows, folded=True)
 
 
 def facts(f: Factorial, tests: Tests, p: float | None) -> dict[str, Any]:
+    """Numbers by name."""
+    rss = f.model.rss
     out: dict[str, Any] = {
         "n": len(f.y),
         "p": p,
-        "r2": 1 - f.model.rss / f.model.total,
-        "residual.ss": f.model.rss,
+        "r2": 1 - rss / f.model.total,
+        "residual.ss": rss,
         "residual.df": f.model.df,
     }
     for term, test in tests:

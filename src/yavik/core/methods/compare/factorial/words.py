@@ -3,7 +3,8 @@
 import numpy as np
 
 from yavik.core.answers import Span
-from yavik.core.answers.wording import df, italic, listing, p_words, say, statistic
+from yavik.core.answers import quantities as q
+from yavik.core.answers.wording import italic, listing, p_words, say
 from yavik.core.figures.caption import lower
 from yavik.core.methods.compare.factorial.data import Factorial
 from yavik.core.methods.compare.factorial.spec import FactorialSpec
@@ -68,7 +69,7 @@ def headline(f: Factorial, spec: FactorialSpec, tests: Tests) -> tuple[list[Span
         names = [lower(f.titles[i]) for i in term]
         start = f"How {value} varies with {names[0]} depends on {' and '.join(names[1:])}, "
         tail = f". Main effects of {names[0]} and {names[-1]} are averages over what differs: read the cells."
-        return say(start, *_f(test), tail), test.test.p
+        return say(start, *q.tested_f(test.test), tail), test.test.p
     mains = [(t, x) for t, x in known if len(t) == 1]
     if not mains:
         return say(f"No main effect of {value} can be tested with these cells."), None
@@ -78,7 +79,7 @@ def headline(f: Factorial, spec: FactorialSpec, tests: Tests) -> tuple[list[Span
         said = "differs by" if x.test.p < spec.alpha else "shows no evidence of differing by"
         joint = "" if i == 0 else (", and " if i == len(mains) - 1 else ", ")
         subject = f"Mean {value} " if i == 0 else ("it " if joint else "")
-        parts += [joint, subject, f"{said} {lower(f.titles[t[0]])}, ", *_f(x)]
+        parts += [joint, subject, f"{said} {lower(f.titles[t[0]])}, ", *q.tested_f(x.test)]
     if interactions:
         n = len(interactions)
         parts.append(f"; there is no evidence of {'an interaction' if n == 1 else f'any of {n} interactions'}")
@@ -90,9 +91,3 @@ def headline(f: Factorial, spec: FactorialSpec, tests: Tests) -> tuple[list[Span
         parts.append(f"; {listing(untold)} cannot be told from other terms")
     best = min(x.test.p for _, x in mains if x.test)
     return say(*parts, "."), best
-
-
-def _f(test: TermTest) -> list[Span]:
-    t = test.test
-    assert t
-    return say(italic("F"), f"({df(t.df1)}, {df(t.df2)}) = {statistic(t.f)}, ", italic("p"), f" {p_words(t.p)}")

@@ -1,7 +1,5 @@
 """What stands beside a comparison of groups: its checks, and its residuals."""
 
-from __future__ import annotations
-
 from dataclasses import replace
 
 import numpy as np

@@ -6,26 +6,19 @@ from typing import Any
 import numpy as np
 from scipy import special, stats
 
-from yavik.core.answers import Cell, Check, Remedy, Span, TableBlock, Verdict
-from yavik.core.answers.make import EMPTY, ci_cells, ci_head, grid
+from yavik.core.answers import Check, Remedy, Span, TableBlock, Verdict
+from yavik.core.answers import quantities as q
 from yavik.core.answers.wording import (
     after_difference,
     counted,
     df,
-    df_cell,
     finer,
-    italic,
     listing,
-    num,
     number,
-    p_cell,
     p_words,
+    plain,
     say,
-    stat,
-    statistic,
     told,
-    whole,
-    word,
 )
 from yavik.core.figures.caption import lower
 from yavik.core.methods.compare.groups.blocked_data import Blocked
@@ -33,7 +26,9 @@ from yavik.core.methods.compare.groups.contrasts import Planned
 from yavik.core.methods.compare.groups.spec import CompareGroupsSpec
 from yavik.core.methods.compare.groups.words import contrast_words
 from yavik.core.methods.kit import checks
+from yavik.core.methods.kit.analysis import source
 from yavik.core.methods.kit.claims import claimed
+from yavik.core.methods.kit.pairs import pairs_table
 from yavik.core.methods.kit.shared import normal_check
 from yavik.core.stats.draws import Permuted
 from yavik.core.stats.groups import Groups
@@ -62,202 +57,114 @@ def headline(
         f" {lower(b.block_title)}"
     )
     start = claimed(what, p < spec.alpha)
-    t = b.of_groups.test
+    t, tail = b.of_groups.test, " (random divisions within blocks)" if permuted else ""
     if ranks:
-        middle = say(f"χ²({ranks.df}) = {statistic(ranks.chi2)}, ")
-    elif permuted or t is None:
-        middle = []
+        test = q.tested("χ²", ranks.chi2, (ranks.df,), p)
     else:
-        middle = say(italic("F"), f"({df(t.df1)}, {df(t.df2)}) = {statistic(t.f)}, ")
+        test = q.p_said(p, tail) if permuted or t is None else q.tested("F", t.f, (t.df1, t.df2), p)
     if plan:
-        tail = " (random divisions within blocks)" if permuted else ""
-        return say(
-            f"{start}, ", *middle, italic("p"), f" {p_words(p)}{tail}. ", *contrast_words(plan, b.data, spec.alpha)
-        )
+        return say(f"{start}, ", *test, ". ", *contrast_words(plan, b.data, spec.alpha))
+    return say(f"{start}, ", *test, f". {_largest(b, spec, pairs, method)}")
+
+
+def _largest(b: Blocked, spec: CompareGroupsSpec, pairs: Pairs, method: str) -> str:
+    """The pair that differs most."""
     g, found = b.data.groups, [i for i in np.argsort(-np.abs(pairs.difference)) if pairs.p_adjusted[i] < spec.alpha]
+    if not found and method == "dunnett":
+        return f"No group can be told apart from {g.names[pairs.b[0]]}."
     if not found:
-        tail = (
-            f"No group can be told apart from {g.names[pairs.b[0]]}."
-            if method == "dunnett"
-            else "No two groups can be told apart."
-        )
-    else:
-        i = int(found[0])
-        unit = "" if method in RANKED else after_difference(b.data.unit)
-        size = f"{number(abs(float(pairs.difference[i])), told(b.data.decimals, float(pairs.se[i])))}{unit} "
-        way = "lower" if pairs.difference[i] < 0 else "higher"
-        tail = (
-            f"{g.names[pairs.a[i]]} is"
-            f" {'' if method in RANKED else size}{way + ' in rank' if method in RANKED else way} than"
-            f" {g.names[pairs.b[i]]}"
-        )
-        tail += f"; {len(found)} of {len(pairs.p)} pairs differ." if len(pairs.p) > 1 else "."
-    return say(
-        f"{start}, ",
-        *middle,
-        italic("p"),
-        f" {p_words(p)}{' (random divisions within blocks)' if permuted else ''}. {tail}",
-    )
+        return "No two groups can be told apart."
+    i = int(found[0])
+    way, size = "lower" if pairs.difference[i] < 0 else "higher", ""
+    if method not in RANKED:
+        decimals = told(b.data.decimals, float(pairs.se[i]))
+        size = f"{number(abs(float(pairs.difference[i])), decimals)}{after_difference(b.data.unit)} "
+    way += " in rank" if method in RANKED else ""
+    more = f"; {len(found)} of {len(pairs.p)} pairs differ" if len(pairs.p) > 1 else ""
+    return f"{g.names[pairs.a[i]]} is {size}{way} than {g.names[pairs.b[i]]}{more}."
 
 
 def means_table(
     b: Blocked, spec: CompareGroupsSpec, letters: list[str] | None, ranks: Friedman | None, note: str
 ) -> TableBlock:
-    g, t = b.data.groups, float(stats.t.isf(spec.alpha / 2, b.model.df))
+    """Means as they are and as if each block had every group."""
+    g, t, rows = b.data.groups, float(stats.t.isf(spec.alpha / 2, b.model.df)), []
     d = finer(b.data.decimals, float(np.abs(b.means).max()))
-    rows = []
     for i, name in enumerate(g.names):
         se, mean = float(np.sqrt(b.covariance[i, i])), float(b.means[i])
-        row = {
-            "group": word(name),
-            "n": whole(int(g.n[i])),
-            "mean": num(float(g.means[i]), d),
-            "estimate": num(mean, d),
-            "se": num(se, d + 1),
-            **ci_cells(mean - t * se, mean + t * se, d),
-        }
-        if letters:
-            row["letters"] = word(letters[i])
+        row = q.row(
+            group=q.name(name, b.data.group), n=q.count(g.n[i]), mean=q.num(float(g.means[i]), d, "Mean"),
+            estimate=q.est(mean, d, "Mean over blocks"), se=q.num(se, d + 1, "SE"),
+            **q.ci(mean - t * se, mean + t * se, d, spec.alpha),
+        )  # fmt: skip
         if ranks:
-            row["mean_rank"] = num(float(ranks.mean_ranks[i]), 2)
+            row["mean_rank"] = q.num(float(ranks.mean_ranks[i]), 2, "Mean rank")
+        if letters:
+            row["letters"] = q.word(letters[i])
         rows.append(row)
-    columns = [
-        ("group", f"{b.data.group}<"),
-        ("n", "n"),
-        ("mean", "Mean"),
-        ("estimate", "Mean over blocks"),
-        ("se", "SE"),
-        ci_head(spec.alpha),
-    ]
-    columns += [("mean_rank", "Mean rank")] if ranks else []
-    columns += [("letters", "")] if letters else []
-    return grid("means", b.data.value_axis, columns, rows, note=note or None, strong=["letters"])
+    return q.table("means", b.data.value_axis, rows, note=note or None, strong=["letters"], unit=b.data.unit or "")
 
 
 def tests_table(b: Blocked, ranks: Friedman | None, permuted: Permuted | None) -> TableBlock:
+    """Friedman's test, or groups and blocks with their sums of squares."""
     if ranks:
-        row = {
-            "term": word(b.data.group),
-            "chi2": stat(ranks.chi2),
-            "df": df_cell(ranks.df),
-            "p": p_cell(ranks.p),
-            "w": num(ranks.w, 2),
-        }
-        columns = [("term", "<"), ("chi2", "χ²"), ("df", "df"), ("p", "p"), ("w", "Kendall's W")]
+        row = q.row(term=q.name(b.data.group), **q.chi2_cells(ranks), w=q.num(ranks.w, 2, "Kendall's W"))
         note = "Ranks within each complete block; χ² corrected for ties."
         if ranks.f:
-            note += (
-                f" As an F (Iman and Davenport): F({df(ranks.f.df1)}, {df(ranks.f.df2)}) = {statistic(ranks.f.f)}, p"
-                f" {p_words(ranks.f.p)}."
-            )
+            note += f" As an F (Iman and Davenport): {plain(q.tested_f(ranks.f))}."
         if b.left_blocks:
             note += f" Left out as incomplete: {listing(list(b.left_blocks))}."
-        return grid("test", "Test of equal ranks within blocks", columns, [row], note=note)
-    d = finer(b.data.decimals, b.model.rss)
+        return q.table("test", "Test of equal ranks within blocks", [row], note=note)
+    d, rest = finer(b.data.decimals, b.model.rss), b.model.rss
+
+    def line(name: str, t: TermTest, p: float | None, partial: float | None) -> q.Row:
+        return source(name, t.ss, t.df, d, ms=t.ms, test=t.test, p=p, partial=partial, tested=True)
+
     rows = [
-        _line(b.data.group, b.of_groups, d, permuted.p if permuted else None),
-        _line(b.block_title, b.of_blocks, d, None),
+        line(b.data.group, b.of_groups, permuted.p if permuted else None, b.of_groups.ss / (b.of_groups.ss + rest)),
+        line(b.block_title, b.of_blocks, None, None),
+        source("Within blocks", rest, b.model.df, d, ms=b.model.mse),
     ]
-    rest = {
-        "term": word("Within blocks"),
-        "ss": num(b.model.rss, d),
-        "df": whole(b.model.df),
-        "ms": num(b.model.mse, d),
-        "f": EMPTY,
-        "p": EMPTY,
-        "partial_eta2": EMPTY,
-    }
-    rows.append(rest)
-    columns = [
-        ("term", "Source<"),
-        ("ss", "Sum of squares"),
-        ("df", "df"),
-        ("ms", "Mean square"),
-        ("f", "F"),
-        ("p", "p"),
-        ("partial_eta2", "Partial η²"),
-    ]
-    size = b.of_groups.ss / (b.of_groups.ss + b.model.rss)
-    rows[0]["partial_eta2"] = Cell(v=size, s=f"{size:.2f}".removeprefix("0"))
-    rows[1]["partial_eta2"] = EMPTY
     note = "Groups after blocks and blocks after groups."
     if permuted:
         note += f" p of the groups from {permuted.draws} random orders within blocks."
-    return grid("anova", "Test of equal means within blocks", columns, rows, note=note)
-
-
-def _line(name: str, t: TermTest, d: int, p: float | None) -> dict[str, Cell]:
-    f = t.test
-    return {
-        "term": word(name),
-        "ss": num(t.ss, d),
-        "df": whole(t.df),
-        "ms": num(t.ms, d),
-        "f": stat(f.f if f else np.nan),
-        "p": p_cell(p if p is not None else f.p if f else np.nan),
-    }
+    return q.table("anova", "Test of equal means within blocks", rows, note=note)
 
 
 def pair_table(b: Blocked, spec: CompareGroupsSpec, pairs: Pairs, method: str, name: str) -> TableBlock:
-    g, ranked = b.data.groups, method in RANKED
-    d = 2 if ranked else told(b.data.decimals, *pairs.se.tolist())
-    shown = "z" if ranked else "t"
-    rows, marked = [], []
-    for i in range(len(pairs.p)):
-        row = {
-            "pair": word(f"{g.names[pairs.a[i]]} – {g.names[pairs.b[i]]}"),
-            "group_a": word(g.names[pairs.a[i]]),
-            "group_b": word(g.names[pairs.b[i]]),
-            "difference": num(float(pairs.difference[i]), d),
-            shown: stat(float(pairs.statistic[i])),
-            "p": p_cell(float(pairs.p[i])),
-            "p_adjusted": p_cell(float(pairs.p_adjusted[i])),
-        }
-        if pairs.ci_low is not None and pairs.ci_high is not None:
-            row |= ci_cells(float(pairs.ci_low[i]), float(pairs.ci_high[i]), d)
-        if pairs.p_adjusted[i] < spec.alpha:
-            marked.append(i)
-        rows.append(row)
-    unit = f" ({b.data.unit})" if b.data.unit and not ranked else ""
-    columns = [("pair", "Pair<"), ("difference", "Difference of mean ranks" if ranked else f"Difference{unit}")]
-    columns += [ci_head(spec.alpha)] if pairs.ci_low is not None else []
-    plain = method == "lsd" or (method == RANK_PAIRS and spec.adjust == "none")
+    """Every pair, or each group with the control."""
+    names, ranked = b.data.groups.names, method in RANKED
+    plain_p = method == "lsd" or (method == RANK_PAIRS and spec.adjust == "none")
     fdr = method == RANK_PAIRS and spec.adjust == "fdr"
-    columns += [(shown, shown), ("p_adjusted", "p" if plain else "p, false discovery rate" if fdr else "adjusted p")]
-    title = f"Each against {g.names[pairs.b[0]]}, Dunnett" if method == "dunnett" else f"All pairs, {name}"
-    return grid("pairs", title, columns, rows, marked=marked)
+    by = "Dunnett" if method == "dunnett" else name
+    return pairs_table(
+        pairs, names, spec.alpha, decimals=2 if ranked else told(b.data.decimals, *pairs.se.tolist()), by=by,
+        title=f"Each against {names[pairs.b[0]]}, Dunnett" if method == "dunnett" else f"All pairs, {name}",
+        head="Difference of mean ranks" if ranked else "Difference", unit=None if ranked else b.data.unit,
+        adjusted="p" if plain_p else "p, false discovery rate" if fdr else "adjusted p", letter="z" if ranked else "t",
+    )  # fmt: skip
 
 
 def other_tests(b: Blocked, aside: Friedman | None, permuted: Permuted | None, spec: CompareGroupsSpec) -> TableBlock:
     """How the conclusion fares under each test."""
-    f = b.of_groups.test
-    rows = []
+
+    def line(name: str, statistic: q.Quantity, df: str | None, p: float) -> q.Row:
+        free = q.blank("df") if df is None else q.word(df, "df")
+        said = q.said("differ" if p < spec.alpha else "no evidence", "At this α")
+        return q.row(term=q.name(name, "Test"), statistic=statistic, df=free, p=q.p(p), said=said)
+
+    f, title, rows = b.of_groups.test, "F or χ²", []
     if f:
-        rows.append(
-            {
-                "term": word("Classical F"),
-                "statistic": stat(f.f),
-                "df": word(f"{df(f.df1)}, {df(f.df2)}"),
-                "p": p_cell(f.p),
-            }
-        )
+        rows.append(line("Classical F", q.stat(f.f, title), f"{df(f.df1)}, {df(f.df2)}", f.p))
     if aside:
-        rows.append(
-            {"term": word("Friedman"), "statistic": stat(aside.chi2), "df": word(df(aside.df)), "p": p_cell(aside.p)}
-        )
+        rows.append(line("Friedman", q.stat(aside.chi2, title), df(aside.df), aside.p))
     if permuted:
-        rows.append({"term": word("Permutation"), "statistic": EMPTY, "df": EMPTY, "p": p_cell(permuted.p)})
-    for row in rows:
-        value = row["p"].v
-        row["said"] = word("differ" if isinstance(value, float) and value < spec.alpha else "no evidence")
-    columns = [("term", "Test<"), ("statistic", "F or χ²"), ("df", "df"), ("p", "p"), ("said", "At this α<")]
+        rows.append(line("Permutation", q.blank(title), None, permuted.p))
     note = None
     if aside and b.incomplete:
-        note = (
-            f"Friedman on the {counted(len(b.blocks) - len(b.incomplete), 'block')} that have every group; the others"
-            " on all rows."
-        )
-    return grid("tests", "The same question by other tests", columns, rows, note=note, folded=True)
+        whole = counted(len(b.blocks) - len(b.incomplete), "block")
+        note = f"Friedman on the {whole} that have every group; the others on all rows."
+    return q.table("tests", "The same question by other tests", rows, note=note, folded=True)
 
 
 def all_checks(spec: CompareGroupsSpec, b: Blocked, by_ranks: bool, permuted: bool) -> list[Check]:
@@ -341,18 +248,12 @@ def _balance(b: Blocked) -> Check:
 def facts(
     b: Blocked, aside: Friedman | None, permuted: Permuted | None, method: str, p: float, plan: Planned | None
 ) -> dict[str, Any]:
+    """Numbers by name."""
     f = b.of_groups.test
     out: dict[str, Any] = {
-        "p": p,
-        "n": len(b.y),
-        "k": len(b.means),
-        "blocks": len(b.blocks),
-        "pairs": method,
-        "estimate": float(np.ptp(b.means)),
-        "anova.ss_between": b.of_groups.ss,
-        "anova.ss_blocks": b.of_blocks.ss,
-        "anova.ss_within": b.model.rss,
-    }
+        "p": p, "n": len(b.y), "k": len(b.means), "blocks": len(b.blocks), "pairs": method, "estimate": float(np.ptp(b.means)),
+        "anova.ss_between": b.of_groups.ss, "anova.ss_blocks": b.of_blocks.ss, "anova.ss_within": b.model.rss,
+    }  # fmt: skip
     if f:
         out |= {"anova.f": f.f, "anova.df1": f.df1, "anova.df2": f.df2, "anova.p": f.p}
     if b.of_blocks.test:
@@ -362,9 +263,6 @@ def facts(
     if permuted:
         out["permutation.p"] = permuted.p
     for c in plan.found if plan else []:
-        out |= {
-            f"contrast.{c.label}": c.estimate,
-            f"contrast.{c.label}.t": c.t,
-            f"contrast.{c.label}.p": c.p_adjusted,
-        }
+        name = f"contrast.{c.label}"
+        out |= {name: c.estimate, f"{name}.t": c.t, f"{name}.p": c.p_adjusted}
     return out

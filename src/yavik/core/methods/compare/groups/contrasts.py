@@ -6,8 +6,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from yavik.core.answers import TableBlock
-from yavik.core.answers.make import ci_cells, ci_head, grid
-from yavik.core.answers.wording import df_cell, listing, num, p_cell, stat, word
+from yavik.core.answers import quantities as q
+from yavik.core.answers.wording import listing
 from yavik.core.methods.compare.groups.spec import CompareGroupsSpec, TypedContrast
 from yavik.core.stats.contrasts import Contrast, estimates, orthogonal, polynomial, satterthwaite
 from yavik.core.stats.groups import Floats, Groups
@@ -161,48 +161,25 @@ def _how(spec: CompareGroupsSpec) -> str:
 
 
 def contrasts_table(p: Planned, names: Sequence[str], d: int, alpha: float, unit: str | None) -> TableBlock:
+    """Each contrast with its weights, estimate and test."""
     adjusted = any(c.p != c.p_adjusted for c in p.found)
-    rows = []
-    for c in p.found:
-        row = {
-            "term": word(c.label),
-            "weights": word(_weights(c.weights, names) if not p.trend else f"degree {p.found.index(c) + 1}"),
-            "estimate": num(c.estimate, d),
-            "se": num(c.se, d + 1),
-            **ci_cells(c.ci_low, c.ci_high, d),
-            "t": stat(c.t),
-            "df": df_cell(c.df),
-            "p": p_cell(c.p),
-            "p_adjusted": p_cell(c.p_adjusted),
-            "ss": num(c.ss, d),
-        }
-        rows.append(row)
-    columns: list[tuple[str, str]] = [
-        ("term", "Contrast<"),
-        ("weights", "Weights<"),
-        ("estimate", f"Estimate ({unit})" if unit and not p.trend else "Estimate"),
-        ("se", "SE"),
-        ci_head(alpha),
-        ("t", "t"),
-        ("df", "df"),
-        ("p", "p"),
-    ]
-    if adjusted:
-        columns.append(("p_adjusted", "adjusted p"))
+    rows = [
+        q.row(
+            term=q.name(c.label, "Contrast"),
+            weights=q.said(f"degree {i + 1}" if p.trend else _weights(c.weights, names), "Weights"),
+            estimate=q.est(c.estimate, d, "Estimate", None if p.trend else unit), se=q.num(c.se, d + 1, "SE"),
+            **q.ci(c.ci_low, c.ci_high, d, alpha), **q.t_cells(c),
+            p_adjusted=q.p(c.p_adjusted, "adjusted p" if adjusted else None), ss=q.num(c.ss, d, None),
+        )
+        for i, c in enumerate(p.found)
+    ]  # fmt: skip
     marked = [i for i, c in enumerate(p.found) if c.p_adjusted < alpha]
-    return grid(
-        "contrasts",
-        "Planned contrasts" if not p.trend else "Trend over the levels",
-        columns,
-        rows,
-        note=p.note,
-        marked=marked,
-    )
+    title = "Trend over the levels" if p.trend else "Planned contrasts"
+    return q.table("contrasts", title, rows, note=p.note, marked=marked)
 
 
 def _weights(weights: Floats, names: Sequence[str]) -> str:
     def one(w: float) -> str:
-        text = f"{w:+.3g}".replace("-", "−")
-        return text
+        return f"{w:+.3g}".replace("-", "−")
 
     return ", ".join(f"{one(float(w))} {n}" for w, n in zip(weights, names, strict=True) if abs(w) > 1e-12)

@@ -7,6 +7,7 @@ import numpy as np
 from scipy import stats
 
 from yavik.core.answers import Answer, Check, FigureBlock, Marks, RowsUsed, Verdict
+from yavik.core.answers import quantities as q
 from yavik.core.answers.make import compose
 from yavik.core.answers.wording import plain
 from yavik.core.figures.data import Grouped, grouped
@@ -26,7 +27,7 @@ from yavik.core.methods.compare.groups.compute import (
 from yavik.core.methods.compare.groups.contrasts import contrasts_table
 from yavik.core.methods.compare.groups.more import drawn_pairs, letters_table, matrix, pairs_check, same_thing
 from yavik.core.methods.compare.groups.spec import BY_RANKS, PAIR_WORDS, TEST_WORDS, CompareGroupsSpec, pairs_said
-from yavik.core.methods.compare.groups.words import headline, letters_note, p_mark
+from yavik.core.methods.compare.groups.words import headline, letters_note
 from yavik.core.methods.fit import n_levels
 from yavik.core.methods.kit import checks
 from yavik.core.methods.kit.page import read_page
@@ -40,9 +41,6 @@ from yavik.core.methods.kit.samples import (
 )
 from yavik.core.stats.groups import Groups
 from yavik.core.table import DataProblem, Table
-
-"""Groups up to which all pairs are compared: 1 770 pairs."""
-"""Rows up to which the rank test is computed beside another test, only to compare conclusions."""
 
 
 def compare(table: Table, spec: CompareGroupsSpec, run: Run) -> Answer:
@@ -119,7 +117,7 @@ def _marks(r: GroupsResults) -> Marks:
     return Marks(
         letters=dict(zip(r.data.groups.names, r.letters, strict=True)) if r.letters else {},
         letters_note=letters_note(r) if r.letters else "",
-        p=p_mark(r.main.p),
+        p=q.p_said(r.main.p),
     )
 
 

@@ -1,14 +1,12 @@
 """What stands after the tests of a comparison of groups: letters in order, the matrix of pairs, differences drawn."""
 
-from __future__ import annotations
-
 import re
 
 import numpy as np
 
-from yavik.core.answers import Cell, Check, FigureBlock, NoteBlock, Remedy, TableBlock, Verdict
-from yavik.core.answers.make import EMPTY, grid
-from yavik.core.answers.wording import counted, finer, level_words, num, number, p_bare, p_words, word
+from yavik.core.answers import Check, FigureBlock, NoteBlock, Remedy, TableBlock, Verdict
+from yavik.core.answers import quantities as q
+from yavik.core.answers.wording import counted, finer, level_words, number, p_words
 from yavik.core.figures.plots import Bar, block, forest
 from yavik.core.methods.compare.groups.compute import GroupsResults
 from yavik.core.methods.compare.groups.spec import BY_RANKS, MEAN_RANKS, WITH_CONTROL
@@ -27,15 +25,16 @@ def letters_table(r: GroupsResults, up: bool) -> TableBlock | None:
     by = r.ranked.mean_ranks if ranks and r.ranked else g.means
     order = np.argsort(by if up else -by, kind="stable")
     d = 1 if ranks else finer(r.data.decimals, float(np.abs(g.means).max()))
-    rows = [{"group": word(g.names[i]), "mean": num(float(by[i]), d), "letters": word(r.letters[i])} for i in order]
-    unit = f" ({r.data.unit})" if r.data.unit and not ranks else ""
-    columns = [
-        ("group", f"{r.data.group}<"),
-        ("mean", "Mean rank" if ranks else f"Mean{unit}"),
-        ("letters", "Letters<"),
-    ]
-    title = f"Groups from the {'lowest' if up else 'highest'} {'mean rank' if ranks else 'mean'}"
-    return grid("letters", title, columns, rows, note=letters_note(r), folded=g.k <= 6, strong=["letters"])
+    what = "Mean rank" if ranks else "Mean"
+    rows = [
+        q.row(
+            group=q.name(g.names[i], r.data.group), mean=q.num(float(by[i]), d, what, unit=None if ranks else r.data.unit),
+            letters=q.said(r.letters[i], "Letters"),
+        )
+        for i in order
+    ]  # fmt: skip
+    title = f"Groups from the {'lowest' if up else 'highest'} {what.lower()}"
+    return q.table("letters", title, rows, note=letters_note(r), folded=g.k <= 6, strong=["letters"])
 
 
 def matrix(r: GroupsResults) -> TableBlock | None:
@@ -43,23 +42,21 @@ def matrix(r: GroupsResults) -> TableBlock | None:
     p, g = r.pairs, r.data.groups
     if p is None or not 3 <= g.k <= MOST_IN_MATRIX or len(p.p) != g.k * (g.k - 1) // 2:
         return None
-    d = 1 if r.pair_method in MEAN_RANKS else r.data.decimals
-    cells: dict[tuple[int, int], Cell] = {}
+    d, cells = 1 if r.pair_method in MEAN_RANKS else r.data.decimals, {}
     for i in range(len(p.p)):
-        a, b = int(p.a[i]), int(p.b[i])
-        value = float(p.p_adjusted[i])
-        cells[a, b] = Cell(v=value, s=p_bare(value)) if np.isfinite(value) else EMPTY
-        cells[b, a] = num(-float(p.difference[i]), d)
+        a, b, value = int(p.a[i]), int(p.b[i]), float(p.p_adjusted[i])
+        cells[a, b] = q.p(value, "") if np.isfinite(value) else q.blank()
+        cells[b, a] = q.num(-float(p.difference[i]), d)
     rows = [
-        {"group": word(name), **{f"c{j}": cells.get((i, j), EMPTY) for j in range(g.k)}}
-        for i, name in enumerate(g.names)
-    ]
-    columns = [("group", "<"), *((f"c{j}", name) for j, name in enumerate(g.names))]
-    note = (
-        "Below the diagonal the row's level minus the column's; above it"
-        f" {'p' if r.adjusting == 'none' else 'adjusted p'}."
-    )
-    return grid("matrix", "Every level with every other", columns, rows, note=note, folded=True, strong=[])
+        q.row(
+            group=q.name(own),
+            **{f"c{j}": cells.get((i, j), q.blank()).under(name) for j, name in enumerate(g.names)},
+        )
+        for i, own in enumerate(g.names)
+    ]  # fmt: skip
+    above = "p" if r.adjusting == "none" else "adjusted p"
+    note = f"Below the diagonal the row's level minus the column's; above it {above}."
+    return q.table("matrix", "Every level with every other", rows, note=note, folded=True, strong=[])
 
 
 def drawn_pairs(r: GroupsResults) -> FigureBlock | None:

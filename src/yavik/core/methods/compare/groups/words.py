@@ -3,19 +3,16 @@
 import numpy as np
 
 from yavik.core.answers import Span
+from yavik.core.answers import quantities as q
 from yavik.core.answers.wording import (
     after_difference,
     alpha_words,
-    df,
     interval,
     italic,
     level_words,
     listing,
     number,
-    p_words,
     say,
-    statistic,
-    sub,
     told,
 )
 from yavik.core.figures.caption import lower
@@ -23,19 +20,19 @@ from yavik.core.figures.data import Grouped
 from yavik.core.methods.compare.groups.compute import GroupsResults
 from yavik.core.methods.compare.groups.contrasts import Planned
 from yavik.core.methods.compare.groups.spec import BY_RANKS, PAIR_WORDS, WITH_CONTROL
-from yavik.core.methods.compare.two.words import ends
+from yavik.core.methods.kit.claims import claimed, ends
 
 
 def statistic_spans(r: GroupsResults) -> list[Span]:
+    """The test as it stands in the sentence."""
     t = r.main
     if r.permuted:
-        return say(italic("p"), f" {p_words(t.p)} ({r.permuted.draws} random divisions)")
+        return q.p_said(t.p, f" ({r.permuted.draws} random divisions)")
     if r.test == "kruskal_wallis":
-        return say(italic("H"), f"({df(t.df1)}) = {statistic(t.f)}, ", italic("p"), f" {p_words(t.p)}")
-    mark = {"welch": [sub("W")], "brown_forsythe": [Span(t="*")]}.get(r.test, [])
-    return say(
-        italic("F"), *mark, f"({df(t.df1)}, {df(t.df2)}) = {statistic(t.f)}, ", italic("p"), f" {p_words(t.p)}"
-    )
+        return q.tested("H", t.f, (t.df1,), t.p)
+    if r.test == "brown_forsythe":
+        return [italic("F"), Span(t="*"), *q.tested_f(t)[1:]]
+    return q.tested_f(t, "W" if r.test == "welch" else "")
 
 
 def headline(r: GroupsResults) -> list[Span]:
@@ -48,13 +45,10 @@ def headline(r: GroupsResults) -> list[Span]:
         else ("Ranks" if by_ranks else "Means")
     )
     verb = "differ" if (what.endswith("s") and r.data.value == "Value") or by_ranks else "differs"
-    if r.main.p < r.alpha:
-        start = [f"{what} {verb} {among}, "]
-    else:
-        subject = lower(what) if what not in ("Means", "Ranks") else what.lower()
-        start = [f"There is no evidence that {subject} {verb} {among}, "]
+    subject = what[0].lower() + what[1:] if r.data.value == "Value" else lower(what)
+    start = f"{what} {verb}" if r.main.p < r.alpha else claimed(f"{subject} {verb}", False)
     planned = contrast_words(r.contrasts, r.data, r.alpha) if r.contrasts else [_pairs_sentence(r)]
-    return say(*start, *statistic_spans(r), ". ", *planned)
+    return say(f"{start} {among}, ", *statistic_spans(r), ". ", *planned)
 
 
 def contrast_words(plan: Planned, data: Grouped, alpha: float) -> list[str | Span]:
@@ -68,7 +62,7 @@ def contrast_words(plan: Planned, data: Grouped, alpha: float) -> list[str | Spa
         return [f"The trend is {listing(shown)}." if shown else "No trend of any degree can be made out."]
     unit = after_difference(data.unit)
     size = f"{number(c.estimate, d)}{unit} ({level_words(alpha)} CI {interval(c.ci_low, c.ci_high, d)}"
-    return [f"{c.label}: {size}, ", italic("p"), f" {p_words(c.p_adjusted)}){tail}."]
+    return [f"{c.label}: {size}, ", *q.p_said(c.p_adjusted), f"){tail}."]
 
 
 def _pairs_sentence(r: GroupsResults) -> str:
@@ -139,7 +133,3 @@ def letters_note(r: GroupsResults) -> str:
     return (
         f"Groups that share a letter cannot be told apart ({PAIR_WORDS[r.pair_method]}, α = {alpha_words(r.alpha)})."
     )
-
-
-def p_mark(p: float) -> list[Span]:
-    return say(italic("p"), f" {p_words(p)}")

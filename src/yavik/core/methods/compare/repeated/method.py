@@ -5,8 +5,9 @@ from typing import Any
 import numpy as np
 
 from yavik.core.answers import Answer
+from yavik.core.answers import quantities as q
 from yavik.core.answers.make import compose
-from yavik.core.answers.wording import italic, p_words, plain, say
+from yavik.core.answers.wording import plain
 from yavik.core.figures.caption import lower
 from yavik.core.methods.base import Aim, Layout, Method, Run
 from yavik.core.methods.compare.repeated import tables, words
@@ -32,7 +33,7 @@ def compute(table: Table, spec: RepeatedSpec, run: Run) -> Answer:
     spans, p, what = words.headline(s, spec, found, epsilon)
     return compose(
         spans,
-        short=f"{what}, {plain(say(italic('p'), f' {p_words(p)}'))}",
+        short=f"{what}, {plain(q.p_said(p))}",
         settings=[
             "analysis of variance for repeated measurements",
             how,
@@ -90,10 +91,9 @@ def _by_ranks(s: Subjects, spec: RepeatedSpec) -> Answer:
             f"Within every subject all values of {lower(s.value)} are the same: they cannot be ranked.",
             column=spec.response or spec.columns[0],
         )
-    p = say(italic("p"), f" {p_words(found.p)}")
     return compose(
         words.rank_headline(s, spec, found),
-        short=f"{'ranks differ' if found.p < spec.alpha else 'no evidence of a change'}, {plain(p)}",
+        short=f"{'ranks differ' if found.p < spec.alpha else 'no evidence of a change'}, {plain(q.p_said(found.p))}",
         settings=["Friedman, by ranks within subjects", "pairs by mean ranks, adjusted by Holm"],
         facts=tables.rank_facts(s, found),
         blocks=[

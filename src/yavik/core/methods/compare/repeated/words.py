@@ -1,16 +1,8 @@
 """Sentences of repeated measurements."""
 
 from yavik.core.answers import Span
-from yavik.core.answers.wording import (
-    after,
-    df,
-    italic,
-    number,
-    p_words,
-    say,
-    share,
-    statistic,
-)
+from yavik.core.answers import quantities as q
+from yavik.core.answers.wording import after, number, say, share
 from yavik.core.figures.caption import lower
 from yavik.core.methods.compare.repeated.data import Subjects, by_group, design_of
 from yavik.core.methods.compare.repeated.spec import RepeatedSpec
@@ -42,20 +34,18 @@ def headline(s: Subjects, spec: RepeatedSpec, r: Repeated, epsilon: float) -> tu
         t = test_of(together, epsilon)
         if t.p < spec.alpha:
             spans = say(
-                f"How {value} changes over {over} depends on {lower(s.group_title)}, ", *_f(t), f". {_largest(s)}"
+                f"How {value} changes over {over} depends on {lower(s.group_title)}, ",
+                *q.tested_f(t),
+                f". {_largest(s)}",
             )
             return spans, t.p, "changes differ"
     t = test_of(time, epsilon)
     claim = f"changes over {over}"
     start = f"{claimed(f'{value} {claim}', t.p < spec.alpha)}, "
-    parts: list[str | Span] = [start, *_f(t)]
+    parts: list[str | Span] = [start, *q.tested_f(t)]
     if together:
-        parts += ["; there is no evidence that groups change differently, ", *_f(test_of(together, epsilon))]
+        parts += ["; there is no evidence that groups change differently, ", *q.tested_f(test_of(together, epsilon))]
     return say(*parts, f". {_largest(s)}"), t.p, "changes" if t.p < spec.alpha else "no evidence of a change"
-
-
-def _f(t: FTest) -> list[Span]:
-    return say(italic("F"), f"({df(t.df1)}, {df(t.df2)}) = {statistic(t.f)}, ", italic("p"), f" {p_words(t.p)}")
 
 
 def _largest(s: Subjects) -> str:
@@ -80,4 +70,4 @@ def rank_headline(s: Subjects, spec: RepeatedSpec, f: Friedman) -> list[Span]:
         f". Mean ranks run from {number(float(f.mean_ranks[low]), 1)} at {s.times[low]} to"
         f" {number(float(f.mean_ranks[high]), 1)} at {s.times[high]}."
     )
-    return say(start, f"χ²({f.df}) = {statistic(f.chi2)}, ", italic("p"), f" {p_words(f.p)}{tail}")
+    return say(start, *q.tested("χ²", f.chi2, (f.df,), f.p), tail)

@@ -6,7 +6,7 @@ from yavik.core.answers.wording import (
     number,
 )
 from yavik.core.methods.compare.spread.spec import CompareSpreadSpec
-from yavik.core.methods.compare.two.words import ends
+from yavik.core.methods.kit.claims import ends
 from yavik.core.stats.groups import Groups
 from yavik.core.stats.spread import f_ratio
 

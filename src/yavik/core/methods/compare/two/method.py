@@ -6,14 +6,15 @@ from typing import Any
 import numpy as np
 
 from yavik.core.answers import Answer, Check, Marks, RowsUsed, Verdict
+from yavik.core.answers import quantities as q
 from yavik.core.answers.make import compose
-from yavik.core.answers.wording import after_difference, number, plain, say
+from yavik.core.answers.wording import after_difference, number, plain
 from yavik.core.figures.data import Grouped, grouped
 from yavik.core.methods.base import Aim, Layout, Method, Run
 from yavik.core.methods.compare.two import tables
 from yavik.core.methods.compare.two.compute import Known, TwoResults, computed, demand_two
 from yavik.core.methods.compare.two.spec import TEST_WORDS, CompareTwoSpec
-from yavik.core.methods.compare.two.words import headline, p_mark
+from yavik.core.methods.compare.two.words import headline
 from yavik.core.methods.fit import n_levels
 from yavik.core.methods.kit import checks
 from yavik.core.methods.kit.margin import judged
@@ -44,7 +45,7 @@ def compare(table: Table, spec: CompareTwoSpec, run: Run) -> Answer:
     names = (g.names[0], g.names[1])
     known_ = Known(names, data.value, data.unit, data.decimals, sample(data, 0), sample(data, 1), data.group)
     results = computed(known_, data, spec, run)
-    marks = Marks(p=p_mark(results))
+    marks = Marks(p=q.p_said(results.p))
     by_median, by_mean = levene(g, "median"), levene(g, "mean")
     figure = groups_figure(spec.response, spec.groups, spec.samples, spec.where, data, marks)
     return _answer(
@@ -84,7 +85,7 @@ def _from_summaries(spec: CompareTwoSpec) -> Answer:
         [figure, tables.groups(results, (a.mean, b.mean)), *tables.all_tables(results, None, None)],
         [check, tables.spread_check(results)],
         RowsUsed(total=0, used=0),
-        Marks(p=p_mark(results)),
+        Marks(p=q.p_said(results.p)),
         spec,
     )
 
@@ -144,7 +145,7 @@ def _answer(
         settings.append(f"only whether {r.known.names[0]} is {'higher' if r.alternative == 'greater' else 'lower'}")
     made = compose(
         spans,
-        short=f"{said}, {plain(say(*p_mark(r)))}",
+        short=f"{said}, {plain(q.p_said(r.p))}",
         blocks=blocks,
         checks=found,
         rows=rows,

@@ -1,41 +1,22 @@
 """Sentences of a comparison of two groups."""
 
-import numpy as np
-
 from yavik.core.answers import Span
-from yavik.core.answers.wording import (
-    after_difference,
-    df,
-    interval,
-    italic,
-    level_words,
-    number,
-    p_words,
-    say,
-    statistic,
-    sub,
-)
+from yavik.core.answers import quantities as q
+from yavik.core.answers.wording import after_difference, level_words, number, say
 from yavik.core.figures.caption import lower
 from yavik.core.methods.compare.two.compute import TwoResults
-
-
-def p_mark(r: TwoResults) -> list[Span]:
-    return say(italic("p"), f" {p_words(r.p)}")
+from yavik.core.methods.kit.claims import claimed, ends
 
 
 def _statistic(r: TwoResults) -> list[Span]:
-    p = say(italic("p"), f" {p_words(r.p)}")
     if r.test == "mann_whitney" and r.ranks:
-        exact = " (exact)" if r.ranks.exact else ""
-        return say(
-            italic("U"), f" = {number(min(r.ranks.u, r.ranks.u_other), 1 if r.ranks.u % 1 else 0)}, ", *p, exact
-        )
+        u = number(min(r.ranks.u, r.ranks.u_other), 1 if r.ranks.u % 1 else 0)
+        return q.tested("U", r.ranks.u, (), r.p, text=u, after=" (exact)" if r.ranks.exact else "")
     if r.test == "permutation" and r.permuted:
         how = f"all {r.permuted.draws} divisions" if r.permuted.exact else f"{r.permuted.draws} draws"
-        return say(*p, f" ({how})")
+        return q.p_said(r.p, f" ({how})")
     t = r.main
-    mark = [sub("W")] if r.test == "welch" else []
-    return say(italic("t"), *mark, f"({df(t.df)}) = {statistic(t.t)}, ", *p)
+    return q.tested("t", t.t, (t.df,), r.p, lowered="W" if r.test == "welch" else "")
 
 
 def headline(r: TwoResults) -> list[Span]:
@@ -63,11 +44,7 @@ def headline(r: TwoResults) -> list[Span]:
             if r.alternative == "two_sided"
             else f"{claim} beyond a difference of {number(r.null, k.decimals)}"
         )
-    if r.p < r.alpha:
-        start = f"{what[0].upper()}{what[1:]} {claim}, "
-    else:
-        start = f"There is no evidence that {what} {claim}, "
-    return say(start, *_statistic(r), f". {_estimate(r)}")
+    return say(f"{claimed(f'{what} {claim}', r.p < r.alpha)}, ", *_statistic(r), f". {_estimate(r)}")
 
 
 def _estimate(r: TwoResults) -> str:
@@ -85,11 +62,3 @@ def _estimate(r: TwoResults) -> str:
         if value < 0:
             low, high = -high, -low
     return f"{text} ({level_words(r.alpha)} CI {ends(low, high, d)})."
-
-
-def ends(low: float, high: float, d: int) -> str:
-    if np.isinf(high) and np.isinf(low):
-        return "cannot be given with so few values"
-    if np.isinf(high):
-        return f"above {number(low, d)}"
-    return f"below {number(high, d)}" if np.isinf(low) else interval(low, high, d)

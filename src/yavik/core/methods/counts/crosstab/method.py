@@ -3,15 +3,10 @@
 from typing import Any
 
 from yavik.core.answers import Answer, Marks, RowsUsed
+from yavik.core.answers import quantities as q
 from yavik.core.answers.answer import LeftOut
 from yavik.core.answers.make import compose
-from yavik.core.answers.wording import (
-    italic,
-    listing,
-    p_words,
-    plain,
-    say,
-)
+from yavik.core.answers.wording import listing, plain
 from yavik.core.figures.plots import block
 from yavik.core.figures.shades import shares
 from yavik.core.methods.base import Aim, Layout, Method, Run
@@ -31,7 +26,7 @@ def compute(table: Table, spec: CrosstabSpec, run: Run) -> Answer:
         raise DataProblem(f"{twice} stands in two slots; choose different columns.", column=twice)
     counts, used, coded = count(table, spec)
     r = computed(table, spec, counts, coded, run)
-    p = say(italic("p"), f" {p_words(r.p)}")
+    p = q.p_said(r.p)
     gone = table.n_rows - used
     left = [LeftOut(why=f"{listing(names[:3])} not all filled", n=gone)] if gone else []
     picture = block(

@@ -3,22 +3,12 @@
 import numpy as np
 
 from yavik.core.answers import Span
-from yavik.core.answers.wording import (
-    df,
-    grouped,
-    italic,
-    level_words,
-    number,
-    p_words,
-    percent,
-    say,
-    statistic,
-)
+from yavik.core.answers import quantities as q
+from yavik.core.answers.wording import grouped, italic, level_words, number, percent, say
 from yavik.core.figures.caption import lower
-from yavik.core.methods.compare.two.words import ends
 from yavik.core.methods.counts.crosstab import tables
 from yavik.core.methods.counts.crosstab.compute import CrosstabResults
-from yavik.core.methods.kit.claims import claimed
+from yavik.core.methods.kit.claims import claimed, ends
 
 
 def headline(r: CrosstabResults) -> list[Span]:
@@ -37,11 +27,10 @@ def _flat_test(r: CrosstabResults) -> list[Span]:
     t, n = r.test.pearson, int(r.counts.sum())
     if r.by_fisher:
         how = "Fisher's exact test" + ("" if r.alternative == "two_sided" else ", one-sided")
-        return say(italic("p"), f" {p_words(r.flat_p)} ({how}, ", italic("n"), f" = {grouped(n)}). ")
+        return say(*q.p_said(r.flat_p, f" ({how}, "), italic("n"), f" = {grouped(n)}). ")
     if r.alternative != "two_sided":
-        return say(italic("z"), f" = {statistic(r.z)}, ", italic("p"), f" {p_words(r.flat_p)} (one-sided). ")
-    head = say(f"χ²({df(t.df)}, ", italic("n"), f" = {grouped(n)}) = {statistic(t.chi2)}, ")
-    return say(*head, italic("p"), f" {p_words(t.p)}. ")
+        return say(*q.tested("z", r.z, (), r.flat_p, after=" (one-sided). "))
+    return say(*q.tested("χ²", t.chi2, (t.df,), t.p, n=n, after=". "))
 
 
 def _layered(r: CrosstabResults, claim: str) -> list[Span]:
@@ -52,7 +41,7 @@ def _layered(r: CrosstabResults, claim: str) -> list[Span]:
     start = f"{within[0].upper()}{within[1:]} " + (
         f"{claim}, " if t.p < r.alpha else f"there is no evidence that {claim}, "
     )
-    spans = say(start, f"χ²({df(t.df)}) = {statistic(t.chi2)}, ", italic("p"), f" {p_words(t.p)} (Mantel–Haenszel)")
+    spans = say(start, *q.tested("χ²", t.chi2, (t.df,), t.p, after=" (Mantel–Haenszel)"))
     if not (r.layers and r.two):
         return say(*spans, ". Without layers: ", *_flat_test(r), _most(r))
     o, whole = r.layers.odds_ratio, r.two.odds_ratio

@@ -5,24 +5,10 @@ from typing import Any
 
 import numpy as np
 
-from yavik.core.answers import Answer, Cell, Check, Marks, RowsUsed, Span, TableBlock, Verdict
-from yavik.core.answers.make import ci_cells, ci_head, compose, grid, share_cell, share_ci
-from yavik.core.answers.wording import (
-    italic,
-    level_words,
-    missing,
-    num,
-    number,
-    p_cell,
-    p_words,
-    percent,
-    plain,
-    say,
-    stat,
-    statistic,
-    whole,
-    word,
-)
+from yavik.core.answers import Answer, Check, Marks, RowsUsed, Span, TableBlock, Verdict
+from yavik.core.answers import quantities as q
+from yavik.core.answers.make import compose
+from yavik.core.answers.wording import italic, level_words, number, percent, plain, say, statistic
 from yavik.core.figures.caption import lower
 from yavik.core.figures.plots import Bar, block, forest
 from yavik.core.methods.counts.proportion.spec import ProportionSpec
@@ -47,7 +33,7 @@ def compared(
     spec: ProportionSpec, what: str, names: tuple[str, ...], n: Any, hits: Any, rows: RowsUsed, title: str
 ) -> Answer:
     counts = np.column_stack([hits, n - hits])
-    lines, bars = _lines(names, n, hits, spec.alpha)
+    lines, bars = _lines(title, names, n, hits, spec.alpha)
     if hits.sum() in (0, n.sum()):
         raise DataProblem(
             f"{'No' if hits.sum() == 0 else 'Every'} row has {what}: there is nothing to compare.", column=spec.column
@@ -66,7 +52,7 @@ def compared(
         "chi2": test.pearson.chi2,
         "chi2.p": test.pearson.p,
     }
-    tests = [_test_line("χ²", stat(test.pearson.chi2), whole(int(test.pearson.df)), test.pearson.p)]
+    tests = [_line("χ²", q.stat(test.pearson.chi2, ""), q.df(test.pearson.df), test.pearson.p)]
     effect = two_by_two(counts, spec.alpha) if len(names) == 2 else None
     if effect:
         pair = _pair(spec, counts, test, names)
@@ -75,12 +61,9 @@ def compared(
         facts |= pair.facts | {"odds_ratio": effect.odds_ratio.estimate}
     else:
         p, exact, tail = test.pearson.p, False, runs
-        middle = say(
-            f"χ²({int(test.pearson.df)}, ", italic("n"), f" = {int(n.sum())}) = {statistic(test.pearson.chi2)}, "
-        )
-        middle = [*middle, *say(italic("p"), f" {p_words(p)}")]
+        middle = q.tested("χ²", test.pearson.chi2, (test.pearson.df,), p, n=int(n.sum()))
     facts["p"] = p
-    mark = say(italic("p"), f" {p_words(p)}")
+    mark = q.p_said(p)
     made = compose(
         say(f"{claimed(_claim(spec, what, names, title), p < spec.alpha)}, ", *middle, f". {tail}."),
         short=f"{_short(spec, names, p)}, {plain(mark)}",
@@ -88,8 +71,8 @@ def compared(
             block("figure", f"Share of {what}", forest(bars, f"Share of {what} (%)", at=None))
             if len(names) <= 40
             else None,
-            grid("groups", f"Share of {what}", _heads(title, spec.alpha), lines),
-            grid("tests", "Tests of equal shares", TESTS, tests),
+            q.table("groups", f"Share of {what}", lines),
+            q.table("tests", "Tests of equal shares", tests),
             _sizes(effect, names, n, hits, spec.alpha) if effect else None,
         ],
         checks=[_expected(test.expected, exact)],
@@ -105,19 +88,6 @@ def compared(
     demand_share(spec.margin)
     found = of_shares(hits[0], n[0], hits[1], n[1], spec.margin, spec.alpha, spec.claim)
     return judged(made, found, spec.alpha, (names[0], names[1]), points, " percentage points")
-
-
-TESTS = [("term", "Test<"), ("statistic", "Statistic"), ("df", "df"), ("p", "p")]
-
-
-def _heads(title: str, alpha: float) -> list[Any]:
-    return [
-        ("group", f"{title}<"),
-        ("n", "n"),
-        ("hits", "Counted"),
-        ("estimate", "Share"),
-        ci_head(alpha, " (Wilson)"),
-    ]
 
 
 def _claim(spec: ProportionSpec, what: str, names: tuple[str, ...], title: str) -> str:
@@ -137,55 +107,39 @@ def _short(spec: ProportionSpec, names: tuple[str, ...], p: float) -> str:
     return "no evidence of a difference" if both else f"no evidence that {said[spec.alternative]}"
 
 
-def _lines(names: tuple[str, ...], n: Any, hits: Any, alpha: float) -> tuple[list[dict[str, Cell]], list[Bar]]:
+def _lines(title: str, names: tuple[str, ...], n: Any, hits: Any, alpha: float) -> tuple[list[q.Row], list[Bar]]:
     """The table's lines and the picture's bars, a group each."""
-    lines: list[dict[str, Cell]] = []
+    lines: list[q.Row] = []
     bars: list[Bar] = []
     for i, name in enumerate(names):
         p, (low, high) = float(hits[i] / n[i]), wilson(float(hits[i]), float(n[i]), alpha)
         lines.append(
-            {
-                "group": word(name),
-                "n": whole(int(n[i])),
-                "hits": whole(int(hits[i])),
-                "estimate": Cell(v=p, s=percent(p)),
-                **percent_ci(low, high),
-            }
-        )
+            q.row(
+                group=q.name(name, title), n=q.count(n[i]), hits=q.count(hits[i], "Counted"), estimate=q.part(p, "Share"),
+                **percent_ci(low, high, alpha, what="CI (Wilson)"),
+            )
+        )  # fmt: skip
         bars.append(Bar(name, 100 * p, 100 * low, 100 * high, True))
     return lines, bars
 
 
 def _sizes(effect: TwoByTwo, names: tuple[str, ...], n: Any, hits: Any, alpha: float) -> TableBlock:
     """How far two shares lie apart, by four measures."""
-    sizes = [
-        {
-            "term": word("Difference of shares, score interval"),
-            "estimate": share_cell(effect.risk_difference.estimate),
-            **share_ci(*score_interval(hits[0], n[0], hits[1], n[1], alpha)),
-        },
-        {
-            "term": word("Difference of shares, Newcombe's interval"),
-            "estimate": share_cell(effect.risk_difference.estimate),
-            **share_ci(effect.risk_difference.ci_low, effect.risk_difference.ci_high),
-        },
-        {
-            "term": word("Odds ratio"),
-            "estimate": num(effect.odds_ratio.estimate, 2, "a cell is empty"),
-            **ci_cells(effect.odds_ratio.ci_low, effect.odds_ratio.ci_high, 2, "a cell is empty"),
-        },
-        {
-            "term": word("Relative risk"),
-            "estimate": num(effect.relative_risk.estimate, 2, "a cell is empty"),
-            **ci_cells(effect.relative_risk.ci_low, effect.relative_risk.ci_high, 2, "a cell is empty"),
-        },
-    ]
-    return grid(
-        "effects",
-        f"How large is it? {names[0]} against {names[1]}",
-        [("term", "Measure<"), ("estimate", "Estimate"), ci_head(alpha)],
-        sizes,
-    )
+    gap, score = effect.risk_difference, score_interval(hits[0], n[0], hits[1], n[1], alpha)
+    rows = [
+        q.row(
+            term=q.name(f"Difference of shares, {how}", "Measure"), estimate=q.size(gap.estimate, "Estimate"),
+            **q.size_ci(*ends, alpha),
+        )
+        for how, ends in (("score interval", score), ("Newcombe's interval", (gap.ci_low, gap.ci_high)))
+    ] + [
+        q.row(
+            term=q.name(name, "Measure"), estimate=q.num(size.estimate, 2, "Estimate", why="a cell is empty"),
+            **q.ci(size.ci_low, size.ci_high, 2, alpha, why="a cell is empty"),
+        )
+        for name, size in (("Odds ratio", effect.odds_ratio), ("Relative risk", effect.relative_risk))
+    ]  # fmt: skip
+    return q.table("effects", f"How large is it? {names[0]} against {names[1]}", rows)
 
 
 def _expected(expected: Any, exact: bool) -> Check:
@@ -216,7 +170,7 @@ class _Pair:
     exact: bool
     said: list[Span]
     interval: str
-    tests: list[dict[str, Cell]]
+    tests: list[q.Row]
     facts: dict[str, Any]
 
 
@@ -229,19 +183,19 @@ def _pair(spec: ProportionSpec, counts: Any, test: Any, names: tuple[str, ...]) 
     low, high = score_interval(a, n1, c, n2, spec.alpha, way)
     fisher, exact = fisher_2x2(counts, way), small_counts(test.expected)
     sided = "two-sided" if way == "two_sided" else "one-sided"
-    nothing = missing("has none")
     tests = [
-        _test_line(f"Score test of two shares, {sided}", Cell(v=z, s=f"z = {statistic(z)}"), nothing, z_p(z, way)),
-        _test_line(f"Fisher's exact test, {sided}", nothing, nothing, fisher),
+        _line(f"Score test of two shares, {sided}", q.texted(z, f"z = {statistic(z)}"), None, z_p(z, way)),
+        _line(f"Fisher's exact test, {sided}", None, None, fisher),
     ]
     facts = {"z": z, "z.p": z_p(z, way), "fisher.p": fisher, "estimate": gap, "ci_low": low, "ci_high": high}
     level = level_words(spec.alpha)
     if not exact:
         interval = f"difference {points(gap)} percentage points, {level} CI {ends_of(low, high, points, way)}"
         p = z_p(z, way)
-        head = say("χ²(1, ", italic("n"), f" = {int(n1 + n2)}) = {statistic(test.pearson.chi2)}, ")
-        head = head if way == "two_sided" else say(italic("z"), f" = {statistic(z)}, ")
-        return _Pair(p, False, [*head, *say(italic("p"), f" {p_words(p)}")], interval, tests, facts)
+        said = q.tested("χ²", test.pearson.chi2, (1,), p, n=int(n1 + n2))
+        if way != "two_sided":
+            said = q.tested("z", z, (), p)
+        return _Pair(p, False, said, interval, tests, facts)
     left, right = fisher_interval(counts, spec.alpha, way)
     facts |= {"fisher.ci_low": left, "fisher.ci_high": right}
     odds = a * d / (b * c) if b * c else np.inf
@@ -252,9 +206,12 @@ def _pair(spec: ProportionSpec, counts: Any, test: Any, names: tuple[str, ...]) 
         ends = f"below {number(right, 2)}"
     size = number(odds, 2) if np.isfinite(odds) else "without upper bound, as a cell is empty"
     interval = f"odds ratio {size}, {names[0]} against {names[1]}, exact {level} CI {ends}"
-    head = say(italic("p"), f" {p_words(fisher)} (Fisher's exact test, ", italic("n"), f" = {int(n1 + n2)})")
+    head = say(*q.p_said(fisher, " (Fisher's exact test, "), italic("n"), f" = {int(n1 + n2)})")
     return _Pair(fisher, True, head, interval, tests, facts)
 
 
-def _test_line(name: str, statistic_: Cell, df_: Cell, p: float) -> dict[str, Cell]:
-    return {"term": word(name), "statistic": statistic_, "df": df_, "p": p_cell(p)}
+def _line(name: str, statistic: q.Quantity | None, df: q.Quantity | None, p: float) -> q.Row:
+    none = q.gone(q.NONE)
+    return q.row(
+        term=q.name(name, "Test"), statistic=(statistic or none).under("Statistic"), df=(df or none).under("df"), p=q.p(p)
+    )  # fmt: skip

@@ -5,22 +5,11 @@ from typing import Any
 import numpy as np
 from scipy import stats
 
-from yavik.core.answers import Answer, Cell, Check, Marks, RowsUsed, Span, Verdict
+from yavik.core.answers import Answer, Check, Marks, RowsUsed, Span, Verdict
+from yavik.core.answers import quantities as q
 from yavik.core.answers.answer import LeftOut
-from yavik.core.answers.make import ci_head, compose, grid
-from yavik.core.answers.wording import (
-    counted,
-    italic,
-    level_words,
-    missing,
-    p_cell,
-    p_words,
-    percent,
-    plain,
-    say,
-    stat,
-    word,
-)
+from yavik.core.answers.make import compose
+from yavik.core.answers.wording import counted, level_words, percent, plain, say
 from yavik.core.figures.caption import lower
 from yavik.core.methods.base import Aim, Layout, Method, Run
 from yavik.core.methods.counts.proportion.groups import compared
@@ -86,26 +75,12 @@ def _one(spec: ProportionSpec, what: str, n: float, hits: float, rows: RowsUsed)
     score = wilson(hits, n, spec.alpha, spec.alternative)
     ci = f"{level_words(spec.alpha)} CI {ends_of(low, high, percent, spec.alternative)}"
     lines = [
-        {
-            "term": word("Exact (Clopper–Pearson)"),
-            "estimate": Cell(v=p, s=percent(p)),
-            **percent_ci(low, high, spec.alternative),
-        },
-        {
-            "term": word("Score (Wilson)"),
-            "estimate": Cell(v=p, s=percent(p)),
-            **percent_ci(*score, spec.alternative),
-        },
-    ]
-    blocks: list[Any] = [
-        grid(
-            "test",
-            f"Share of {what}",
-            [("term", "Interval<"), ("estimate", "Share"), ci_head(spec.alpha)],
-            lines,
-            note=f"{int(hits)} of {int(n)} rows.",
+        q.row(
+            term=q.name(name, "Interval"), estimate=q.part(p, "Share"), **percent_ci(*ends, spec.alpha, spec.alternative)
         )
-    ]
+        for name, ends in (("Exact (Clopper–Pearson)", (low, high)), ("Score (Wilson)", score))
+    ]  # fmt: skip
+    blocks: list[Any] = [q.table("test", f"Share of {what}", lines, note=f"{int(hits)} of {int(n)} rows.")]
     facts: dict[str, Any] = {
         "event": what.rsplit(" = ", 1)[1],
         "n": n,
@@ -117,7 +92,7 @@ def _one(spec: ProportionSpec, what: str, n: float, hits: float, rows: RowsUsed)
         "wilson.ci_high": score[1],
     }
     spans: list[Span] = say(f"{percent(p)} of {counted(int(n), 'row')} have {what} ({ci}).")
-    short, mark = f"{percent(p)} have {what}", []
+    short, mark = f"{percent(p)} have {what}", list[Span]()
     if spec.value is not None:
         side = {"two_sided": "two-sided", "less": "less", "greater": "greater"}[spec.alternative]
         exact = float(stats.binomtest(int(hits), int(n), spec.value, side).pvalue)  # type: ignore[arg-type]
@@ -125,16 +100,16 @@ def _one(spec: ProportionSpec, what: str, n: float, hits: float, rows: RowsUsed)
         way = {"two_sided": "differs from", "less": "is below", "greater": "is above"}[spec.alternative]
         claim = f"share of {what} {way} {percent(spec.value)}"
         start = f"{claimed(f'the {claim}', exact < spec.alpha)}, "
-        spans = say(start, italic("p"), f" {p_words(exact)} (exact). It is {percent(p)} ({ci}).")
+        spans = say(start, *q.p_said(exact), f" (exact). It is {percent(p)} ({ci}).")
         tests = [
-            {"term": word("Exact binomial"), "z": missing("has none"), "p": p_cell(exact)},
-            {"term": word("Normal approximation"), "z": stat(float(z)), "p": p_cell(z_p(float(z), spec.alternative))},
-        ]
-        blocks.append(
-            grid("tests", f"Test against {percent(spec.value)}", [("term", "Test<"), ("z", "z"), ("p", "p")], tests)
-        )
+            q.row(term=q.name(name, "Test"), z=q.stat(value, "z", q.NONE), p=q.p(own))
+            for name, value, own in (
+                ("Exact binomial", np.nan, exact), ("Normal approximation", float(z), z_p(float(z), spec.alternative))
+            )
+        ]  # fmt: skip
+        blocks.append(q.table("tests", f"Test against {percent(spec.value)}", tests))
         facts |= {"p": exact, "z": float(z), "z.p": z_p(float(z), spec.alternative)}
-        mark = say(italic("p"), f" {p_words(exact)}")
+        mark = q.p_said(exact)
         said = {"two_sided": "differs", "less": "is below", "greater": "is above"}[spec.alternative]
         none = {"two_sided": "a difference", "less": "a smaller share", "greater": "a larger share"}[spec.alternative]
         short = f"{said if exact < spec.alpha else f'no evidence of {none}'}, {plain(mark)}"
