@@ -6,31 +6,16 @@ import numpy as np
 from pydantic import Field
 
 from yavik.core.answers import Answer, Marks, NoteBlock, Remedy, Span, ValueMark
-from yavik.core.answers.make import ci_cells, ci_head, compose, finite, grid
-from yavik.core.answers.wording import (
-    after_difference,
-    df,
-    df_cell,
-    italic,
-    level_words,
-    num,
-    number,
-    p_cell,
-    p_words,
-    plain,
-    say,
-    stat,
-    statistic,
-    told,
-    whole,
-    word,
-)
+from yavik.core.answers import quantities as q
+from yavik.core.answers.make import compose, finite
+from yavik.core.answers.wording import after_difference, italic, level_words, number, plain, say, told
 from yavik.core.figures.caption import lower
 from yavik.core.figures.data import printed_decimals
 from yavik.core.figures.describe import VALUES
 from yavik.core.figures.pictures import histogram
 from yavik.core.figures.plots import block
 from yavik.core.methods.base import Aim, Alternative, Layout, Method, Run, amount, option, slot
+from yavik.core.methods.kit.analysis import effect
 from yavik.core.methods.kit.claims import claimed, ends
 from yavik.core.methods.kit.margin import WithMargin, judged
 from yavik.core.methods.kit.page import read_page
@@ -77,7 +62,7 @@ class OneSampleSpec(WithMargin):
 
 
 class Found:
-    """p, the sentence's statistic, the estimate with its interval, and the row of the test's table."""
+    """p, how the sentence says the test, the estimate with its interval, and the cells of the test's table."""
 
     def __init__(self, y: Floats, spec: OneSampleSpec, decimals: int) -> None:
         self.y, self.spec, self.decimals = y, spec, decimals
@@ -91,40 +76,33 @@ class Found:
 
     def _t(self, alternative: Alternative) -> None:
         t = t_one(float(self.y.mean()), self.sd, len(self.y), self.spec.value, self.spec.alpha, alternative)
-        self._set(
-            t.p, say(italic("t"), f"({df(t.df)}) = {statistic(t.t)}, "), "mean", t.difference, t.ci_low, t.ci_high
-        )
-        self.cells: dict[str, Any] = {"t": stat(t.t), "df": df_cell(t.df)}
-        self.heads, self.note = [("t", "t"), ("df", "df")], "Student's t with n − 1 df."
+        self._set(t.p, q.tested("t", t.t, (t.df,), t.p), "mean", t.difference, t.ci_low, t.ci_high)
+        self.cells, self.note = q.row(t=q.stat(t.t, "t"), df=q.df(t.df)), "Student's t with n − 1 df."
         self.facts = {"t": t.t, "df": t.df}
 
     def _wilcoxon(self, alternative: Alternative) -> None:
         w = signed_rank(self.away, alternative=alternative)
-        middle, low, high = pseudo_median(self.y, self.spec.alpha, alternative)
-        self._set(
-            w.p,
-            say(italic("W"), "⁺ = " + number(w.w_plus, 1 if w.w_plus % 1 else 0) + ", "),
-            "pseudo-median",
-            middle,
-            low,
-            high,
+        spans = [italic("W"), *say(f"⁺ = {number(w.w_plus, 1 if w.w_plus % 1 else 0)}, "), *q.p_said(w.p)]
+        self._set(w.p, spans, "pseudo-median", *pseudo_median(self.y, self.spec.alpha, alternative))
+        self.cells = q.row(
+            w_plus=q.num(w.w_plus, 1, "Rank sum above"), w_minus=q.num(w.w_minus, 1, "below"), z=q.stat(w.z, "z")
         )
-        self.cells = {"w_plus": num(w.w_plus, 1), "w_minus": num(w.w_minus, 1), "z": stat(w.z)}
-        self.heads = [("w_plus", "Rank sum above"), ("w_minus", "below"), ("z", "z")]
         zeros = f" {w.zeros} equal to the value left out." if w.zeros else ""
+        how = "from every pattern of signs" if w.exact else "from the normal distribution, corrected for ties"
         self.note = (
             "Estimate: the pseudo-median (Hodges–Lehmann), the median of all means of two values; it is the median"
-            f" where values lie symmetrically.{zeros} p"
-            f" {'from every pattern of signs' if w.exact else 'from the normal distribution, corrected for ties'}."
+            f" where values lie symmetrically.{zeros} p {how}."
         )
         self.facts = {"w_plus": w.w_plus, "w_minus": w.w_minus, "z": w.z}
 
     def _sign(self, alternative: Alternative) -> None:
         s = sign_test(self.away, alternative)
         low, high, level = median_interval(self.y, self.spec.alpha, alternative)
-        self._set(s.p, say(f"{s.above} above and {s.below} below, "), "median", float(np.median(self.y)), low, high)
-        self.cells = {"above": whole(s.above), "below": whole(s.below), "equal": whole(s.zeros)}
-        self.heads = [("above", "Above"), ("below", "Below"), ("equal", "Equal")]
+        spans = say(f"{s.above} above and {s.below} below, ", *q.p_said(s.p))
+        self._set(s.p, spans, "median", float(np.median(self.y)), low, high)
+        self.cells = q.row(
+            above=q.count(s.above, "Above"), below=q.count(s.below, "Below"), equal=q.count(s.zeros, "Equal")
+        )
         self.note = "Exact binomial p; values equal to the one tested are left out."
         if np.isfinite(level):
             self.note += f" The interval's own level is {100 * level:.1f}%."
@@ -136,12 +114,22 @@ class Found:
                 f"A standard deviation to compare with must be above zero; it is {number(self.spec.value, 2)}."
             )
         v = variance_test(self.sd**2, len(self.y), self.spec.value, self.spec.alpha, alternative)
-        self._set(
-            v.p, say("χ²", f"({v.df}) = {statistic(v.chi2)}, "), "standard deviation", self.sd, v.sd_low, v.sd_high
-        )
-        self.cells, self.heads = {"chi2": stat(v.chi2), "df": df_cell(v.df)}, [("chi2", "χ²"), ("df", "df")]
+        spans = q.tested("χ²", v.chi2, (v.df,), v.p)
+        self._set(v.p, spans, "standard deviation", self.sd, v.sd_low, v.sd_high)
+        self.cells = q.row(chi2=q.stat(v.chi2, "χ²"), df=q.df(v.df))
         self.note = "Holds for normal values only: more data do not mend it. Two-sided p is twice the smaller tail."
         self.facts = {"chi2": v.chi2, "df": v.df}
+
+    def line(self, term: str, decimals: int, few: str) -> q.Row:
+        """The row of the test's table."""
+        ends_ = q.ci(self.low, self.high, decimals, self.spec.alpha, why=few)
+        return q.row(
+            term=q.name(term),
+            estimate=q.num(self.estimate, decimals, "Estimate"),
+            **ends_,
+            **self.cells,
+            p=q.p(self.p),
+        )
 
 
 def compute(table: Table, spec: OneSampleSpec, run: Run) -> Answer:
@@ -159,7 +147,7 @@ def compute(table: Table, spec: OneSampleSpec, run: Run) -> Answer:
         outlying_check(y, rows, title, decimals, spec.where, found.p, without, spec.alpha),
         size_check(len(y), 10, "value"),
     ]
-    mark = say(italic("p"), f" {p_words(found.p)}")
+    mark = q.p_said(found.p)
     against = ValueMark(at=spec.value, label=number(spec.value, decimals))
     made = compose(
         _headline(column.title, unit_of(column), found),
@@ -209,12 +197,8 @@ def _blocks(table: Table, column: Column, f: Found, spec: OneSampleSpec) -> list
     blocks = [block("figure", column.title, histogram(column, everything)), *_tables(column.title, f, spec)]
     if spec.test in ("t", "wilcoxon"):
         names = ("Cohen's d, distance of the mean in SDs", "Hedges' g")
-        effects = [
-            {"term": word(name), "estimate": num(x.estimate, 2), **ci_cells(x.ci_low, x.ci_high, 2)}
-            for name, x in zip(names, _sizes(f, spec), strict=True)
-        ]
-        heads = [("term", "Effect size<"), ("estimate", "Estimate"), ci_head(spec.alpha)]
-        blocks.append(grid("effects", "How large is it?", heads, effects))
+        rows = [effect(name, x, spec.alpha) for name, x in zip(names, _sizes(f, spec), strict=True)]
+        blocks.append(q.table("effects", "How large is it?", rows))
     if spec.test == "wilcoxon":
         text = (
             "Signed ranks speak about the median only where values lie symmetrically about it; signs need no shape."
@@ -249,47 +233,19 @@ def _headline(title: str, unit: str, f: Found) -> list[Span]:
     tail = f". It is {number(f.estimate, d)}{unit}"
     if np.isfinite(f.low) or np.isfinite(f.high):
         tail += f" ({level_words(spec.alpha)} CI {ends(f.low, f.high, d)})"
-    return say(start, *f.spans, italic("p"), f" {p_words(f.p)}{tail}.")
+    return say(start, *f.spans, f"{tail}.")
 
 
 def _tables(title: str, f: Found, spec: OneSampleSpec) -> list[Any]:
     m = moments(f.y, 1 - spec.alpha)
     d, fine = f.decimals, max(f.decimals + 1, f.printed)
-    groups = {
-        "column": word(title),
-        "n": whole(m.n),
-        "mean": num(m.mean, fine),
-        "sd": num(m.sd, fine),
-        "median": num(m.median, fine),
-        "min": num(m.min, d),
-        "max": num(m.max, d),
-    }
-    heads = [
-        ("column", "<"),
-        ("n", "n"),
-        ("mean", "Mean"),
-        ("sd", "SD"),
-        ("median", "Median"),
-        ("min", "Min"),
-        ("max", "Max"),
-    ]
-    row = {
-        "term": word(f"{f.what.capitalize()}"),
-        "estimate": num(f.estimate, fine),
-        **ci_cells(f.low, f.high, fine, "too few values"),
-        **f.cells,
-        "p": p_cell(f.p),
-    }
-    return [
-        grid("groups", title, heads, [groups]),
-        grid(
-            "test",
-            f"Test against {number(spec.value, d)}",
-            [("term", "<"), ("estimate", "Estimate"), ci_head(spec.alpha), *f.heads, ("p", "p")],
-            [row],
-            note=f.note,
-        ),
-    ]
+    groups = q.row(
+        column=q.name(title), n=q.count(m.n), mean=q.num(m.mean, fine, "Mean"), sd=q.num(m.sd, fine, "SD"),
+        median=q.num(m.median, fine, "Median"), min=q.num(m.min, d, "Min"), max=q.num(m.max, d, "Max"),
+    )  # fmt: skip
+    against = f"Test against {number(spec.value, d)}"
+    line = f.line(f.what.capitalize(), fine, "too few values")
+    return [q.table("groups", title, [groups]), q.table("test", against, [line], note=f.note)]
 
 
 def _fit(table: Table, spec: dict[str, Any]) -> tuple[float, str] | None:

@@ -8,28 +8,16 @@ import pyarrow as pa
 from pydantic import Field
 
 from yavik.core.answers import Answer, Check, FigureBlock, Remedy, Span, TableBlock
-from yavik.core.answers.make import ci_cells, ci_head, compose, finite, grid
-from yavik.core.answers.wording import (
-    after_difference,
-    counted,
-    italic,
-    level_words,
-    num,
-    number,
-    p_cell,
-    p_words,
-    plain,
-    say,
-    told,
-    whole,
-    word,
-)
+from yavik.core.answers import quantities as q
+from yavik.core.answers.make import compose
+from yavik.core.answers.wording import after_difference, counted, level_words, number, plain, say, told
 from yavik.core.figures.caption import lower
 from yavik.core.figures.data import printed_decimals
 from yavik.core.figures.describe import VALUES
 from yavik.core.figures.plots import Cloud, block, scatter
 from yavik.core.methods.base import Aim, Layout, Method, Run, amount, option, slot
 from yavik.core.methods.compare.one_sample import Found, OneSampleSpec, p_of
+from yavik.core.methods.kit.analysis import effect
 from yavik.core.methods.kit.claims import claimed, ends
 from yavik.core.methods.kit.margin import WithMargin, judged
 from yavik.core.methods.kit.page import read_page
@@ -128,52 +116,39 @@ def _headline(p: Pairs, spec: ComparePairedSpec) -> list[Span]:
     start = claimed(claim, f.p < spec.alpha)
     known = np.isfinite(f.low) or np.isfinite(f.high)
     ci = f" ({level_words(spec.alpha)} CI {ends(f.low, f.high, p.printed)})" if known else ""
-    said = f" {p_words(f.p)}. The {f.what} difference is {number(f.estimate, p.printed)}{p.unit}{ci}."
-    return say(f"{start}, ", *f.spans, italic("p"), said)
+    size = f"{number(f.estimate, p.printed)}{p.unit}"
+    return say(f"{start}, ", *f.spans, f". The {f.what} difference is {size}{ci}.")
 
 
 def _measurements(p: Pairs, alpha: float, r: float) -> TableBlock:
     lines = []
     for name, y in ((p.one.title, p.a), (p.two.title, p.b), ("Difference", p.away)):
         m = moments(y, 1 - alpha)
+        d = p.printed
         lines.append(
-            {
-                "column": word(name),
-                "n": whole(p.n),
-                "mean": num(m.mean, p.printed),
-                "sd": num(m.sd, p.printed),
-                **ci_cells(m.ci_low, m.ci_high, p.printed),
-                "median": num(m.median, p.printed),
-            }
-        )
-    columns = [("column", "<"), ("n", "n"), ("mean", "Mean"), ("sd", "SD"), ci_head(alpha), ("median", "Median")]
+            q.row(
+                column=q.name(name), n=q.count(p.n), mean=q.num(m.mean, d, "Mean"), sd=q.num(m.sd, d, "SD"),
+                **q.ci(m.ci_low, m.ci_high, d, alpha), median=q.num(m.median, d, "Median"),
+            )
+        )  # fmt: skip
     note = "One of the two has no spread: they have no correlation."
     if np.isfinite(r):
         note = f"Correlation of the two: {number(r, 2)}."
-    return grid("groups", "The two measurements", columns, lines, note=note)
+    return q.table("groups", "The two measurements", lines, note=note)
 
 
-def _test(p: Pairs, alpha: float) -> TableBlock:
-    f = p.found
-    line = {
-        "term": word(f"{p.one.title} − {p.two.title}"),
-        "estimate": num(f.estimate, p.printed),
-        **ci_cells(f.low, f.high, p.printed, "too few pairs"),
-        **f.cells,
-        "p": p_cell(f.p),
-    }
-    columns = [("term", "<"), ("estimate", "Estimate"), ci_head(alpha), *f.heads, ("p", "p")]
-    return grid("test", "Test of the difference", columns, [line], note=f.note)
+def _test(p: Pairs) -> TableBlock:
+    line = p.found.line(f"{p.one.title} − {p.two.title}", p.printed, "too few pairs")
+    return q.table("test", "Test of the difference", [line], note=p.found.note)
 
 
 def _effects(size: Size, small: Size, alpha: float) -> TableBlock:
-    lines = [
-        {"term": word(w), "estimate": num(x.estimate, 2), **ci_cells(x.ci_low, x.ci_high, 2)}
-        for w, x in (("Cohen's d of the differences", size), ("Hedges' g of the differences", small))
+    rows = [
+        effect("Cohen's d of the differences", size, alpha),
+        effect("Hedges' g of the differences", small, alpha),
     ]
-    columns = [("term", "Effect size<"), ("estimate", "Estimate"), ci_head(alpha)]
     note = "In standard deviations of the differences, not of the measurements."
-    return grid("effects", "How large is it?", columns, lines, note=note)
+    return q.table("effects", "How large is it?", rows, note=note)
 
 
 def _picture(p: Pairs) -> FigureBlock:
@@ -202,29 +177,16 @@ def compute(table: Table, spec: ComparePairedSpec, run: Run) -> Answer:
     r = float(np.corrcoef(p.a, p.b)[0, 1]) if np.ptp(p.a) > 0 and np.ptp(p.b) > 0 else np.nan
     made = compose(
         _headline(p, spec),
-        short=f"{_said(spec.alternative, f.p < spec.alpha)}, {plain(say(italic('p'), f' {p_words(f.p)}'))}",
-        blocks=[
-            _picture(p),
-            _measurements(p, spec.alpha, r),
-            _test(p, spec.alpha),
-            _effects(size, small, spec.alpha),
-        ],
+        short=f"{_said(spec.alternative, f.p < spec.alpha)}, {plain(q.p_said(f.p))}",
+        blocks=[_picture(p), _measurements(p, spec.alpha, r), _test(p), _effects(size, small, spec.alpha)],
         checks=_checks(p, spec),
         rows=used_where(table, p.use, "one of the two is empty"),
-        facts=finite(
-            {
-                "p": f.p,
-                "n": p.n,
-                "estimate": f.estimate,
-                "ci_low": f.low,
-                "ci_high": f.high,
-                "r": r,
-                "cohen_d": size.estimate,
-                **f.facts,
-            }
-        ),
+        facts={
+            "p": f.p, "n": p.n, "estimate": f.estimate, "ci_low": f.low, "ci_high": f.high, "r": r,
+            "cohen_d": size.estimate, **f.facts,
+        },
         settings=[TEST_WORDS[spec.test]],
-    )
+    )  # fmt: skip
     return made if spec.margin is None else _within_margin(made, p, spec, spec.margin)
 
 

@@ -1,6 +1,7 @@
-"""Rows of an analysis of variance: sources with their sums of squares, and tests beside one another."""
+"""Rows that many answers have: sources of variation, and effect sizes with their intervals."""
 
 from yavik.core.answers import quantities as q
+from yavik.core.stats.effect_sizes import Size
 
 
 def source(
@@ -25,3 +26,24 @@ def source(
     if sizes:
         cells["partial_eta2"] = q.blank("Partial η²") if partial is None else q.size(partial, "Partial η²", why)
     return cells
+
+
+def effect(
+    term: str, size: Size, alpha: float, *, decimals: int | None = 2, why: str = q.HERE, why_ci: str | None = None,
+    head: str = "Effect size",
+) -> q.Row:  # fmt: skip
+    """One effect size with its interval.
+
+    Args:
+        decimals: None for a size between −1 and 1, which has no leading zero.
+        why, why_ci: stand where the size, or only its interval, cannot be had.
+    """
+    ends, none = (size.ci_low, size.ci_high), why if why_ci is None else why_ci
+    if decimals is None:
+        return q.row(term=q.name(term, head), estimate=q.size(size.estimate, "Estimate", why)) | q.size_ci(
+            *ends, alpha, none
+        )
+    return q.row(
+        term=q.name(term, head), estimate=q.num(size.estimate, decimals, "Estimate", why=why),
+        **q.ci(*ends, decimals, alpha, why=none),
+    )  # fmt: skip

@@ -5,8 +5,10 @@ import numpy as np
 from yavik.core.answers import TableBlock
 from yavik.core.answers import quantities as q
 from yavik.core.methods.compare.groups.compute import GroupsResults
+from yavik.core.methods.kit.analysis import effect
 from yavik.core.methods.kit.checks import shapiro
 from yavik.core.methods.kit.claims import at_alpha
+from yavik.core.stats.effect_sizes import Size
 from yavik.core.stats.oneway import FTest, eta2_interval
 
 ONE = "one value has no spread"
@@ -16,20 +18,20 @@ def effects(r: GroupsResults) -> TableBlock:
     """Shares of the variation; where no group has any spread only ranks can be measured."""
     a, title = r.classical, "How large is it?"
 
-    def line(term: str, size: float, low: float, high: float, why: str = q.HERE) -> q.Row:
-        own = q.row(term=q.name(term, "Effect size"), estimate=q.size(size, "Estimate"))
-        return own | q.size_ci(low, high, r.alpha, why)
+    def line(term: str, size: float, low: float = np.nan, high: float = np.nan, why: str = q.HERE) -> q.Row:
+        return effect(term, Size(size, low, high), r.alpha, decimals=None, why_ci=why)
 
-    nan = float("nan")
-    ranks = "ε², share of variation of ranks between groups", nan, nan, "has none here"
+    def of_ranks() -> q.Row:
+        return line("ε², share of variation of ranks between groups", r.epsilon2, why="has none here")
+
     if not np.isfinite(a.test.f):
-        return q.table("effects", title, [line(ranks[0], r.epsilon2, *ranks[1:])])
+        return q.table("effects", title, [of_ranks()])
     rows = [
         line("η², share of variation between groups", a.eta2, *eta2_interval(a.test, 1 - r.alpha)),
-        line("ω², the same without its upward bias", a.omega2, nan, nan, "given for η²"),
+        line("ω², the same without its upward bias", a.omega2, why="given for η²"),
     ]
     if r.test == "kruskal_wallis" and r.ranked:
-        rows.insert(0, line(ranks[0], r.epsilon2, *ranks[1:]))
+        rows.insert(0, of_ranks())
     note = "From the classical sums of squares; interval from the noncentral F distribution."
     return q.table("effects", title, rows, note=note)
 

@@ -4,7 +4,7 @@ from typing import Any
 
 import numpy as np
 
-from yavik.core.answers.make import grid
+from yavik.core.answers import quantities as q
 from yavik.core.answers.wording import (
     number,
 )
@@ -50,8 +50,7 @@ def chosen_of(spec: CompareSpreadSpec, tests: list[Tested]) -> Tested:
 
 
 def tests_table(tests: list[Tested], ratio: float) -> Any:
-    columns = [("term", "Test<"), ("statistic", "Statistic"), ("df1", "df"), ("df2", "df of error"), ("p", "p")]
     note = "F ratio and Bartlett hold for normal values only; about medians the test holds for any shape."
     if ratio != 1:
         note += f" The F ratio tests a ratio of SDs of {number(ratio, 2)}; the other tests are of equal spread."
-    return grid("tests", "Tests of equal spread", columns, [t.row() for t in tests], note=note)
+    return q.table("tests", "Tests of equal spread", [t.row() for t in tests], note=note)

@@ -4,25 +4,12 @@ from typing import Any
 
 import numpy as np
 
-from yavik.core.answers import Answer, Cell, Check, Marks, RowsUsed, Verdict
-from yavik.core.answers.make import ci_cells, ci_head, compose, finite, grid
-from yavik.core.answers.wording import (
-    after,
-    df,
-    italic,
-    listing,
-    missing,
-    num,
-    number,
-    p_words,
-    plain,
-    say,
-    statistic,
-    whole,
-    word,
-)
+from yavik.core.answers import Answer, Check, Marks, RowsUsed, Verdict
+from yavik.core.answers import quantities as q
+from yavik.core.answers.make import compose, finite
+from yavik.core.answers.wording import after, listing, number, plain, say
 from yavik.core.figures.caption import lower
-from yavik.core.figures.data import Grouped, grouped
+from yavik.core.figures.data import Grouped, grouped, printed_decimals
 from yavik.core.figures.plots import Bar, block, forest
 from yavik.core.methods.base import Aim, Layout, Method, Run
 from yavik.core.methods.compare.spread.compute import chosen_of, tests_of, tests_table
@@ -86,8 +73,6 @@ def _data(table: Table, spec: CompareSpreadSpec) -> Grouped:
     column = table.column(spec.response)
     found = Groups(everything.y, starts, everything.rows, tuple(names[i] for i in keep))
     title = " and ".join(table.column(n).title for n in spec.groups)
-    from yavik.core.figures.data import printed_decimals
-
     dropped = [n for i, n in enumerate(names) if everything.n[i] == 0]
     nothing = int((np.isnan(y) & ~empty).sum())
     return Grouped(
@@ -146,34 +131,22 @@ def _answer(
     sd = np.sqrt(g.variances)
     enough = bool(np.all(g.n > 4) and np.all(g.variances > 0))
     intervals = sd_intervals(g, spec.alpha) if enough else None
-    why = "every group needs five values and some spread"
-    lines = []
+    why, lines = "every group needs five values and some spread", []
+    nothing = np.full((4, g.k), np.nan)
+    own_low, own_high, low, high = (
+        (intervals.own_low, intervals.own_high, intervals.low, intervals.high) if intervals else nothing
+    )
     for i, name in enumerate(g.names):
-        own = (intervals.own_low[i], intervals.own_high[i]) if intervals else (np.nan, np.nan)
-        line = {
-            "group": word(name),
-            "n": whole(int(g.n[i])),
-            "sd": num(float(sd[i]), d),
-            "variance": num(float(g.variances[i]), d),
-        }
-        line |= ci_cells(float(own[0]), float(own[1]), d, why)
-        if intervals:
-            line["comparing"] = Cell(
-                v=float(intervals.low[i]),
-                s=f"{number(float(intervals.low[i]), d)} to {number(float(intervals.high[i]), d)}",
+        comparing = q.ci(float(low[i]), float(high[i]), d, spec.alpha, why=why)["ci_low"]
+        lines.append(
+            q.row(
+                group=q.name(name, data.group), n=q.count(g.n[i]), variance=q.num(float(g.variances[i]), d, "Variance"),
+                sd=q.num(float(sd[i]), d, "SD", unit=data.unit),
+                **q.ci(float(own_low[i]), float(own_high[i]), d, spec.alpha, what="CI of the SD", why=why),
+                comparing=comparing.under("Comparing interval"),
             )
-        else:
-            line["comparing"] = missing(why)
-        lines.append(line)
+        )  # fmt: skip
     unit = f" ({data.unit})" if data.unit else ""
-    columns = [
-        ("group", f"{data.group}<"),
-        ("n", "n"),
-        ("variance", "Variance"),
-        ("sd", f"SD{unit}"),
-        ci_head(spec.alpha, " of the SD"),
-        ("comparing", "Comparing interval"),
-    ]
     blocks: list[Any] = []
     if intervals:
         bars = [
@@ -184,15 +157,8 @@ def _answer(
             block("figure", "SDs with comparing intervals", forest(bars, f"Standard deviation{unit}", at=None))
         )
     note = "Two groups whose comparing intervals do not overlap differ in spread, all pairs taken together."
-    blocks.append(
-        grid(
-            "groups",
-            data.value_axis if data.value != "Value" else "The samples",
-            columns,
-            lines,
-            note=note if intervals else None,
-        )
-    )
+    title = data.value_axis if data.value != "Value" else "The samples"
+    blocks.append(q.table("groups", title, lines, note=note if intervals else None))
     blocks.append(tests_table(tests, spec.ratio))
     if g.k == 2:
         blocks.append(ratio_note(spec, g))
@@ -227,16 +193,10 @@ def _compose(
             claim = f"{subject} is {side} in {names[0]} than in {names[1]}"
     start = f"{claimed(claim, main.p < spec.alpha)}, "
     low, high = int(np.argmin(sd)), int(np.argmax(sd))
-    dfs = f"({df(main.df1)}, {df(main.df2)})" if np.isfinite(main.df2) else f"({df(main.df1)})"
+    dfs = (main.df1, main.df2) if np.isfinite(main.df2) else (main.df1,)
     unit, d = (after(data.unit) if data else ""), (data.decimals + 1 if data else 2)
-    spans = say(
-        start,
-        italic(main.letter) if main.letter == "F" else main.letter,
-        f"{dfs} = {statistic(main.value)}, ",
-        italic("p"),
-        f" {p_words(main.p)}. SDs run from {number(float(sd[low]), d)}{unit} in {names[low]} to"
-        f" {number(float(sd[high]), d)}{unit} in {names[high]}.",
-    )
+    runs = f"{number(float(sd[low]), d)}{unit} in {names[low]} to {number(float(sd[high]), d)}{unit} in {names[high]}"
+    spans = say(start, *q.tested(main.letter, main.value, dfs, main.p), f". SDs run from {runs}.")
     facts: dict[str, Any] = {
         "p": main.p,
         "n": n,
@@ -245,7 +205,7 @@ def _compose(
     }
     for t in tests:
         facts |= {f"{t.id}.statistic": t.value, f"{t.id}.p": t.p}
-    p = say(italic("p"), f" {p_words(main.p)}")
+    p = q.p_said(main.p)
     said = {"two_sided": "spread differs", "less": f"smaller in {names[0]}", "greater": f"larger in {names[0]}"}[
         spec.alternative if main.id == "f" else "two_sided"
     ]
@@ -278,18 +238,14 @@ def _from_summaries(spec: CompareSpreadSpec) -> Answer:
     main = chosen_of(spec.model_copy(update={"test": wanted}), tests)
     sd, d = np.sqrt(variances), decimals_of(spec.summaries) + 1
     lines = [
-        {
-            "group": word(names[i]),
-            "n": whole(int(n[i])),
-            "variance": num(float(variances[i]), d),
-            "sd": num(float(sd[i]), d),
-        }
+        q.row(
+            group=q.name(names[i], "Sample"), n=q.count(n[i]), variance=q.num(float(variances[i]), d, "Variance"),
+            sd=q.num(float(sd[i]), d, "SD"),
+        )
         for i in range(len(n))
-    ]
+    ]  # fmt: skip
     blocks: list[Any] = [
-        grid(
-            "groups", "The samples", [("group", "Sample<"), ("n", "n"), ("variance", "Variance"), ("sd", "SD")], lines
-        ),
+        q.table("groups", "The samples", lines),
         tests_table(tests, spec.ratio),
     ]
     if len(n) == 2:

@@ -5,14 +5,8 @@ from typing import Any, Literal
 import numpy as np
 from pydantic import Field
 
-from yavik.core.answers import Cell
-from yavik.core.answers.wording import (
-    df_cell,
-    missing,
-    p_cell,
-    statistic,
-    word,
-)
+from yavik.core.answers import quantities as q
+from yavik.core.answers.wording import statistic
 from yavik.core.figures.describe import GROUPS, VALUES
 from yavik.core.methods.base import Spec, amount, option, slot
 from yavik.core.methods.kit.samples import (
@@ -74,13 +68,11 @@ class Tested:
             if np.isnan(self.p):
                 self.why = "within groups all values lie equally far from the middle"
 
-    def row(self) -> dict[str, Cell]:
-        if self.why:
-            return {"term": word(self.name), **{k: missing(self.why) for k in ("statistic", "df1", "df2", "p")}}
-        return {
-            "term": word(self.name),
-            "statistic": Cell(v=self.value, s=f"{self.letter} = {statistic(self.value)}"),
-            "df1": df_cell(self.df1),
-            "df2": df_cell(self.df2),
-            "p": p_cell(self.p),
-        }
+    def row(self) -> q.Row:
+        """The test's line: a text says why there is none."""
+        why = self.why or q.NONE
+        shown = q.gone(why) if self.why else q.texted(self.value, f"{self.letter} = {statistic(self.value)}")
+        return q.row(
+            term=q.name(self.name, "Test"), statistic=shown.under("Statistic"), df1=q.df(self.df1, why=why),
+            df2=q.df(self.df2, "df of error", why), p=q.p(self.p, why=why),
+        )  # fmt: skip

@@ -9,8 +9,10 @@ from yavik.core.answers import quantities as q
 from yavik.core.answers.wording import finer, level_words, number, p_words
 from yavik.core.methods.compare.two.compute import TwoResults
 from yavik.core.methods.compare.two.spec import TEST_WORDS
+from yavik.core.methods.kit.analysis import effect
 from yavik.core.methods.kit.claims import at_alpha
 from yavik.core.stats.direction import t_interval
+from yavik.core.stats.effect_sizes import Size
 from yavik.core.stats.oneway import FTest
 from yavik.core.stats.spread import RatioTest, f_ratio
 from yavik.core.stats.two import TTest
@@ -79,27 +81,15 @@ def effects(r: TwoResults) -> TableBlock:
     """How large the difference is, in standard deviations and as a chance."""
     none, apart = "no pooled spread", "the groups do not overlap"
     rows = [
-        q.row(
-            term=q.name(f"{name}, {says}", "Effect size"), estimate=q.num(s.estimate, 2, "Estimate", why=none),
-            **q.ci(s.ci_low, s.ci_high, 2, r.alpha, why=none),
-        )
-        for name, says, s in (
-            ("Cohen's d", "difference in pooled SDs", r.d),
-            ("Hedges' g", "the same without its small-sample bias", r.g),
-        )
-    ]  # fmt: skip
+        effect("Cohen's d, difference in pooled SDs", r.d, r.alpha, why=none),
+        effect("Hedges' g, the same without its small-sample bias", r.g, r.alpha, why=none),
+    ]
     if r.superiority:
         s = r.superiority
-        rows += [
-            q.row(
-                term=q.name(term, "Effect size"), estimate=q.size(a * s.estimate - b, "Estimate"),
-                **q.size_ci(a * s.ci_low - b, a * s.ci_high - b, r.alpha, apart),
-            )
-            for term, a, b in (
-                (f"Chance that a value of {r.known.names[0]} is the larger", 1, 0),
-                ("Rank-biserial correlation", 2, 1),
-            )
-        ]  # fmt: skip
+        correlation = Size(2 * s.estimate - 1, 2 * s.ci_low - 1, 2 * s.ci_high - 1)
+        chance = f"Chance that a value of {r.known.names[0]} is the larger"
+        rows.append(effect(chance, s, r.alpha, decimals=None, why_ci=apart))
+        rows.append(effect("Rank-biserial correlation", correlation, r.alpha, decimals=None, why_ci=apart))
     if r.test == "mann_whitney":  # what ranks are about comes first
         rows = [*rows[2:][::-1], *rows[:2]]
     return q.table("effects", "How large is it?", rows, note="Ties count half in the chance of a larger value.")

@@ -9,6 +9,7 @@ from yavik.core.answers import Check, Remedy, TableBlock, Verdict
 from yavik.core.answers import quantities as q
 from yavik.core.answers.wording import counted, listing, number, p_words, percent
 from yavik.core.methods.counts.crosstab.compute import CrosstabResults
+from yavik.core.methods.kit.analysis import effect
 from yavik.core.stats.effect_sizes import Size
 from yavik.core.stats.groups import Floats
 from yavik.core.stats.tables_of_counts import fisher_interval, independence, two_by_two
@@ -77,13 +78,9 @@ def odds_interval(r: CrosstabResults) -> tuple[float, float]:
 def effects(r: CrosstabResults) -> TableBlock:
     """How strongly rows and columns go together."""
 
-    def line(name: str, size: Size, ratio: bool = False, why: str = q.HERE) -> q.Row:
-        term = q.name(name, "Measure")
-        if ratio:
-            ends = q.ci(size.ci_low, size.ci_high, 2, r.alpha, why=NO_RATIO)
-            return q.row(term=term, estimate=q.num(size.estimate, 2, "Estimate", why=NO_RATIO), **ends)
-        ends = q.size_ci(size.ci_low, size.ci_high, r.alpha, why)
-        return q.row(term=term, estimate=q.size(size.estimate, "Estimate", why), **ends)
+    def line(name: str, size: Size, ratio: bool = False, why: str | None = None) -> q.Row:
+        why = NO_RATIO if ratio else why or q.HERE
+        return effect(name, size, r.alpha, decimals=2 if ratio else None, why=why, head="Measure")
 
     rows, nan = [line("Cramér's V", r.v)], float("nan")
     if r.two:

@@ -12,10 +12,12 @@ from yavik.core.answers.wording import italic, level_words, number, percent, pla
 from yavik.core.figures.caption import lower
 from yavik.core.figures.plots import Bar, block, forest
 from yavik.core.methods.counts.proportion.spec import ProportionSpec
+from yavik.core.methods.kit.analysis import effect
 from yavik.core.methods.kit.claims import claimed
 from yavik.core.methods.kit.margin import demand_share, judged
 from yavik.core.methods.kit.shares import ends_of, percent_ci, points
 from yavik.core.stats.direction import z_p
+from yavik.core.stats.effect_sizes import Size
 from yavik.core.stats.equivalence import of_shares
 from yavik.core.stats.shares import score_interval, wilson
 from yavik.core.stats.tables_of_counts import (
@@ -53,12 +55,12 @@ def compared(
         "chi2.p": test.pearson.p,
     }
     tests = [_line("χ²", q.stat(test.pearson.chi2, ""), q.df(test.pearson.df), test.pearson.p)]
-    effect = two_by_two(counts, spec.alpha) if len(names) == 2 else None
-    if effect:
+    sizes = two_by_two(counts, spec.alpha) if len(names) == 2 else None
+    if sizes:
         pair = _pair(spec, counts, test, names)
         p, middle, tail, exact = pair.p, pair.said, f"{runs} ({pair.interval})", pair.exact
         tests = [*pair.tests, *tests]
-        facts |= pair.facts | {"odds_ratio": effect.odds_ratio.estimate}
+        facts |= pair.facts | {"odds_ratio": sizes.odds_ratio.estimate}
     else:
         p, exact, tail = test.pearson.p, False, runs
         middle = q.tested("χ²", test.pearson.chi2, (test.pearson.df,), p, n=int(n.sum()))
@@ -73,7 +75,7 @@ def compared(
             else None,
             q.table("groups", f"Share of {what}", lines),
             q.table("tests", "Tests of equal shares", tests),
-            _sizes(effect, names, n, hits, spec.alpha) if effect else None,
+            _sizes(sizes, names, n, hits, spec.alpha) if sizes else None,
         ],
         checks=[_expected(test.expected, exact)],
         rows=rows,
@@ -123,22 +125,15 @@ def _lines(title: str, names: tuple[str, ...], n: Any, hits: Any, alpha: float) 
     return lines, bars
 
 
-def _sizes(effect: TwoByTwo, names: tuple[str, ...], n: Any, hits: Any, alpha: float) -> TableBlock:
+def _sizes(found: TwoByTwo, names: tuple[str, ...], n: Any, hits: Any, alpha: float) -> TableBlock:
     """How far two shares lie apart, by four measures."""
-    gap, score = effect.risk_difference, score_interval(hits[0], n[0], hits[1], n[1], alpha)
+    gap, score = found.risk_difference, score_interval(hits[0], n[0], hits[1], n[1], alpha)
     rows = [
-        q.row(
-            term=q.name(f"Difference of shares, {how}", "Measure"), estimate=q.size(gap.estimate, "Estimate"),
-            **q.size_ci(*ends, alpha),
-        )
+        effect(f"Difference of shares, {how}", Size(gap.estimate, *ends), alpha, decimals=None, head="Measure")
         for how, ends in (("score interval", score), ("Newcombe's interval", (gap.ci_low, gap.ci_high)))
-    ] + [
-        q.row(
-            term=q.name(name, "Measure"), estimate=q.num(size.estimate, 2, "Estimate", why="a cell is empty"),
-            **q.ci(size.ci_low, size.ci_high, 2, alpha, why="a cell is empty"),
-        )
-        for name, size in (("Odds ratio", effect.odds_ratio), ("Relative risk", effect.relative_risk))
-    ]  # fmt: skip
+    ]
+    for name, size in (("Odds ratio", found.odds_ratio), ("Relative risk", found.relative_risk)):
+        rows.append(effect(name, size, alpha, why="a cell is empty", head="Measure"))
     return q.table("effects", f"How large is it? {names[0]} against {names[1]}", rows)
 
 
