@@ -5,10 +5,11 @@ from typing import Any
 import numpy as np
 from pydantic import Field
 
-from yavik.core.answers import Answer, Cell, Check, FigureBlock, RowsUsed, Span, TableBlock, Verdict
+from yavik.core.answers import Answer, Check, FigureBlock, RowsUsed, Span, TableBlock, Verdict
+from yavik.core.answers import quantities as q
 from yavik.core.answers.answer import LeftOut
-from yavik.core.answers.make import EMPTY, compose, grid
-from yavik.core.answers.wording import counted, listing, percent, say, whole, word
+from yavik.core.answers.make import compose
+from yavik.core.answers.wording import counted, listing, percent, say
 from yavik.core.figures.pictures import bars
 from yavik.core.figures.plots import block
 from yavik.core.methods.base import Aim, Layout, Method, Run, Spec, slot
@@ -87,55 +88,36 @@ def compute(table: Table, spec: FrequenciesSpec, run: Run) -> Answer:
 
 
 def _table(name: str, title: str, coded: Codes, counts: Any, groups: tuple[str, ...] | None, lost: int) -> TableBlock:
+    id = f"frequencies_{name}"
     if groups:
         totals = counts.sum(axis=1)
+
+        def line(level: str, cells: list[q.Quantity]) -> q.Row:
+            own = {f"g{g}": cell.under(groups[g]) for g, cell in enumerate(cells)}
+            return q.row(level=q.name(level, "Level"), **own)
+
         rows = [
-            {
-                "level": word(level),
-                **{
-                    f"g{g}": Cell(v=int(counts[g, j]), s=_with_share(counts[g, j], totals[g]))
-                    for g in range(len(groups))
-                },
-            }
+            line(level, [q.texted(int(n[j]), _with_share(n[j], whole), role="count") for n, whole in zip(counts, totals, strict=True)])
             for j, level in enumerate(coded.levels)
-        ]
-        rows.append({"level": word("Filled"), **{f"g{g}": whole(int(totals[g])) for g in range(len(groups))}})
-        columns = [("level", "Level<"), *((f"g{g}", group) for g, group in enumerate(groups))]
-        return grid(
-            f"frequencies_{name}", title, columns, rows, note="In brackets the share of the group's filled cells."
-        )
+        ]  # fmt: skip
+        rows.append(line("Filled", [q.count(t) for t in totals]))
+        return q.table(id, title, rows, note="In brackets the share of the group's filled cells.")
     n, filled = counts[0], int(counts[0].sum())
-    running = np.cumsum(n)
-    rows = [
-        {
-            "level": word(level),
-            "n": whole(int(n[j])),
-            "share": _share(n[j], filled),
-            "share_all": _share(n[j], filled + lost),
-            "running": _share(running[j], filled),
-        }
-        for j, level in enumerate(coded.levels)
-    ]
-    if lost:
-        rows.append(
-            {
-                "level": word("empty"),
-                "n": whole(lost),
-                "share": EMPTY,
-                "share_all": _share(lost, filled + lost),
-                "running": EMPTY,
-            }
-        )
-    rows.append(
-        {"level": word("Total"), "n": whole(filled + lost), "share": EMPTY, "share_all": EMPTY, "running": EMPTY}
-    )
-    columns = [("level", "Level<"), ("n", "n"), ("share", "Share of filled")]
-    columns += [("share_all", "Share of all")] if lost else []
-    return grid(f"frequencies_{name}", title, [*columns, ("running", "Running share")], rows)
+    running, whole = np.cumsum(n), filled + lost
+
+    def one(level: str, n: int, of_filled: float | None, of_all: float | None, up_to: float | None) -> q.Row:
+        return q.row(
+            level=q.name(level, "Level"), n=q.count(n), share=_share(of_filled, filled, "Share of filled"),
+            share_all=_share(of_all, whole, "Share of all" if lost else None), running=_share(up_to, filled, "Running share"),
+        )  # fmt: skip
+
+    rows = [one(level, n[j], n[j], n[j], running[j]) for j, level in enumerate(coded.levels)]
+    rows += [one("empty", lost, None, lost, None)] if lost else []
+    return q.table(id, title, [*rows, one("Total", whole, None, None, None)])
 
 
-def _share(part: float, total: float) -> Cell:
-    return Cell(v=float(part / total), s=percent(float(part / total))) if total else EMPTY
+def _share(part: float | None, total: float, title: str | None) -> q.Quantity:
+    return q.blank(title) if part is None or not total else q.part(float(part / total), title)
 
 
 def _with_share(part: float, total: float) -> str:

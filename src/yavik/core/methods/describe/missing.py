@@ -5,9 +5,10 @@ from typing import Any
 import numpy as np
 from pydantic import Field
 
-from yavik.core.answers import Answer, Cell, Check, RowsUsed, TableBlock, Verdict
-from yavik.core.answers.make import compose, grid
-from yavik.core.answers.wording import counted, listing, num, p_cell, p_words, percent, say, whole, word
+from yavik.core.answers import Answer, Check, RowsUsed, TableBlock, Verdict
+from yavik.core.answers import quantities as q
+from yavik.core.answers.make import compose
+from yavik.core.answers.wording import counted, listing, p_words, percent, say
 from yavik.core.figures.caption import lower
 from yavik.core.figures.data import printed_decimals
 from yavik.core.methods.base import Aim, Layout, Method, Run, Spec, slot
@@ -63,29 +64,15 @@ def compute(table: Table, spec: MissingSpec, run: Run) -> Answer:
 def _columns(table: Table, names: list[str], empty: Any) -> TableBlock:
     alone = empty.sum(axis=1) == 1
     rows = [
-        {
-            "column": word(table.column(n).title),
-            "n": whole(int((~empty[:, i]).sum())),
-            "missing": whole(int(empty[:, i].sum())),
-            "share": Cell(v=float(empty[:, i].mean()), s=percent(float(empty[:, i].mean()))),
-            "alone": whole(int((empty[:, i] & alone).sum())),
-        }
+        q.row(
+            column=q.name(table.column(n).title, "Column"), n=q.count((~empty[:, i]).sum(), "Filled"),
+            missing=q.count(empty[:, i].sum(), "Empty"), share=q.part(float(empty[:, i].mean()), "Share empty"),
+            alone=q.count((empty[:, i] & alone).sum(), "Only this empty"),
+        )
         for i, n in enumerate(names)
-    ]
-    columns = [
-        ("column", "Column<"),
-        ("n", "Filled"),
-        ("missing", "Empty"),
-        ("share", "Share empty"),
-        ("alone", "Only this empty"),
-    ]
-    return grid(
-        "groups",
-        "What is empty",
-        columns,
-        rows,
-        note="“Only this empty”: rows that would be complete if this column were filled.",
-    )
+    ]  # fmt: skip
+    note = "“Only this empty”: rows that would be complete if this column were filled."
+    return q.table("groups", "What is empty", rows, note=note)
 
 
 def _patterns(table: Table, names: list[str], empty: Any, lacking: list[int]) -> TableBlock | None:
@@ -98,25 +85,19 @@ def _patterns(table: Table, names: list[str], empty: Any, lacking: list[int]) ->
     for o in order[:MOST_PATTERNS]:
         gone = [table.column(names[lacking[j]]).title for j in np.flatnonzero(empty[first[o]][lacking])]
         rows.append(
-            {
-                "n": whole(int(counts[o])),
-                "share": Cell(v=float(counts[o] / len(empty)), s=percent(float(counts[o] / len(empty)))),
-                "pattern": word(", ".join(gone) if gone else "nothing: complete"),
-            }
-        )
+            q.row(
+                n=q.count(counts[o], "Rows"), share=q.part(float(counts[o] / len(empty)), "Share"),
+                pattern=q.name(", ".join(gone) if gone else "nothing: complete", "Empty"),
+            )
+        )  # fmt: skip
     more = len(order) - MOST_PATTERNS
-    return grid(
-        "patterns",
-        "What is empty together",
-        [("n", "Rows"), ("share", "Share"), ("pattern", "Empty<")],
-        rows,
-        note=f"And {counted(more, 'rarer pattern')}." if more > 0 else None,
-    )
+    note = f"And {counted(more, 'rarer pattern')}." if more > 0 else None
+    return q.table("patterns", "What is empty together", rows, note=note)
 
 
-def _goes_with(table: Table, names: list[str], empty: Any, lacking: list[int], run: Run) -> list[dict[str, Cell]]:
+def _goes_with(table: Table, names: list[str], empty: Any, lacking: list[int], run: Run) -> list[q.Row]:
     """Each column with gaps against each other column: do rows with and without differ?"""
-    out: list[dict[str, Cell]] = []
+    out: list[q.Row] = []
     usable = [n for n in names if table.column(n).kind in (*NUMERIC, Kind.yes_no, Kind.category, Kind.ordered)]
     for at, i in enumerate(lacking[:40]):
         run.progress(0.3 + 0.6 * at / len(lacking), f"Comparing rows with and without {names[i]}")
@@ -130,17 +111,19 @@ def _goes_with(table: Table, names: list[str], empty: Any, lacking: list[int], r
                 _numbers(table, other, gone) if table.column(other).kind in NUMERIC else _levels(table, other, gone)
             )
             if line:
+                told = (table.column(n).title for n in (names[i], other))
                 out.append(
-                    {"column": word(table.column(names[i]).title), "other": word(table.column(other).title), **line}
+                    q.row(column=q.name(next(told), "Empty in"), other=q.name(next(told), "compared by"), **line)
                 )
     ps = np.array([float(line["p"].v) for line in out if line["p"].v is not None])
     adjusted = iter(adjust(ps, "holm"))
     for line in out:
-        line["p_adjusted"] = p_cell(float(next(adjusted))) if line["p"].v is not None else line["p"]
+        value = float(next(adjusted)) if line["p"].v is not None else float("nan")
+        line["p_adjusted"] = q.p(value, "adjusted p", line["p"].why or q.HERE)
     return sorted(out, key=lambda line: float(line["p"].v) if line["p"].v is not None else 2.0)[:60]
 
 
-def _numbers(table: Table, name: str, gone: Any) -> dict[str, Cell] | None:
+def _numbers(table: Table, name: str, gone: Any) -> q.Row | None:
     y = table.numbers(name)
     a, b = y[gone & ~np.isnan(y)], y[~gone & ~np.isnan(y)]
     if len(a) < 3 or len(b) < 3 or a.var(ddof=1) + b.var(ddof=1) == 0:
@@ -154,15 +137,13 @@ def _numbers(table: Table, name: str, gone: Any) -> dict[str, Cell] | None:
         pooled=False,
     )
     d = printed_decimals(table.column(name)) + 1
-    return {
-        "empty": num(float(a.mean()), d),
-        "filled": num(float(b.mean()), d),
-        "what": word("mean"),
-        "p": p_cell(t.p),
-    }
+    return q.row(
+        what=q.name("mean"), empty=q.num(float(a.mean()), d, "where empty"), filled=q.num(float(b.mean()), d, "where filled"),
+        p=q.p(t.p),
+    )  # fmt: skip
 
 
-def _levels(table: Table, name: str, gone: Any) -> dict[str, Cell] | None:
+def _levels(table: Table, name: str, gone: Any) -> q.Row | None:
     coded = table.codes(name)
     use = coded.codes >= 0
     if len(coded.levels) > MOST_LEVELS:
@@ -179,40 +160,23 @@ def _levels(table: Table, name: str, gone: Any) -> dict[str, Cell] | None:
     part = counts / counts.sum(axis=1, keepdims=True)
     most = int(np.argmax(np.abs(part[0] - part[1])))
     kept = [i for i in range(len(coded.levels)) if np.any(coded.codes == i)]
-    return {
-        "empty": Cell(v=float(part[0, most]), s=percent(float(part[0, most]))),
-        "filled": Cell(v=float(part[1, most]), s=percent(float(part[1, most]))),
-        "what": word(f"share of {coded.levels[kept[most]]}"),
-        "p": p_cell(independence(counts).pearson.p),
-    }
+    return q.row(
+        what=q.name(f"share of {coded.levels[kept[most]]}"), empty=q.part(float(part[0, most]), "where empty"),
+        filled=q.part(float(part[1, most]), "where filled"), p=q.p(independence(counts).pearson.p),
+    )  # fmt: skip
 
 
-def _going_table(going: list[dict[str, Cell]], spec: MissingSpec) -> TableBlock | None:
+def _going_table(going: list[q.Row], spec: MissingSpec) -> TableBlock | None:
     if not going:
         return None
-    columns = [
-        ("column", "Empty in<"),
-        ("other", "compared by<"),
-        ("what", "<"),
-        ("empty", "where empty"),
-        ("filled", "where filled"),
-        ("p", "p"),
-        ("p_adjusted", "adjusted p"),
-    ]
     marked = [
         i
         for i, line in enumerate(going)
         if line["p_adjusted"].v is not None and float(line["p_adjusted"].v) < spec.alpha
     ]
-    return grid(
-        "pairs",
-        "Does emptiness go with other columns?",
-        columns,
-        going,
-        note="Welch's test for numbers, χ² for levels; p adjusted by Holm over all comparisons.",
-        marked=marked,
-        folded=len(going) > 20,
-    )
+    note = "Welch's test for numbers, χ² for levels; p adjusted by Holm over all comparisons."
+    title = "Does emptiness go with other columns?"
+    return q.table("pairs", title, going, note=note, marked=marked, folded=len(going) > 20)
 
 
 def _loss(complete: int, rows: int) -> Check:
@@ -229,7 +193,7 @@ def _loss(complete: int, rows: int) -> Check:
     )
 
 
-def _chance(going: list[dict[str, Cell]], marked: list[dict[str, Cell]], lacking: list[int]) -> Check:
+def _chance(going: list[q.Row], marked: list[q.Row], lacking: list[int]) -> Check:
     base: dict[str, Any] = {"id": "chance", "title": "Empty by chance"}
     if not lacking:
         return Check(**base, verdict=Verdict.holds, text="Nothing is empty.")

@@ -4,27 +4,16 @@ from typing import Any
 
 import numpy as np
 
-from yavik.core.answers import Cell, Check, FigureBlock, NoteBlock, Remedy, TableBlock, Verdict
-from yavik.core.answers.make import EMPTY, ci_head, grid, share_cell, share_ci
-from yavik.core.answers.wording import (
-    counted,
-    fixed,
-    listing,
-    missing,
-    num,
-    number,
-    p_cell,
-    p_words,
-    share,
-    whole,
-    word,
-)
+from yavik.core.answers import Check, FigureBlock, NoteBlock, Remedy, TableBlock, Verdict
+from yavik.core.answers import quantities as q
+from yavik.core.answers.wording import counted, fixed, listing, number, p_words, share
 from yavik.core.figures.caption import lower
 from yavik.core.figures.plots import Cloud, block, scatter
 from yavik.core.figures.shades import heat
 from yavik.core.methods.describe.correlate.compute import CorrelateResults
+from yavik.core.methods.kit.checks import leave_out
 from yavik.core.methods.kit.shared import far_out
-from yavik.core.stats.correlation import straight_line
+from yavik.core.stats.correlation import correlations, straight_line
 from yavik.core.stats.normality import MOST_SHAPIRO, shapiro_wilk
 from yavik.core.table import DataProblem
 
@@ -117,96 +106,78 @@ def matrix(r: CorrelateResults) -> TableBlock:
     """Lower triangle: the correlation, its p below in brackets."""
     rows = []
     for i, name in enumerate(r.names):
-        row = {"column": word(name)}
-        for j in range(len(r.names)):
-            if j >= i:
-                row[f"c{j}"] = EMPTY if j > i else Cell(v=1.0, s="1")
-            elif np.isfinite(r.found.r[i, j]):
-                row[f"c{j}"] = Cell(
-                    v=float(r.found.r[i, j]), s=f"{share(float(r.found.r[i, j]))}{_mark(float(r.p[i, j]), r.alpha)}"
-                )
-            else:
-                row[f"c{j}"] = missing(r.why(i, j))
+        row = q.row(column=q.name(name))
+        for j, other in enumerate(r.names):
+            value, cell = float(r.found.r[i, j]), q.blank()
+            if j == i:
+                cell = q.texted(1.0, "1")
+            elif j < i and np.isfinite(value):
+                cell = q.texted(value, f"{share(value)}{_mark(float(r.p[i, j]), r.alpha)}")
+            elif j < i:
+                cell = q.gone(r.why(i, j))
+            row[f"c{j}"] = cell.under(f"{j + 1} {other}")
         rows.append(row)
-    columns = [("column", "<"), *((f"c{j}", f"{j + 1} {name}") for j, name in enumerate(r.names))]
     adjusted = "" if r.spec.adjust == "none" else f", p adjusted ({r.spec.adjust})"
-    note = f"• p below α{adjusted}."
-    return grid("correlations", "Correlations", columns, rows, note=note, strong=[])
+    return q.table("correlations", "Correlations", rows, note=f"• p below α{adjusted}.")
+
+
+INTERVALS = {
+    "pearson": "Intervals by Fisher's z.",
+    "spearman": "Intervals with Bonett and Wright's standard error.",
+    "kendall": "τ-b allows for ties; intervals with Fieller's standard error.",
+}
 
 
 def pairs(r: CorrelateResults) -> TableBlock:
     """Each pair with its interval, p and n, the strongest first."""
     order = sorted(r.pairs, key=lambda p: -abs(r.found.r[p]) if np.isfinite(r.found.r[p]) else 1.0)[:MOST_LISTED]
-    rows = []
+    rows, adjusted = [], r.spec.adjust != "none"
     for i, j in order:
         value = float(r.found.r[i, j])
         why = r.why(i, j) if not np.isfinite(value) else ""
-        row = {
-            "pair": word(f"{r.names[i]} – {r.names[j]}"),
-            "column_a": word(r.names[i]),
-            "column_b": word(r.names[j]),
-            "r": share_cell(value, why),
-        }
-        row |= share_ci(
-            float(r.found.low[i, j]), float(r.found.high[i, j]), why or "too few rows, or a perfect correlation"
-        )
-        row |= {
-            "n": whole(int(r.found.n[i, j])),
-            "p": p_cell(float(r.found.p[i, j]), why or "too few rows"),
-            "p_adjusted": p_cell(float(r.p[i, j]), why or "too few rows"),
-        }
-        rows.append(row)
-    columns = [("pair", "Pair<"), ("r", r.letter), ci_head(r.alpha), ("n", "n"), ("p", "p")]
-    columns += [("p_adjusted", "adjusted p")] if r.spec.adjust != "none" else []
-    strong = ["p_adjusted" if r.spec.adjust != "none" else "p"]
-    notes = {
-        "pearson": "Intervals by Fisher's z.",
-        "spearman": "Intervals with Bonett and Wright's standard error.",
-        "kendall": "τ-b allows for ties; intervals with Fieller's standard error.",
-    }
+        low, high, few = float(r.found.low[i, j]), float(r.found.high[i, j]), why or "too few rows"
+        rows.append(
+            q.row(
+                pair=q.name(f"{r.names[i]} – {r.names[j]}", "Pair"), column_a=q.name(r.names[i], None),
+                column_b=q.name(r.names[j], None), r=q.size(value, r.letter, why),
+                **q.size_ci(low, high, r.alpha, why or "too few rows, or a perfect correlation"), n=q.count(r.found.n[i, j]),
+                p=q.p(float(r.found.p[i, j]), why=few), p_adjusted=q.p(float(r.p[i, j]), "adjusted p" if adjusted else None, few),
+            )
+        )  # fmt: skip
     marked = [m for m, p in enumerate(order) if np.isfinite(r.p[p]) and r.p[p] < r.alpha]
-    return grid(
-        "pairs",
-        "Pairs, the strongest first",
-        columns,
-        rows,
-        note=notes[r.spec.kind],
-        folded=len(rows) > 12,
-        strong=strong,
-        marked=marked,
-    )
+    return q.table(
+        "pairs", "Pairs, the strongest first", rows, note=INTERVALS[r.spec.kind], folded=len(rows) > 12, marked=marked,
+        strong=["p_adjusted" if adjusted else "p"],
+    )  # fmt: skip
 
 
 def _line_table(r: CorrelateResults, use: Any) -> TableBlock | None:
     """The line's equation and R²; one for each level where lines are drawn apart."""
     if r.spec.kind != "pearson" or r.spec.holding:
         return None
-    x_name, y_name = lower(r.names[0]), lower(r.names[1])
+    x_name, y_name, by = lower(r.names[0]), lower(r.names[1]), r.spec.lines_by
     rows = []
     for name, x, y, _ in _parts(r, use, 0, 1):
         line = straight_line(x, y)
         why = "needs two rows and some spread along the first column"
-        if line is None or not np.isfinite(line.r2):
-            cells = {"term": missing(why), "r2": missing(why), "sd": missing(why)}
-        else:
-            sign = "+" if line.slope >= 0 else "−"
-            equation = (
-                f"{y_name} = {_digits(r, y, line.intercept, 1.0)} {sign}"
-                f" {_digits(r, y, abs(line.slope), float(np.abs(x).max()))} × {x_name}"
+        term, r2, sd = q.gone(why, role="said"), float("nan"), float("nan")
+        if line is not None and np.isfinite(line.r2):
+            sign, r2, sd = "+" if line.slope >= 0 else "−", line.r2, line.sd
+            slope = _digits(r, y, abs(line.slope), float(np.abs(x).max()))
+            term = q.said(f"{y_name} = {_digits(r, y, line.intercept, 1.0)} {sign} {slope} × {x_name}")
+            why = "two rows"
+        group = q.row(group=q.name(name, r.table.column(by).title), n=q.count(len(x))) if by else {}
+        rows.append(
+            group
+            | q.row(
+                term=term.under("Equation"), r2=q.size(r2, "R²", why),
+                sd=q.num(sd, r.columns[1].decimals + 1, "Residual SD", unit=r.columns[1].unit, why=why),
             )
-            cells = {
-                "term": word(equation),
-                "r2": share_cell(line.r2),
-                "sd": num(line.sd, r.columns[1].decimals + 1, "two rows"),
-            }
-        rows.append({"group": word(name), "n": whole(len(x)), **cells})
-    if not r.spec.lines_by and rows[0]["r2"].v is None:
+        )  # fmt: skip
+    if not by and rows[0]["r2"].v is None:
         return None
-    unit = f" ({r.columns[1].unit})" if r.columns[1].unit else ""
-    first = [("group", f"{r.table.column(r.spec.lines_by).title}<"), ("n", "n")] if r.spec.lines_by else []
-    columns = [*first, ("term", "Equation<"), ("r2", "R²"), ("sd", f"Residual SD{unit}")]
-    title = "The line" if not r.spec.lines_by else "A line for each"
-    return grid("fit", title, columns, rows, note="Least squares of the second column on the first.")
+    title = "A line for each" if by else "The line"
+    return q.table("fit", title, rows, note="Least squares of the second column on the first.")
 
 
 def _digits(r: CorrelateResults, y: Any, b: float, largest: float) -> str:
@@ -292,9 +263,6 @@ def _outlying(r: CorrelateResults, use: Any) -> Check | None:
             text="No value lies more than 1.5 interquartile ranges outside its column's quartiles.",
             facts={"outlying.n": 0},
         )
-    from yavik.core.methods.kit.checks import leave_out
-    from yavik.core.stats.correlation import correlations
-
     rest = np.column_stack([x[~out], y[~out]])
     again = correlations(rest, r.spec.kind, None, False, r.alpha, r.spec.alternative)
     value, p = float(again.r[0, 1]), float(again.p[0, 1])

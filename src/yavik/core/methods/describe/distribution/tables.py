@@ -2,16 +2,9 @@
 
 import numpy as np
 
-from yavik.core.answers import Cell, TableBlock
-from yavik.core.answers.make import grid
-from yavik.core.answers.wording import (
-    missing,
-    num,
-    number,
-    p_cell,
-    whole,
-    word,
-)
+from yavik.core.answers import TableBlock
+from yavik.core.answers import quantities as q
+from yavik.core.answers.wording import number
 from yavik.core.figures.data import printed_decimals
 from yavik.core.methods.describe.distribution.spec import DistributionSpec
 from yavik.core.methods.kit.shared import far_out
@@ -26,107 +19,61 @@ from yavik.core.table import Column
 
 
 def shape_table(g: Groups, column: Column, spec: DistributionSpec) -> TableBlock:
-    d = printed_decimals(column)
-    rows = []
+    """Moments and quartiles of each group."""
+    d, rows = printed_decimals(column), []
+    quartile = d + (d == 0)
     for i, name in enumerate(g.names):
         m = moments(g.part(i), 1 - spec.alpha, g.ordered[i])
         se_skew, se_kurt = shape_errors(m.n)
         rows.append(
-            {
-                "group": word(name),
-                "n": whole(m.n),
-                "mean": num(m.mean, d + 1),
-                "sd": num(m.sd, d + 1, "one value"),
-                "min": num(m.min, d),
-                "q1": num(m.q1, d + (d == 0)),
-                "median": num(m.median, d + (d == 0)),
-                "q3": num(m.q3, d + (d == 0)),
-                "max": num(m.max, d),
-                "skewness": _with_se(m.skewness, se_skew),
-                "kurtosis": _with_se(m.kurtosis, se_kurt),
-            }
-        )
-    columns = [
-        ("group", "<"),
-        ("n", "n"),
-        ("mean", "Mean"),
-        ("sd", "SD"),
-        ("min", "Min"),
-        ("q1", "Q1"),
-        ("median", "Median"),
-        ("q3", "Q3"),
-        ("max", "Max"),
-        ("skewness", "Skewness (SE)"),
-        ("kurtosis", "Kurtosis (SE)"),
-    ]
-    return grid("groups", column.axis_title, columns, rows)
+            q.row(
+                group=q.name(name), n=q.count(m.n), mean=q.num(m.mean, d + 1, "Mean"),
+                sd=q.num(m.sd, d + 1, "SD", why="one value"), min=q.num(m.min, d, "Min"), q1=q.num(m.q1, quartile, "Q1"),
+                median=q.num(m.median, quartile, "Median"), q3=q.num(m.q3, quartile, "Q3"), max=q.num(m.max, d, "Max"),
+                skewness=_with_se(m.skewness, se_skew, "Skewness (SE)"), kurtosis=_with_se(m.kurtosis, se_kurt, "Kurtosis (SE)"),
+            )
+        )  # fmt: skip
+    return q.table("groups", column.axis_title, rows, unit=column.unit or "")
 
 
-def _with_se(value: float, se: float) -> Cell:
+def _with_se(value: float, se: float, title: str) -> q.Quantity:
     if not np.isfinite(value):
-        return missing("too few different values")
-    return Cell(
-        v=float(value),
-        s=f"{number(float(value), 2)} ({number(float(se), 2)})" if np.isfinite(se) else number(float(value), 2),
-    )
+        return q.gone("too few different values", title)
+    error = f" ({number(float(se), 2)})" if np.isfinite(se) else ""
+    return q.texted(value, f"{number(float(value), 2)}{error}", title)
 
 
 def tests_table(tests: list[tuple[str, list[ShapeTest]]], spec: DistributionSpec) -> TableBlock:
+    """Each test of normality of each group."""
     rows = [
-        {"group": word(name), "term": word(t.name), "statistic": num(t.statistic, 3, t.why), "p": p_cell(t.p, t.why)}
+        q.row(
+            group=q.name(name, "Group" if spec.by else None), term=q.name(t.name, "Test of normality"),
+            statistic=q.num(t.statistic, 3, "Statistic", why=t.why), p=q.p(t.p, why=t.why),
+        )
         for name, found in tests
         for t in found
-    ]
-    columns = [
-        *([("group", "Group<")] if spec.by else []),
-        ("term", "Test of normality<"),
-        ("statistic", "Statistic"),
-        ("p", "p"),
-    ]
-    return grid(
-        "tests",
-        "Tests of normality",
-        columns,
-        rows,
-        note="A small p says that values depart from a normal distribution; with many rows trifles do.",
-    )
+    ]  # fmt: skip
+    note = "A small p says that values depart from a normal distribution; with many rows trifles do."
+    return q.table("tests", "Tests of normality", rows, note=note)
 
 
 def outliers_table(g: Groups, column: Column, spec: DistributionSpec) -> TableBlock:
-    d, rows = printed_decimals(column), []
+    """Values beyond the quartiles, and Grubbs' test of the farthest."""
+    d, rows, few = printed_decimals(column), [], "needs three values and some spread"
     for i, name in enumerate(g.names):
         y, own = g.part(i), g.part_rows(i)
         mild, far = far_out(y), far_out(y, 3.0)
         place, size, p = grubbs(y)
         listed = [f"{number(float(y[j]), d)} (row {int(own[j])})" for j in np.flatnonzero(mild)[:8]]
+        title, farthest = "Farthest from the mean", q.gone("no spread", "Farthest from the mean", "said")
+        if place >= 0:
+            farthest = q.said(f"{number(float(y[place]), d)} (row {int(own[place])})", title)
         rows.append(
-            {
-                "group": word(name),
-                "mild": whole(int(mild.sum())),
-                "far": whole(int(far.sum())),
-                "listed": word(", ".join(listed) + (" …" if mild.sum() > 8 else "") if listed else "none"),
-                "farthest": (
-                    word(f"{number(float(y[place]), d)} (row {int(own[place])})")
-                    if place >= 0
-                    else missing("no spread")
-                ),
-                "statistic": num(size, 2, "needs three values and some spread"),
-                "p": p_cell(p, "needs three values and some spread"),
-            }
-        )
-    columns = [
-        ("group", "<"),
-        ("mild", "Beyond 1.5 IQR"),
-        ("far", "beyond 3"),
-        ("listed", "Which<"),
-        ("farthest", "Farthest from the mean<"),
-        ("statistic", "Grubbs' G"),
-        ("p", "p"),
-    ]
-    return grid(
-        "outliers",
-        "Outlying values",
-        columns,
-        rows,
-        note="Grubbs' test asks whether the farthest of normal values is too far; p is a Bonferroni bound.",
-    )
+            q.row(
+                group=q.name(name), mild=q.count(mild.sum(), "Beyond 1.5 IQR"), far=q.count(far.sum(), "beyond 3"),
+                listed=q.said(", ".join(listed) + (" …" if mild.sum() > 8 else "") if listed else "none", "Which"),
+                farthest=farthest, statistic=q.num(size, 2, "Grubbs' G", why=few), p=q.p(p, why=few),
+            )
+        )  # fmt: skip
+    note = "Grubbs' test asks whether the farthest of normal values is too far; p is a Bonferroni bound."
+    return q.table("outliers", "Outlying values", rows, note=note)

@@ -5,20 +5,10 @@ from typing import Any
 
 import numpy as np
 
-from yavik.core.answers import Answer, Cell, FigureBlock, Head, RowsUsed, TableBlock
+from yavik.core.answers import Answer, FigureBlock, RowsUsed, TableBlock
+from yavik.core.answers import quantities as q
 from yavik.core.answers.answer import LeftOut
-from yavik.core.answers.wording import (
-    counted,
-    finer,
-    interval,
-    level_words,
-    listing,
-    num,
-    percent,
-    plain,
-    whole,
-    word,
-)
+from yavik.core.answers.wording import counted, finer, level_words, listing, plain
 from yavik.core.figures.data import printed_decimals
 from yavik.core.figures.pictures import bars, histogram
 from yavik.core.methods.base import Aim, Layout, Method, Run
@@ -144,140 +134,74 @@ def _picture(
     )
 
 
-def _head(key: str, title: str, left: bool = False) -> Head:
-    return Head(key=key, title=title, align="left" if left else "right")
-
-
-def _first(spec: DescribeSpec, parts: list[Part]) -> list[Head]:
-    columns = [_head("column", "Column", True)]
-    return [*columns, _head("group", parts[0].column.name if not spec.by else spec.by, True)] if spec.by else columns
-
-
-def _labels(p: Part, spec: DescribeSpec) -> dict[str, Cell]:
+def _labels(p: Part, spec: DescribeSpec) -> q.Row:
     unit = f" ({p.column.unit})" if p.column.unit else ""
-    cells = {"column": word(p.column.title + unit)}
-    return cells | {"group": word(str(p.group))} if spec.by else cells
+    cells = q.row(column=q.name(p.column.title + unit, "Column"))
+    return cells | q.row(group=q.name(str(p.group), spec.by)) if spec.by else cells
 
 
 def _numbers(parts: list[Part], spec: DescribeSpec) -> TableBlock | None:
-    own = [p for p in parts if p.moments]
+    own, rows = [p for p in parts if p.moments], []
     if not own:
         return None
-    columns = [
-        *_first(spec, own),
-        _head("n", "n"),
-        *([_head("missing", "Empty")] if any(p.missing for p in own) else []),
-        _head("mean", "Mean"),
-        _head("sd", "SD"),
-        _head("se", "SE"),
-        _head("ci_low", f"{level_words(spec.alpha)} CI of the mean"),
-        _head("min", "Min"),
-        _head("q1", "Q1"),
-        _head("median", "Median"),
-        _head("q3", "Q3"),
-        _head("max", "Max"),
-        _head("skewness", "Skewness"),
-        _head("kurtosis", "Kurtosis"),
-    ]
-    rows = []
+    gaps = any(p.missing for p in own)
     for p in own:
         m, d = p.moments, printed_decimals(p.column)
         assert m is not None
-        fine = finer(d, m.max if np.isfinite(m.max) else 0.0)
-        none, one = "no filled cell", "needs two values" if m.n else "no filled cell"
-        ci = Cell(v=m.ci_low, s=interval(m.ci_low, m.ci_high, fine)) if np.isfinite(m.ci_low) else num(np.nan, 0, one)
+        fine, none = finer(d, m.max if np.isfinite(m.max) else 0.0), "no filled cell"
+        one, quartile = "needs two values" if m.n else none, d if d else min(fine, 1)
         rows.append(
             _labels(p, spec)
-            | {
-                "n": whole(p.n),
-                "missing": whole(p.missing),
-                "mean": num(m.mean, fine, none),
-                "sd": num(m.sd, fine, one),
-                "se": num(m.se, fine + 1, one),
-                "ci_low": ci,
-                "ci_high": num(m.ci_high, fine, one),
-                "min": num(m.min, d, none),
-                "q1": num(m.q1, d if d else min(fine, 1), none),
-                "median": num(m.median, d if d else min(fine, 1), none),
-                "q3": num(m.q3, d if d else min(fine, 1), none),
-                "max": num(m.max, d, none),
-                "skewness": num(m.skewness, 2, "needs three different values"),
-                "kurtosis": num(m.kurtosis, 2, "needs four different values"),
-            }
-        )
-    return TableBlock(
-        id="groups",
-        title="Numbers",
-        columns=columns,
-        rows=rows,
-        note=(
-            "Quartiles by linear interpolation; skewness and kurtosis adjusted for bias, kurtosis 0 for a normal"
-            " distribution."
-        ),
-    )
+            | q.row(
+                n=q.count(p.n), missing=q.count(p.missing, "Empty" if gaps else None),
+                mean=q.num(m.mean, fine, "Mean", why=none), sd=q.num(m.sd, fine, "SD", why=one),
+                se=q.num(m.se, fine + 1, "SE", why=one),
+                **q.ci(m.ci_low, m.ci_high, fine, spec.alpha, what="CI of the mean", why=one),
+                min=q.num(m.min, d, "Min", why=none), q1=q.num(m.q1, quartile, "Q1", why=none),
+                median=q.num(m.median, quartile, "Median", why=none), q3=q.num(m.q3, quartile, "Q3", why=none),
+                max=q.num(m.max, d, "Max", why=none),
+                skewness=q.num(m.skewness, 2, "Skewness", why="needs three different values"),
+                kurtosis=q.num(m.kurtosis, 2, "Kurtosis", why="needs four different values"),
+            )
+        )  # fmt: skip
+    note = "Quartiles by linear interpolation; skewness and kurtosis adjusted for bias, kurtosis 0 for a normal distribution."  # fmt: skip
+    return q.table("groups", "Numbers", rows, note=note)
 
 
 def _counts(parts: list[Part], spec: DescribeSpec) -> TableBlock | None:
-    own = [p for p in parts if p.counts is not None]
+    own, rows = [p for p in parts if p.counts is not None], []
     if not own:
         return None
-    columns = [*_first(spec, own), _head("level", "Level", True), _head("n", "n"), _head("share", "Share of filled")]
-    rows = []
+
+    def line(p: Part, level: str, n: int, share: float, why: str) -> q.Row:
+        shown = q.part(share, "Share of filled", why)
+        return _labels(p, spec) | q.row(level=q.name(level, "Level"), n=q.count(n), share=shown)
+
     for p in own:
         assert p.counts is not None
         for level, n in list(zip(p.levels, p.counts, strict=True))[:MOST_LEVELS]:
-            rows.append(
-                _labels(p, spec)
-                | {
-                    "level": word(level),
-                    "n": whole(int(n)),
-                    "share": Cell(v=float(n / p.n), s=percent(n / p.n)) if p.n else num(np.nan, 0, "no filled cell"),
-                }
-            )
+            rows.append(line(p, level, n, float(n / p.n) if p.n else np.nan, "no filled cell"))
         if p.missing:
-            rows.append(
-                _labels(p, spec)
-                | {
-                    "level": word("empty"),
-                    "n": whole(p.missing),
-                    "share": num(np.nan, 0, "of filled cells only"),
-                }
-            )
-    return TableBlock(id="frequencies", title="Counts and shares", columns=columns, rows=rows)
+            rows.append(line(p, "empty", p.missing, np.nan, "of filled cells only"))
+    return q.table("frequencies", "Counts and shares", rows)
 
 
 def _others(table: Table, parts: list[Part], spec: DescribeSpec) -> TableBlock | None:
-    own = [p for p in parts if p.counts is None and p.moments is None]
+    own, rows = [p for p in parts if p.counts is None and p.moments is None], []
     if not own:
         return None
-    rows = []
     for p in own:
         texts = [t for t in table.texts(p.column.name) if t is not None] if table.n_rows <= 200_000 else []
+        first, last = (pick(texts, default="–")[:40] for pick in (min, max))
         rows.append(
             _labels(p, spec)
-            | {
-                "kind": word(p.column.kind.value),
-                "n": whole(p.n),
-                "missing": whole(p.missing),
-                "first": word(min(texts, default="–")[:40]),
-                "last": word(max(texts, default="–")[:40]),
-            }
-        )
-    columns = [
-        *_first(spec, own),
-        _head("kind", "Kind", True),
-        _head("n", "n"),
-        _head("missing", "Empty"),
-        _head("first", "First", True),
-        _head("last", "Last", True),
-    ]
-    return TableBlock(
-        id="cases",
-        title="Dates, texts and identifiers",
-        columns=columns,
-        rows=rows,
-        note="First and last of the whole column, in order.",
-    )
+            | q.row(
+                kind=q.name(p.column.kind.value, "Kind"), n=q.count(p.n), missing=q.count(p.missing, "Empty"),
+                first=q.said(first, "First"), last=q.said(last, "Last"),
+            )
+        )  # fmt: skip
+    note = "First and last of the whole column, in order."
+    return q.table("cases", "Dates, texts and identifiers", rows, note=note)
 
 
 def _name(spec: DescribeSpec) -> str:

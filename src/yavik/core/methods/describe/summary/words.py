@@ -6,7 +6,7 @@ from typing import Any
 import numpy as np
 
 from yavik.core.answers import Check, Span, Verdict
-from yavik.core.answers.wording import after, bold, counted, italic, listing, number, percent, say, share, whole
+from yavik.core.answers.wording import after, bold, counted, grouped, italic, listing, number, percent, say, share
 from yavik.core.figures.caption import lower
 from yavik.core.figures.data import printed_decimals
 from yavik.core.methods.describe.summary.spec import DescribeSpec
@@ -89,7 +89,7 @@ def checks(parts: list[Part]) -> list[Check]:
                 "No cell is empty."
                 if not empty
                 else (
-                    f"{whole(empty).s} of {counted(cells, 'cell')} {'is' if empty == 1 else 'are'} empty ({where})."
+                    f"{grouped(empty)} of {counted(cells, 'cell')} {'is' if empty == 1 else 'are'} empty ({where})."
                     " Numbers describe the filled ones."
                 )
             ),
