@@ -58,6 +58,14 @@ def told(decimals: int, *errors: float) -> int:
     return max(decimals, 1, min(need, decimals + 6))
 
 
+def decimals_of(se: float, value: float = 0.0) -> int:
+    """Decimals that show two digits of a standard error, whatever the data's own: for coefficients."""
+    size = se if math.isfinite(se) and se > 0 else abs(value) / 100
+    if size <= 0 or not math.isfinite(size):
+        return 2
+    return min(max(1 - math.floor(math.log10(size)), 0), 12)
+
+
 SUPERSCRIPT = str.maketrans("-0123456789", "⁻⁰¹²³⁴⁵⁶⁷⁸⁹")
 
 

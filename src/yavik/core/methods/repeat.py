@@ -5,10 +5,11 @@ from typing import Any
 
 import numpy as np
 
-from yavik.core.answers import Answer, Cell, Check, NoteBlock, RowsUsed, TableBlock, Verdict
+from yavik.core.answers import Answer, Check, NoteBlock, RowsUsed, TableBlock, Verdict
+from yavik.core.answers import quantities as q
 from yavik.core.answers.answer import Block, LeftOut
-from yavik.core.answers.make import finite, grid
-from yavik.core.answers.wording import counted, listing, missing, p_cell, plain, say, significant, whole, word
+from yavik.core.answers.make import finite
+from yavik.core.answers.wording import counted, listing, plain, say, significant
 from yavik.core.methods.base import Method, Run, Spec
 from yavik.core.table import DataProblem, Table, rows_in_words
 
@@ -59,17 +60,12 @@ def _together(
     spans = say(
         f"For each {title}: {'; '.join(lines[:4])}{f'; and {len(lines) - 4} more' if len(lines) > 4 else ''}."
     )
-    rows = [
-        {
-            "level": word(name),
-            "n": whole(a.rows.used) if isinstance(a, Answer) else missing(a.message),
-            "says": word(a.headline if isinstance(a, Answer) else f"No answer: {a.message}"),
-        }
-        for name, a in found
-    ]
-    blocks: list[Block] = [
-        grid("levels", f"For each {title}", [("level", f"{title}<"), ("n", "n"), ("says", "What it says<")], rows)
-    ]
+    rows = []
+    for name, a in found:
+        n = q.count(a.rows.used) if isinstance(a, Answer) else q.gone(a.message, "n", "count")
+        says = a.headline if isinstance(a, Answer) else f"No answer: {a.message}"
+        rows.append(q.row(level=q.name(name, title), n=n, says=q.said(says, "What it says")))
+    blocks: list[Block] = [q.table("levels", f"For each {title}", rows)]
     for name, a in answered:
         for block in a.blocks:
             more: dict[str, Any] = {"id": f"{name}.{block.id}"}
@@ -138,31 +134,24 @@ def with_and_without(m: Method[Any], table: Table, spec: Spec, run: Run, result:
         )
     except DataProblem as problem:
         other = problem
-    columns = [("what", "<"), ("n", "n"), ("p", "p"), ("says", "What it says<")]
     shown = [("All rows", result), (f"Without {counted(len(rows), 'row')}", other)]
     lines = [_line(name, found) for name, found in shown]
     place = next((i for i, b in enumerate(result.blocks) if isinstance(b, TableBlock)), len(result.blocks))
     note = _verdict(result, other, spec.alpha)
-    result.blocks.insert(place, grid("without", title, columns, lines, note=note))
+    result.blocks.insert(place, q.table("without", title, lines, note=note))
     if isinstance(other, Answer):
         result.facts |= {f"without.{k}": v for k, v in other.facts.items() if k in ("p", "estimate", "n")}
 
 
-def _line(name: str, found: Answer | DataProblem) -> dict[str, Cell]:
+def _line(name: str, found: Answer | DataProblem) -> q.Row:
     if isinstance(found, DataProblem):
-        return {
-            "what": word(name),
-            "n": missing(found.message),
-            "p": missing(found.message),
-            "says": word(found.message),
-        }
-    p = found.facts.get("p")
-    return {
-        "what": word(name),
-        "n": whole(found.rows.used),
-        "p": p_cell(p) if isinstance(p, float | int) else missing("several tests: see the tables"),
-        "says": word(found.headline),
-    }
+        why = found.message
+        n, p, says = q.gone(why, "n", "count"), q.gone(why, "p", "p"), why
+    else:
+        value, n, says = found.facts.get("p"), q.count(found.rows.used), found.headline
+        known = isinstance(value, float | int)
+        p = q.p(float(value) if known else float("nan"), why="several tests: see the tables")  # type: ignore[arg-type]
+    return q.row(what=q.name(name), n=n, p=p, says=q.said(says, "What it says"))
 
 
 def _verdict(result: Answer, other: Answer | DataProblem, alpha: float) -> str:

@@ -7,11 +7,10 @@ from typing import Any
 import numpy as np
 from scipy import special
 
-from yavik.core.answers.make import ci_cells
+from yavik.core.answers import quantities as q
 from yavik.core.answers.model_card import CardTerm, Estimate
-from yavik.core.answers.wording import SUPERSCRIPT, interval, level_words, listing, num, number, p_cell, stat, word
+from yavik.core.answers.wording import SUPERSCRIPT, decimals_of, interval, level_words, listing, number
 from yavik.core.figures.caption import lower
-from yavik.core.methods.kit.models.effects import decimals_of
 from yavik.core.methods.kit.models.fitted import BLIND, Fitted
 from yavik.core.methods.kit.models.terms import ModelData, as_number, spec_term, term_key
 from yavik.core.stats.design import Design
@@ -119,17 +118,13 @@ def _amount(f: Fitted, name: str, amount: float) -> str:
     return f"{size}\u00a0{f.data.unit(name)}".strip() if f.data.unit(name) else size
 
 
-def cells(c: Coefficient, statistic: str = "t") -> dict[str, Any]:
-    d = decimals_of(c.se, c.b)
-    why = c.why or "the model fits every value exactly: there is no scatter to judge by"
+def cells(c: Coefficient, alpha: float, letter: str = "t") -> q.Row:
+    """The row of a coefficient."""
+    d, why = decimals_of(c.se, c.b), c.why or "the model fits every value exactly: there is no scatter to judge by"
     return {
-        "term": word(c.title),
-        "estimate": num(c.b, d, why),
-        "se": num(c.se, d, why),
-        **ci_cells(c.low, c.high, d, why),
-        statistic: stat(c.t, why),
-        "p": p_cell(c.p, why),
-    }
+        "term": q.name(c.title, "Term"), "estimate": q.num(c.b, d, "b", why=why), "se": q.num(c.se, d, "SE", why=why),
+        **q.ci(c.low, c.high, d, alpha, why=why), letter: q.stat(c.t, letter, why), "p": q.p(c.p, why=why),
+    }  # fmt: skip
 
 
 def estimates(found: list[Coefficient]) -> list[Estimate]:

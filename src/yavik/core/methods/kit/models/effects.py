@@ -5,14 +5,8 @@ from typing import Any
 import numpy as np
 
 from yavik.core.answers import FigureBlock, TableBlock
-from yavik.core.answers.make import ci_cells, ci_head, grid
-from yavik.core.answers.wording import (
-    level_words,
-    missing,
-    num,
-    p_cell,
-    word,
-)
+from yavik.core.answers import quantities as q
+from yavik.core.answers.wording import decimals_of
 from yavik.core.figures.effects import Band, bands
 from yavik.core.figures.plots import Cloud, Line, block, profile
 from yavik.core.methods.kit.models.equations import combinations
@@ -27,14 +21,6 @@ DEFAULT_PLACES = "Measures at their means and categories at their most common le
 MOST_LINES = 8
 MOST_APART = 4
 MOST_PICTURES = 8
-
-
-def decimals_of(se: float, value: float = 0.0) -> int:
-    """Decimals that show two digits of a standard error."""
-    size = se if np.isfinite(se) and se > 0 else abs(value) / 100
-    if size <= 0 or not np.isfinite(size):
-        return 2
-    return int(np.clip(1 - np.floor(np.log10(size)), 0, 12))
 
 
 def main_number(f: Fitted) -> str | None:
@@ -158,6 +144,7 @@ def term_pictures(f: Fitted, span: tuple[float, float] | None = None) -> list[Fi
 def means_table(f: Fitted, decimals: int) -> list[TableBlock]:
     """Estimated means of each category: other categories' levels counting alike, measures held at their place."""
     made: list[TableBlock] = []
+    own_scale = f.spread is not None  # a standard error of the sum of terms says nothing of a probability
     for name, factor in f.data.factors.items():
         others = [n for n in f.data.factors if n != name]
         held_at = {n: f.typical[n] for n in f.data.numbers}
@@ -166,36 +153,26 @@ def means_table(f: Fitted, decimals: int) -> list[TableBlock]:
             x = f.data.design.averaged({**held_at, name: i})
             line = f.rows(x)
             eta, se = f.sums(line)
-            row = {"level": word(level), "n": num(int((f.data.design.data[name] == i).sum()), 0)}
-            if not f.told(x)[0]:
-                rows.append(row | _untold("mean", "se", "ci_low", "ci_high"))
-                continue
             reach = float(f.reach_of(line)[0]) * float(se[0])
             low, high = sorted((float(f.back(eta - reach)[0]), float(f.back(eta + reach)[0])))
+            mean, error, why = float(f.back(eta)[0]), float(se[0]), BLIND
+            if not f.told(x)[0]:
+                mean, error, low, high, why = np.nan, np.nan, np.nan, np.nan, UNTOLD
             rows.append(
-                row
-                | {
-                    "mean": num(float(f.back(eta)[0]), decimals),
-                    "se": num(float(se[0]), decimals + (0 if f.spread is not None else 1), BLIND),
-                    **ci_cells(low, high, decimals, BLIND),
-                }
-            )
-        columns = [
-            ("level", f"{f.data.title(name)}<"),
-            ("n", "n"),
-            ("mean", f.y_title),
-            ("se", "SE"),
-            ci_head(f.alpha),
-        ]
-        if f.spread is None:
-            columns = [c for c in columns if c[0] != "se"]
+                q.row(
+                    level=q.name(level, f.data.title(name)), n=q.count((f.data.design.data[name] == i).sum()),
+                    mean=q.num(mean, decimals, f.y_title, why=why),
+                    se=q.num(error, decimals if own_scale else decimals + 1, "SE" if own_scale else None, why=why),
+                    **q.ci(low, high, decimals, f.alpha, why=why),
+                )
+            )  # fmt: skip
         held = [f"{f.data.title(n)} {f.data.said_place(n, f.typical[n])}" for n in f.data.numbers]
         note = "Levels of the other categories count alike. " if others else ""
         note += f"Held at: {', '.join(held)}." if held else ""
         id = "means" if not made else f"means_{name}"
         control = "at" if not made and f.data.numbers else None
         title = f"Estimated means by {f.data.title(name)}"
-        made.append(grid(id, title, columns, rows, note=note.strip() or None, control=control))
+        made.append(q.table(id, title, rows, note=note.strip() or None, control=control))
     return made
 
 
@@ -213,42 +190,22 @@ def slopes_table(f: Fitted) -> TableBlock | None:
             here = f.typical[name]
             point = {k: np.array([v]) for k, v in {**f.typical, **places}.items()}
             line = f.data.design.slope(point, 1, name)
-            if not f.told_slope(line)[0]:
-                rows.append(
-                    {
-                        "term": word(f.data.title(name)),
-                        "level": word(words),
-                        **_untold("estimate", "se", "ci_low", "ci_high", "p"),
-                    }
-                )
-                continue
             sums = line[:, f.columns]
             sums = np.column_stack([np.zeros(1), sums]) if f.intercept else sums
             b, se = (float(v[0]) for v in f.sums(sums))
-            reach = float(f.reach_of(sums)[0])
-            t = b / se if se > 0 else np.nan
-            d = decimals_of(se, b)
+            reach, t, d, why = float(f.reach_of(sums)[0]), b / se if se > 0 else np.nan, decimals_of(se, b), BLIND
+            p = _p(f, t, sums)
+            if not f.told_slope(line)[0]:
+                b, se, p, why = np.nan, np.nan, np.nan, UNTOLD
+            at = f" at {f.data.said_place(name, here)}" if bent and why == BLIND else ""
             rows.append(
-                {
-                    "term": word(f.data.title(name) + (f" at {f.data.said_place(name, here)}" if bent else "")),
-                    "level": word(words),
-                    "estimate": num(b, d),
-                    "se": num(se, d, BLIND),
-                    **ci_cells(b - reach * se, b + reach * se, d, BLIND),
-                    "p": p_cell(_p(f, t, sums), BLIND),
-                }
-            )
-    if not rows:
-        return None
-    columns = [
-        ("term", "Slope of<"),
-        ("level", "within<"),
-        ("estimate", "Slope"),
-        ("se", "SE"),
-        ci_head(f.alpha),
-        ("p", "p"),
-    ]
-    return grid("slopes", "Slopes within levels", columns, rows)
+                q.row(
+                    term=q.name(f.data.title(name) + at, "Slope of"), level=q.name(words, "within"),
+                    estimate=q.num(b, d, "Slope", why=why), se=q.num(se, d, "SE", why=why),
+                    **q.ci(b - reach * se, b + reach * se, d, f.alpha, why=why), p=q.p(p, why=why),
+                )
+            )  # fmt: skip
+    return q.table("slopes", "Slopes within levels", rows) if rows else None
 
 
 def _p(f: Fitted, t: float, row: Floats) -> float:
@@ -257,17 +214,10 @@ def _p(f: Fitted, t: float, row: Floats) -> float:
     return t_p(t, float(f.df_of(row)[0]) if f.df_of else f.df, "two_sided")
 
 
-def _untold(*keys: str) -> dict[str, Any]:
-    return {k: missing(UNTOLD) for k in keys}
-
-
 def cases_table(
     f: Fitted, cases: list[dict[str, Any]], decimals: int, title: str, event: str | None = None
 ) -> TableBlock:
     """What the model expects at chosen values; what is not said is held at its place."""
-    columns = [
-        (f"x{i}", f"{f.data.title(n)}{'<' if n in f.data.factors else ''}") for i, n in enumerate(f.data.names)
-    ]
     rows, notes = [], []
     for k, case in enumerate(cases or [{}]):
         place = dict(f.typical)
@@ -288,17 +238,19 @@ def cases_table(
         x, _ = f.data.points(place)
         y, low, high = (float(v[0]) for v in f.means(x))
         why = UNTOLD if np.isnan(y) else BLIND
-        row = {f"x{i}": word(f.data.said_place(n, place[n])) for i, n in enumerate(f.data.names)}
-        row |= {"estimate": num(y, decimals, why), **ci_cells(low, high, decimals, why)}
+        row: q.Row = {}
+        for i, n in enumerate(f.data.names):
+            told = q.name if n in f.data.factors else q.word
+            row[f"x{i}"] = told(f.data.said_place(n, place[n]), f.data.title(n))
+        row |= q.row(
+            estimate=q.num(y, decimals, event or f.y_title, why=why), **q.ci(low, high, decimals, f.alpha, why=why)
+        )
         single = f.single(x)
         if single is not None:
-            made = ci_cells(float(single[0][0]), float(single[1][0]), decimals, why)
-            row |= {"pi_low": made["ci_low"], "pi_high": made["ci_high"]}
+            ends = float(single[0][0]), float(single[1][0])
+            row |= q.ci(*ends, decimals, f.alpha, what="PI", key="pi", why=why)
         rows.append(row)
-    columns += [("estimate", event or f.y_title), ci_head(f.alpha)]
-    if f.spread is not None:
-        columns.append(("pi_low", f"{level_words(f.alpha)} PI"))
     if f.spread is not None:
         notes.append(f"CI: for the mean of such rows; PI: for one new row{f.single_words}.")
     note = " ".join([*([] if cases else [DEFAULT_PLACES]), *notes]) or None
-    return grid("cases", title, columns, rows, note=note, control="predict_at")
+    return q.table("cases", title, rows, note=note, control="predict_at")

@@ -6,17 +6,11 @@ from typing import Any
 import numpy as np
 
 from yavik.core.answers import TableBlock
-from yavik.core.answers.make import grid
-from yavik.core.answers.wording import (
-    SUPERSCRIPT,
-    fixed,
-    listing,
-    missing,
-    word,
-)
+from yavik.core.answers import quantities as q
+from yavik.core.answers.wording import SUPERSCRIPT, fixed, listing
 from yavik.core.methods.kit.models.fitted import UNTOLD, Fitted
 
-MOST_EQUATIONS = 24
+MOST_EQUATIONS, MOST_OPEN = 24, 8
 
 
 def combinations(f: Fitted, factors: list[str]) -> list[tuple[str, dict[str, int]]]:
@@ -43,11 +37,11 @@ def equations_table(f: Fitted, response: str) -> TableBlock | None:
     carried = f.coef_about(middle)
     # The response's own precision, or a thousandth of its spread.
     wanted = min(0.5 * 10.0 ** -(f.data.decimals + 1), (float(np.std(f.data.y)) or 1.0) / 1000)
-    rows = []
+    rows, title = [], listing([f.data.title(n) for n in factors]) or "Rows"
     for words, places in combos:
         line, _ = f.data.points({**f.typical, **places})
         if not f.told(line)[0]:
-            rows.append({"level": word(words), "equation": missing(UNTOLD)})
+            rows.append(q.row(level=q.name(words, title), equation=q.gone(UNTOLD, "Equation", "said")))
             continue
         sums: dict[tuple[tuple[str, int], ...], float] = {}
         if f.intercept:
@@ -56,13 +50,10 @@ def equations_table(f: Fitted, response: str) -> TableBlock | None:
             c = f.data.design.columns[column]
             if all(places[n] == level for n, level in c.levels):
                 sums[c.powers] = sums.get(c.powers, 0.0) + float(carried[i + f.first])
-        rows.append(
-            {"level": word(words or "all rows"), "equation": word(_equation(f, response, sums, middle, wanted))}
-        )
-    columns = [("level", f"{listing([f.data.title(n) for n in factors]) or 'Rows'}<"), ("equation", "Equation<")]
-    return grid(
-        "equations", "The equation" if len(rows) == 1 else "An equation for each combination of levels", columns, rows
-    )
+        told = _equation(f, response, sums, middle, wanted)
+        rows.append(q.row(level=q.name(words or "all rows", title), equation=q.said(told, "Equation")))
+    heading = "The equation" if len(rows) == 1 else "An equation for each combination of levels"
+    return q.table("equations", heading, rows, folded=len(rows) > MOST_OPEN)
 
 
 def equation_origin(f: Fitted) -> dict[str, float]:

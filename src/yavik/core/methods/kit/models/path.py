@@ -1,14 +1,14 @@
 """The path of a selection: its rounds, what it left out, and the models on the way; the same for every kind of model."""
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Sequence
 from typing import Any, Protocol
 
 import numpy as np
 
-from yavik.core.answers import Cell, NoteBlock, TableBlock
-from yavik.core.answers.make import EMPTY, grid
+from yavik.core.answers import NoteBlock, TableBlock
+from yavik.core.answers import quantities as q
 from yavik.core.answers.model_card import Variant
-from yavik.core.answers.wording import df_cell, listing, num, p_cell, stat, whole, word
+from yavik.core.answers.wording import listing
 from yavik.core.methods.kit.models.coefficients import with_terms
 from yavik.core.methods.kit.models.terms import ModelData
 from yavik.core.stats.selection import Judge, Round, Terms
@@ -44,37 +44,29 @@ def action(m: Selected, r: Round) -> str:
 
 
 def path_blocks(
-    m: Selected, statistic: tuple[str, str], fit: Sequence[tuple[str, str]], of: Callable[[Terms, Terms | None], Mapping[str, Cell]],
-    note: str | None = None,
-) -> list[TableBlock | NoteBlock]:  # fmt: skip
+    m: Selected, letter: str, of: Callable[[Terms, Terms | None], q.Row], note: str | None = None
+) -> list[TableBlock | NoteBlock]:
     """The rounds with their fit, what stayed out and why, and what a selection does to p values.
 
     Args:
-        statistic: key and title of the tests' statistic.
-        fit: keys and titles of the measures of fit.
+        letter: the tests' statistic, F or χ².
         of: the cells of a model's fit, from its terms and those of the round before.
     """
-    key, title = statistic
-    with_df = key == "chi2"
-    rows = []
+    key, rows = {"F": "f", "χ²": "chi2"}[letter], []
     for i, r in enumerate(m.rounds):
         j = r.judged
-        row = {"round": whole(i), "term": word(action(m, r)), key: stat(j.statistic) if j else EMPTY}
-        row |= {"df": df_cell(j.df1) if j else EMPTY} if with_df else {}
-        rows.append({**row, "p": p_cell(j.p) if j else EMPTY, **of(r.terms, m.rounds[i - 1].terms if i else None)})
-    columns = [
-        ("round", "Round"),
-        ("term", "What changed<"),
-        (key, title),
-        *([("df", "df")] if with_df else []),
-        ("p", "p"),
-    ]
-    table = grid("path", "The path of the selection", [*columns, *fit], rows, strong=[], note=note)
-    out = _left_out(m, key, title)
+        row = q.row(round=q.count(i, "Round"), term=q.name(action(m, r), "What changed"))
+        row[key] = q.stat(j.statistic, letter) if j else q.blank(letter, "statistic")
+        if letter == "χ²":
+            row["df"] = q.df(j.df1) if j else q.blank("df", "df")
+        row["p"] = q.p(j.p) if j else q.blank("p", "p")
+        rows.append(row | of(r.terms, m.rounds[i - 1].terms if i else None))
+    table = q.table("path", "The path of the selection", rows, strong=[], note=note)
+    out = _left_out(m, key, letter)
     return [NoteBlock(id="after_selection", text=WARNING), table, *([out] if out else [])]
 
 
-def _left_out(m: Selected, key: str, title: str) -> TableBlock | None:
+def _left_out(m: Selected, key: str, letter: str) -> TableBlock | None:
     terms, rows = m.whole.terms, []
     for i, term in enumerate(terms):
         if i in m.chosen:
@@ -85,22 +77,16 @@ def _left_out(m: Selected, key: str, title: str) -> TableBlock | None:
             why = f"stays out while {listing([m.whole.term_title(terms[u]) for u in under])} is out"
         else:
             why = "adds too little" if judged else "follows from the others"
-        rows.append(
-            {
-                "term": word(m.whole.term_title(term)),
-                key: stat(judged.statistic if judged else np.nan, why),
-                "p": p_cell(judged.p if judged else np.nan, why),
-                "why": word(why),
-            }
-        )
-    if not rows:
-        return None
-    columns = [("term", "Left out<"), (key, f"{title} if added"), ("p", "p if added"), ("why", "Why<")]
-    return grid("left_out", "What was left out", columns, rows, strong=[])
+        statistic, p = (judged.statistic, judged.p) if judged else (np.nan, np.nan)
+        row = q.row(term=q.name(m.whole.term_title(term), "Left out"))
+        row[key] = q.stat(statistic, f"{letter} if added", why)
+        rows.append(row | q.row(p=q.p(p, "p if added", why), why=q.said(why, "Why")))
+    return q.table("left_out", "What was left out", rows, strong=[]) if rows else None
 
 
-def criteria(model: Any) -> dict[str, Cell]:
-    return {"aic": num(model.aic, 1), "bic": num(model.bic, 1)}
+def criteria(model: Any) -> q.Row:
+    """AIC and BIC of a model on the way."""
+    return q.row(aic=q.num(model.aic, 1, "AIC"), bic=q.num(model.bic, 1, "BIC"))
 
 
 def round_variants(m: Selected, spec: dict[str, Any], said: Callable[[Terms], str]) -> list[Variant]:

@@ -6,13 +6,11 @@ from typing import Any
 import numpy as np
 
 from yavik.core.answers import Answer, Check, RowsUsed, Verdict
-from yavik.core.answers.make import compose, grid
+from yavik.core.answers import quantities as q
+from yavik.core.answers.make import compose
 from yavik.core.answers.wording import (
-    missing,
-    num,
     number,
     percent,
-    whole,
 )
 from yavik.core.figures.plots import block, curve
 from yavik.core.methods.base import Aim, Layout, Method, Run
@@ -75,9 +73,11 @@ def compute(table: Table, spec: StudySizeSpec, run: Run) -> Answer:
         short = f"sees {number(smallest * (sd if spec.design in MEANS else 1), 2)} with {n} {PER[spec.design]}"
     reached = of(n, found)
     rows = [
-        {"n": whole(int(k)), "power": num(of(k, found), 3), "total": whole(int(total_of(spec, k)))}
+        q.row(
+            n=q.count(k, axis_of(spec)), total=q.count(total_of(spec, k), "Rows in all"), power=q.num(of(k, found), 3, "Power")
+        )
         for k in _around(n, least)
-    ]
+    ]  # fmt: skip
     return compose(
         headline,
         short=short,
@@ -88,13 +88,7 @@ def compute(table: Table, spec: StudySizeSpec, run: Run) -> Answer:
         ],
         blocks=[
             block("figure", "Power over the size of the study", _curve(spec, of, found, n, reached, least)),
-            grid(
-                "power",
-                "Power by size",
-                [("n", axis_of(spec)), ("total", "Rows in all"), ("power", "Power")],
-                rows,
-                note="The effect and α stay as they are.",
-            ),
+            q.table("power", "Power by size", rows, note="The effect and α stay as they are."),
             _effects_table(spec, of, n, sd, least),
         ],
         checks=[_check(spec, source, reached)],
@@ -174,16 +168,9 @@ def _effects_table(spec: StudySizeSpec, of: Power, n: int, sd: float, least: int
     rows = []
     for k in _around(n, least):
         e = power.smallest_effect(partial(of, k), spec.power, 1e-6, 0.999 if spec.design == "correlation" else 100.0)
-        rows.append(
-            {"n": whole(int(k)), "effect": num(e * scale, 3) if e is not None else missing("too few rows for any")}
-        )
-    return grid(
-        "effects",
-        "Smallest effect by size",
-        [("n", axis_of(spec)), ("effect", "Smallest effect")],
-        rows,
-        folded=True,
-    )
+        size = q.num(e * scale if e is not None else float("nan"), 3, "Smallest effect", why="too few rows for any")
+        rows.append(q.row(n=q.count(k, axis_of(spec)), effect=size))
+    return q.table("effects", "Smallest effect by size", rows, folded=True)
 
 
 def _check(spec: StudySizeSpec, source: str, reached: float) -> Check:

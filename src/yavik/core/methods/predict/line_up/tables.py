@@ -1,30 +1,29 @@
 """The table of a line-up, the tests between neighbours, and what stands beside it."""
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
 from scipy import special
 
-from yavik.core.answers import Cell, Check, Head, Remedy, TableBlock, Verdict
-from yavik.core.answers.make import EMPTY, head
-from yavik.core.answers.model_card import Estimate, ModelCard, term_changes
+from yavik.core.answers import Check, Remedy, TableBlock, Verdict
+from yavik.core.answers import quantities as q
+from yavik.core.answers.model_card import Estimate, FitLine, ModelCard, term_changes
 from yavik.core.answers.wording import (
     counted,
+    decimals_of,
     df,
     grouped,
     interval,
     level_words,
     listing,
-    missing,
     number,
     p_bare,
     statistic,
-    word,
 )
 from yavik.core.figures.caption import lower
-from yavik.core.methods.kit.models.effects import decimals_of
+from yavik.core.methods.kit.models.scale import exp, ratio
 from yavik.core.methods.predict.line_up.spec import LineUpSpec
 
 CLOSE = 1e-9
@@ -138,91 +137,77 @@ def stars(p: float | None) -> str:
     return "" if p is None else "***" if p < 0.001 else "**" if p < 0.01 else "*" if p < 0.05 else ""
 
 
-def _ratio(b: float, like: float) -> str:
-    from yavik.core.methods.predict.logistic.tables import ratio
-
-    return ratio(b, like)
-
-
-def _estimate(card: ModelCard, e: Estimate, spec: LineUpSpec) -> Cell:
-    if e.b is None:
-        return missing(e.why or "has no estimate")
-    odds = card.effect == "odds_ratio" and spec.show == "effects" and e.key != "intercept"
-    d = decimals_of(e.se if e.se is not None else np.nan, e.b)
-    shown = _ratio(e.b, e.b) if odds else number(e.b, d)
+def _below(card: ModelCard, e: Estimate, spec: LineUpSpec, odds: bool, d: int) -> str | None:
+    """What stands below an estimate: its interval or its standard error."""
     if spec.brackets == "se":
-        sub = number(e.se, d) if e.se is not None else None
-        sub = f"SE {sub}" + (" of b" if odds else "") if sub else None
-    elif e.low is None and e.high is None:
-        sub = None
-    else:
-        ends = [None if v is None else _ratio(v, e.b) if odds else number(v, d) for v in (e.low, e.high)]
-        both = ends[0] is not None and ends[1] is not None
-        sub = f"{ends[0]} to {ends[1]}" if both else f"above {ends[0]}" if ends[0] else f"below {ends[1]}"
-        if both and not odds:
-            assert e.low is not None and e.high is not None
-            sub = interval(e.low, e.high, d)
+        return f"SE {number(e.se, d)}{' of b' if odds else ''}" if e.se is not None else None
+    if e.low is None and e.high is None:
+        return None
+    if not odds and e.low is not None and e.high is not None:
+        return interval(e.low, e.high, d)
+    assert e.b is not None
+    low, high = (None if v is None else ratio(v, e.b) if odds else number(v, d) for v in (e.low, e.high))
+    return f"{low} to {high}" if low and high else f"above {low}" if low else f"below {high}"
+
+
+def _estimate(card: ModelCard, e: Estimate, spec: LineUpSpec) -> q.Quantity:
+    if e.b is None:
+        return q.gone(e.why or "has no estimate")
+    odds = card.effect != "b" and spec.show == "effects" and e.key != "intercept"
+    d = decimals_of(e.se if e.se is not None else np.nan, e.b)
     marks = stars(e.p) if spec.marks == "stars" else ""
-    return Cell(
-        v=float(np.exp(np.clip(e.b, -700, 700))) if odds else e.b,
-        s=f"{shown}{marks}",
-        sub=sub,
-        strong=e.p is not None and e.p < spec.alpha,
-    )
+    shown = f"{ratio(e.b, e.b) if odds else number(e.b, d)}{marks}"
+    strong = e.p is not None and e.p < spec.alpha
+    return q.Quantity(exp(e.b) if odds else e.b, shown, below=_below(card, e, spec, odds, d), strong=strong)
+
+
+def _against(t: Against | None, alpha: float) -> q.Quantity:
+    if t is None:
+        return q.blank()
+    return q.gone(t.why or "") if t.p is None else q.Quantity(t.p, p_bare(t.p), below=t.words, strong=t.p < alpha)
 
 
 def models_table(lined: Lined, tests: list[Against | None], spec: LineUpSpec) -> TableBlock:
+    """A column for each model: aligned estimates, measures of fit, tests between neighbours."""
     cards = lined.cards
     keys = [f"m{i}" for i in range(len(cards))]
-    heads: list[Head] = [head("term", "Term", left=True)]
-    for i, (key, name) in enumerate(zip(keys, lined.names, strict=True)):
-        heads.append(head(key, name, italic=False).model_copy(update={"sub": _size(cards, i)}))
-    rows: list[dict[str, Cell]] = []
+
+    def line(title: str, cells: Iterable[q.Quantity], strong: bool = False) -> q.Row:
+        term = replace(q.name(title, "Term"), strong=strong)
+        return {"term": term} | {k: c.under(n) for k, n, c in zip(keys, lined.names, cells, strict=True)}
+
+    rows = []
     for key, title in _aligned(cards):
-        row = {"term": word(title)}
-        for k, card in zip(keys, cards, strict=True):
-            found = next((e for e in card.estimates if e.key == key), None)
-            row[k] = _estimate(card, found, spec) if found else EMPTY
-        rows.append(row)
-    rows.append({"term": Cell(v="Fit", s="Fit", strong=True), **dict.fromkeys(keys, EMPTY)})
+        own = (next((e for e in card.estimates if e.key == key), None) for card in cards)
+        rows.append(line(title, (_estimate(c, e, spec) if e else q.blank() for c, e in zip(cards, own, strict=True))))
+    rows.append(line("Fit", (q.blank() for _ in cards), strong=True))
     titles: dict[str, str] = {}
-    for line in (f for c in cards for f in c.fit):
-        titles.setdefault(line.key, line.title)
-        if len(line.title) < len(titles[line.key]):  # R² where another has R² about zero: the check says which
-            titles[line.key] = line.title
+    for measure in (f for c in cards for f in c.fit):
+        # R² where another has R² about zero: the check says which.
+        titles[measure.key] = min(titles.get(measure.key, measure.title), measure.title, key=len)
     for name, title in titles.items():
         values = [next((f for f in c.fit if f.key == name), None) for c in cards]
-        best = best_of(values) if comparable(cards, name) else []
-        row = {"term": word(title)}
-        for i, (k, f) in enumerate(zip(keys, values, strict=True)):
-            row[k] = (
-                EMPTY
-                if f is None
-                else (
-                    missing("cannot be computed for this model")
-                    if f.v is None
-                    else Cell(v=f.v, s=f.s, strong=i in best)
-                )
-            )
-        rows.append(row)
-    rows.append({"term": word("Rows"), **{k: Cell(v=c.n, s=grouped(c.n)) for k, c in zip(keys, cards, strict=True)}})
+        rows.append(line(title, _measures(values, best_of(values) if comparable(cards, name) else [])))
+    rows.append(line("Rows", (q.count(c.n) for c in cards)))
     if len(cards) > 1:
-        row = {"term": word("Against the one before, p")}
-        for k, t in zip(keys, tests, strict=True):
-            row[k] = (
-                EMPTY
-                if t is None
-                else (
-                    missing(t.why or "")
-                    if t.p is None
-                    else Cell(v=t.p, s=p_bare(t.p), sub=t.words, strong=t.p < spec.alpha)
-                )
-            )
-        rows.append(row)
-    return TableBlock(
-        id="models", title=f"Models of {lined.what}", columns=heads, rows=rows, note=_note(lined, spec),
+        rows.append(line("Against the one before, p", (_against(t, spec.alpha) for t in tests)))
+    made = q.table(
+        "models", f"Models of {lined.what}", rows, note=_note(lined, spec),
         picked=None if lined.chosen is None else keys[lined.chosen],
     )  # fmt: skip
+    for i, head in enumerate(made.columns[1:]):
+        head.sub, head.align, head.italic = _size(cards, i), "right", False
+    return made
+
+
+def _measures(values: Sequence[FitLine | None], best: Sequence[int]) -> Iterable[q.Quantity]:
+    for i, f in enumerate(values):
+        if f is None:
+            yield q.blank()
+        elif f.v is None:
+            yield q.gone("cannot be computed for this model")
+        else:
+            yield q.Quantity(f.v, f.s, strong=i in best)
 
 
 def _size(cards: Sequence[ModelCard], i: int) -> str:

@@ -5,19 +5,22 @@ from typing import Any
 import numpy as np
 import pyarrow as pa
 
-from yavik.core.answers import Answer, Cell, NoteBlock, TableBlock
-from yavik.core.answers.make import EMPTY, compose, grid
+from yavik.core.answers import Answer, NoteBlock, TableBlock
+from yavik.core.answers import quantities as q
+from yavik.core.answers.make import compose
 from yavik.core.answers.model_card import ModelCard, Variant
-from yavik.core.answers.wording import cell, grouped, listing, missing, number, p_cell, share, share_fine, stat, word
+from yavik.core.answers.wording import grouped, number, share
 from yavik.core.figures.caption import lower
 from yavik.core.figures.plots import Cloud, block, scatter, thin
 from yavik.core.methods.base import Aim, Layout, Method, Run
 from yavik.core.methods.kit.models.coefficients import Coefficient, coefficients, most_telling, with_terms
-from yavik.core.methods.kit.models.effects import cases_table, main_picture, means_table, slopes_table, term_pictures
+from yavik.core.methods.kit.models.effects import main_picture
 from yavik.core.methods.kit.models.equations import equations_table
+from yavik.core.methods.kit.models.fitting import model_name
 from yavik.core.methods.kit.models.lent import lent
 from yavik.core.methods.kit.models.path import WARNING, criteria, path_blocks, round_variants, titles
 from yavik.core.methods.kit.models.reading import for_every_row
+from yavik.core.methods.kit.models.tables import effect_blocks, words_table
 from yavik.core.methods.kit.models.terms import kind_is_number
 from yavik.core.methods.kit.page import read_page
 from yavik.core.methods.kit.shared import residual_pictures
@@ -56,16 +59,13 @@ def compute(table: Table, spec: LinearSpec, run: Run) -> Answer:
         facts=tables.facts(m, test, found, tests) | _aside_facts(asides) | _folds(m, spec),
         blocks=[
             main_picture(m.fitted, points=True),
-            tables.fit_table(m, test),
+            tables.how_it_fits(m, test),
             *_path(m, spec),
-            tables.coefficients_table(m, spec, found),
-            tables.words_table(m, spec, found),
+            tables.coefficients(m, spec, found),
+            words_table(m.fitted, found, lambda c: tables.sentence(m, c, spec.alpha)),
             tables.terms_table(m, spec, tests),
-            slopes_table(m.fitted),
-            *(term_pictures(m.fitted) if len(m.data.names) > 1 else []),
-            *means_table(m.fitted, m.data.decimals + 1),
-            cases_table(m.fitted, spec.predict_at, m.data.decimals + 1, "Predictions"),
-            _folded(equations_table(m.fitted, lower(m.data.response.title))),
+            *effect_blocks(m.fitted, spec, m.data.decimals + 1),
+            equations_table(m.fitted, lower(m.data.response.title)),
             _aside_table(asides),
             tables.influential_table(m, spec.alpha),
             *_residuals(m),
@@ -79,12 +79,9 @@ def compute(table: Table, spec: LinearSpec, run: Run) -> Answer:
     )
 
 
-def _r2(value: float) -> Cell:
+def _r2(value: float, title: str) -> q.Quantity:
     """Three digits without the leading zero, as everywhere where models are told apart."""
-    return cell(value, share_fine(value)) if np.isfinite(value) else missing("nothing is left over to judge by")
-
-
-FIT = [("r2", "R²"), ("adjusted_r2", "Adjusted"), ("aic", "AIC"), ("bic", "BIC")]
+    return q.fine(value, title, "nothing is left over to judge by")
 
 
 def _path(m: LinearFit, spec: LinearSpec) -> list[Any]:
@@ -92,19 +89,17 @@ def _path(m: LinearFit, spec: LinearSpec) -> list[Any]:
     if spec.selection == "none":
         return []
 
-    def fit_of(terms: Any, before: Any = None) -> dict[str, Any]:
+    def fit_of(terms: Any, before: Any, with_change: bool = True) -> q.Row:
         model = m.judge.model(terms)
-        change = EMPTY if before is None else _r2(model.r2 - m.judge.model(before).r2)
-        return {"r2": _r2(model.r2), "change": change, "adjusted_r2": _r2(model.adjusted_r2), **criteria(model)}
+        change = q.blank("Change") if before is None else _r2(model.r2 - m.judge.model(before).r2, "Change")
+        row = q.row(r2=_r2(model.r2, "R²"), change=change if with_change else change.under(None))
+        return row | q.row(adjusted_r2=_r2(model.adjusted_r2, "Adjusted"), **criteria(model))
 
     if not m.subsets:
-        return path_blocks(m, ("f", "F"), [FIT[0], ("change", "Change"), *FIT[1:]], fit_of)
-    rows = [{"term": word(titles(m, s.terms)), **fit_of(s.terms)} for s in m.subsets]
+        return path_blocks(m, "F", fit_of)
+    rows = [q.row(term=q.name(titles(m, s.terms), "Terms")) | fit_of(s.terms, None, False) for s in m.subsets]
     title = f"The {len(rows)} best of all {grouped(2 ** len(m.whole.terms))} choices"
-    return [
-        NoteBlock(id="after_selection", text=WARNING),
-        grid("path", title, [("term", "Terms<"), *FIT], rows, strong=[]),
-    ]
+    return [NoteBlock(id="after_selection", text=WARNING), q.table("path", title, rows, strong=[])]
 
 
 def _variants(m: LinearFit, spec: LinearSpec) -> list[Variant]:
@@ -130,11 +125,6 @@ def card(table: Table, spec: LinearSpec) -> ModelCard:
     return tables.card(m, coefficients_of(m, {}), spec.weights)
 
 
-def _folded(made: TableBlock | None) -> TableBlock | None:
-    """Many equations fold away."""
-    return made.model_copy(update={"folded": len(made.rows) > 8}) if made else None
-
-
 def _aside_facts(asides: dict[str, Any]) -> dict[str, Any]:
     out = {"durbin_watson": asides["durbin_watson"]}
     for name in ("reset", "breusch_pagan"):
@@ -146,19 +136,22 @@ def _aside_facts(asides: dict[str, Any]) -> dict[str, Any]:
 def _aside_table(asides: dict[str, Any]) -> TableBlock | None:
     if asides["reset"] is None and asides["breusch_pagan"] is None:
         return None
-    why = "the fitted values take too few different values"
-    rows = []
-    for key, name, what in (
-        ("breusch_pagan", "Breusch–Pagan (Koenker), χ²", "spread that changes with the terms"),
-        ("reset", "Ramsey’s RESET, F", "bends that the model does not have"),
-    ):
-        a = asides[key]
-        rows.append({"term": word(name), "statistic": stat(a.statistic if a else np.nan, why),
-                     "p": p_cell(a.p if a else np.nan, why), "says": word(what)})  # fmt: skip
-    rows.append({"term": word("Durbin–Watson, d"), "statistic": stat(asides["durbin_watson"]),
-                 "p": p_cell(np.nan, "has no p of its own that does not hang on the design"), "says": word("likeness of neighbouring rows; about 2 is none")})  # fmt: skip
-    columns = [("term", "Test<"), ("statistic", "Statistic"), ("p", "p"), ("says", "Looks for<")]
-    return grid("tests", "Tests beside the model", columns, rows, folded=True, strong=[])
+    few, none = (
+        "the fitted values take too few different values",
+        "has no p of its own that does not hang on the design",
+    )
+    bends, spread, d, nan = asides["reset"], asides["breusch_pagan"], asides["durbin_watson"], float("nan")
+    rows = [
+        q.row(
+            term=q.name(name, "Test"), statistic=q.stat(a, "Statistic", few), p=q.p(p, why=why), says=q.said(what, "Looks for")
+        )
+        for name, a, p, why, what in (
+            ("Breusch–Pagan (Koenker), χ²", spread.statistic if spread else nan, spread.p if spread else nan, few, "spread that changes with the terms"),
+            ("Ramsey’s RESET, F", bends.statistic if bends else nan, bends.p if bends else nan, few, "bends that the model does not have"),
+            ("Durbin–Watson, d", d, nan, none, "likeness of neighbouring rows; about 2 is none"),
+        )
+    ]  # fmt: skip
+    return q.table("tests", "Tests beside the model", rows, folded=True, strong=[])
 
 
 def _residuals(m: LinearFit) -> list[Any]:
@@ -254,11 +247,6 @@ def _fit(table: Table, spec: dict[str, Any]) -> tuple[float, str] | None:
     return 9, f"{len(terms)} columns that may tell a measure"
 
 
-def _name(spec: LinearSpec) -> str:
-    names = list(dict.fromkeys(n for t in spec.terms for n in ([t] if isinstance(t, str) else t.names)))
-    return f"{spec.response} by {listing(names, 3)}"
-
-
 METHOD = Method(
     id="linear",
     version="2",
@@ -275,7 +263,7 @@ METHOD = Method(
     new_columns=new_columns,
     card=card,
     uses=("seed",),
-    name=_name,
+    name=model_name,
     keywords=(
         "regression", "multiple regression", "linear model", "least squares", "stepwise", "best subsets", "prediction", "predict",
         "cook's distance", "vif", "collinearity", "robust standard errors", "clustered standard errors", "weighted least squares",

@@ -5,49 +5,36 @@ from typing import Any
 import numpy as np
 
 from yavik.core.answers import Span, TableBlock
-from yavik.core.answers.make import EMPTY, ci_head, grid, heads, share_cell
+from yavik.core.answers import quantities as q
 from yavik.core.answers.model_card import FitLine, ModelCard
 from yavik.core.answers.wording import (
     after_difference,
-    cell,
     counted,
+    decimals_of,
     df,
-    df_cell,
     italic,
-    listing,
-    missing,
-    num,
     number,
-    p_cell,
-    p_words,
     percent,
     say,
     share,
     share_fine,
-    stat,
-    statistic,
-    whole,
-    word,
 )
 from yavik.core.figures.caption import lower
-from yavik.core.methods.kit.models.coefficients import (
-    Coefficient,
-    bent_words,
-    card_terms,
-    cells,
-    change_words,
-    estimates,
-    lower_term,
-    more_or_less,
-    raw_shape,
+from yavik.core.methods.kit.models.coefficients import Coefficient, change_words, more_or_less, raw_shape
+from yavik.core.methods.kit.models.scale import Scale
+from yavik.core.methods.kit.models.tables import (
+    coefficient_facts,
+    coefficients_table,
+    fit_table,
+    model_card,
+    names_of_terms,
+    of_line,
 )
-from yavik.core.methods.kit.models.effects import decimals_of
 from yavik.core.methods.kit.models.terms import term_key
 from yavik.core.methods.predict.linear.fit import LinearFit
 from yavik.core.methods.predict.linear.spec import LinearSpec
 from yavik.core.stats.oneway import FTest
 
-EXACT_WHY = "the model fits every value exactly"
 SE_WORDS = {
     "classical": "classical standard errors",
     "hc0": "robust standard errors, HC0",
@@ -63,38 +50,20 @@ SE_WORDS = {
 def headline(
     m: LinearFit, spec: LinearSpec, test: FTest | None, strongest: Coefficient | None
 ) -> tuple[list[Span], str]:
-    names = listing([lower_term(m.data.term_title(t)) for t in m.data.terms], 5)
-    response = lower(m.data.response.title)
+    """The statement, and a few words for the contents."""
+    names, response, r2 = names_of_terms(m.data), lower(m.data.response.title), m.model.r2
     if not m.data.terms:
-        return (
-            say(
-                f"No term was chosen: {response} is best told by its mean,"
-                f" {number(float(m.model.coef[0]), m.data.decimals + 1)}{_unit(m)}."
-            ),
-            "no term chosen",
-        )
-    r2 = m.model.r2
-    about = "" if m.model.first else " about zero"
+        mean = number(float(m.model.coef[0]), m.data.decimals + 1)
+        return say(f"No term was chosen: {response} is best told by its mean, {mean}{_unit(m)}."), "no term chosen"
+    verb, about = "together explain" if len(m.data.terms) > 1 else "explains", "" if m.model.first else " about zero"
     said: list[str | Span] = [
-        f"{names[0].upper()}{names[1:]} {'together explain' if len(m.data.terms) > 1 else 'explains'} {percent(r2)}"
-        f" of the scatter of {response}{about}"
+        f"{names[0].upper()}{names[1:]} {verb} {percent(r2)} of the scatter of {response}{about}"
     ]
     said += [" (", italic("R"), f"²\u00a0= {share(r2)}, adjusted {share(m.model.adjusted_r2)}"]
     said += [f", predicted {share(m.rows.predicted_r2)}"] if np.isfinite(m.rows.predicted_r2) else []
-    if test:
-        said += [
-            "; ",
-            italic("F"),
-            f"({df(test.df1)}, {df(test.df2)}) = {statistic(test.f)}, ",
-            italic("p"),
-            f"\u00a0{p_words(test.p)}",
-        ]
-    said.append(").")
+    said += ["; ", *q.tested_f(test)] if test else []
     words = sentence(m, strongest, spec.alpha) if strongest else None
-    if words:
-        said.append(f" {words}")
-    what = counted(len(m.data.terms), "term")
-    return say(*said), f"{what}, R² {share(r2)}"
+    return say(*said, ").", f" {words}" if words else ""), f"{counted(len(m.data.terms), 'term')}, R² {share(r2)}"
 
 
 def _unit(m: LinearFit) -> str:
@@ -117,75 +86,55 @@ def sentence(m: LinearFit, c: Coefficient, alpha: float) -> str | None:
     return f"{change} goes with {size}{others}{f' ({span})' if span else ''}."
 
 
-def coefficients_table(m: LinearFit, spec: LinearSpec, found: list[Coefficient]) -> TableBlock:
-    rows, (std, vif) = [], raw_shape(m.fitted, m.model)
-    for c in found:
+def coefficients(m: LinearFit, spec: LinearSpec, found: list[Coefficient]) -> TableBlock:
+    """b with its test, β and VIF."""
+    std, vif = raw_shape(m.fitted, m.model)
+
+    def shape(c: Coefficient) -> q.Row:
+        if c.column is None:
+            return q.row(std_beta=q.blank("β"), vif=q.blank("VIF"))
         place = m.model.used.index(c.column) if c.column in m.model.used else None
-        row = cells(c)
-        row["std_beta"] = (
-            EMPTY if c.column is None else num(float(std[place]), 2) if place is not None else missing(c.why or "")
-        )
-        row["vif"] = (
-            EMPTY if c.column is None else num(float(vif[place]), 1) if place is not None else missing(c.why or "")
-        )
-        rows.append(row)
-    columns = [
-        ("term", "Term<"), ("estimate", "b"), ("se", "SE"), ci_head(spec.alpha), ("t", "t"), ("p", "p"), ("std_beta", "β"), ("vif", "VIF"),
-    ]  # fmt: skip
+        beta, own = (float(std[place]), float(vif[place])) if place is not None else (np.nan, np.nan)
+        return q.row(std_beta=q.num(beta, 2, "β", why=c.why or ""), vif=q.num(own, 1, "VIF", why=c.why or ""))
+
     notes = [f"b in {m.data.response.unit}"] if m.data.response.unit else []
     notes.append("β in standard deviations")
     if spec.se != "classical":
         notes.append(SE_WORDS[spec.se] + (f" ({m.n_clusters} clusters)" if m.n_clusters else ""))
-    note = f"{'; '.join(notes)}. {m.data.counted_from} {m.data.references}".replace("  ", " ").strip()
-    marked = [i for i, c in enumerate(found) if c.column is not None and c.p < spec.alpha]
-    return grid("coefficients", f"Coefficients for {lower(m.data.response.title)}", columns, rows, note=note, marked=marked,
-                strong=["term", "p"], control="reference" if m.data.factors else None)  # fmt: skip
+    title = f"Coefficients for {lower(m.data.response.title)}"
+    return coefficients_table(m.fitted, Scale("t"), found, title, [f"{'; '.join(notes)}."], shape)
 
 
 def terms_table(m: LinearFit, spec: LinearSpec, tests: list[FTest | str]) -> TableBlock | None:
+    """Each term with all its columns, by F."""
     if not m.data.terms:
         return None
-    rows = []
+    rows, keys = [], ("df1", "df2", "f", "p") if m.errors.df_of else ("df1", "f", "p")
     for i, (term, test) in enumerate(zip(m.data.terms, tests, strict=True)):
-        columns = [c for c in m.data.design.places(i) if c in m.model.used]
-        gvif = m.model.generalised_vif(columns)
-        why = test if isinstance(test, str) else ""
-        partial = m.partial_eta2(i)
-        rows.append(
-            {
-                "term": word(m.data.term_title(term)),
-                "df1": missing(why) if isinstance(test, str) else df_cell(test.df1),
-                "df2": missing(why) if isinstance(test, str) else df_cell(test.df2),
-                "f": missing(why) if isinstance(test, str) else stat(test.f),
-                "p": missing(why) if isinstance(test, str) else p_cell(test.p),
-                "partial_eta2": share_cell(partial, why or "cannot be computed here"),
-                "vif": num(gvif, 1, why or "follows from the other columns"),
-            }
+        columns, why = (
+            [c for c in m.data.design.places(i) if c in m.model.used],
+            test if isinstance(test, str) else "",
         )
-    heads_ = [
-        ("term", "Term<"),
-        ("df1", "df"),
-        ("f", "F"),
-        ("p", "p"),
-        ("partial_eta2", "Partial η²"),
-        ("vif", "VIF"),
-    ]
+        gvif, partial = m.model.generalised_vif(columns), m.partial_eta2(i)
+        rows.append(
+            q.row(
+                term=q.name(m.data.term_title(term), "Term"), **q.f_cells(test, *keys),
+                partial_eta2=q.size(partial, "Partial η²", why or q.HERE),
+                vif=q.num(gvif, 1, "VIF", why=why or "follows from the other columns"),
+            )
+        )  # fmt: skip
+        if not m.errors.df_of:
+            rows[-1]["df2"] = q.f_cells(test, "df2")["df2"].under(None)
     error = f"each after all others, against {df(m.df)} df"
     if m.errors.df_of:
-        heads_.insert(2, ("df2", "df of error"))
         error = "each after all others, df by Hotelling’s T² with what the clusters carry"
     if m.errors.kind == "wild":
         error = "each after all others, p by the wild cluster bootstrap"
     if m.errors.kind != "classical":
         error += "; partial η² from the sums of squares, as under equal spread"
-    note = (
-        f"Type III: {error}. A main effect that stands in an interaction with a category is that over its levels"
-        " alike."
-    )
+    note = f"Type III: {error}. A main effect that stands in an interaction with a category is that over its levels alike."
     marked = [i for i, t in enumerate(tests) if isinstance(t, FTest) and t.p < spec.alpha]
-    return grid(
-        "terms", "Each term with all its columns", heads_, rows, note=note, marked=marked, strong=["term", "p"]
-    )
+    return q.table("terms", "Each term with all its columns", rows, note=note, marked=marked, strong=["term", "p"])
 
 
 R2 = {1: "R²", 0: "R² about zero"}
@@ -215,37 +164,19 @@ def fit_lines(m: LinearFit) -> list[FitLine]:
     ]
 
 
-def fit_table(m: LinearFit, test: FTest | None) -> TableBlock:
-    why = "a row alone decides a coefficient, or nothing is left over"
-    rows = [
-        {"what": word(line.title), "value": missing(why) if line.v is None else cell(line.v, line.s)}
-        for line in fit_lines(m)
-    ]
+def how_it_fits(m: LinearFit, test: FTest | None) -> TableBlock:
+    """R² in its forms, the residual SD, information criteria."""
+    lines = [of_line(line, "a row alone decides a coefficient, or nothing is left over") for line in fit_lines(m)]
     if test:
-        rows.insert(4, {"what": word(f"F({df(test.df1)}, {df(test.df2)})"), "value": stat(test.f)})
-        rows.insert(5, {"what": word("p of the whole"), "value": p_cell(test.p)})
-    rows.append({"what": word("Rows"), "value": whole(m.model.n)})
-    return TableBlock(id="fit", title="How well it fits", columns=heads(("what", "<"), ("value", "")), rows=rows)
-
-
-def words_table(m: LinearFit, spec: LinearSpec, found: list[Coefficient]) -> TableBlock | None:
-    rows = [
-        {"term": word(c.title), "says": word(text)} for c in found if (text := sentence(m, c, spec.alpha)) is not None
-    ]
-    rows += [{"term": word(title), "says": word(text)} for title, text in bent_words(m.fitted)]
-    if not rows:
-        return None
-    return grid("in_words", "In words", [("term", "Term<"), ("says", "What it says<")], rows, strong=[],
-                control="per" if m.data.numbers else None)  # fmt: skip
+        lines[4:4] = [(f"F({df(test.df1)}, {df(test.df2)})", q.stat(test.f, "")), ("p of the whole", q.p(test.p))]
+    return fit_table("How well it fits", [*lines, ("Rows", q.count(m.model.n))])
 
 
 def card(m: LinearFit, found: list[Coefficient], weights: str | None) -> ModelCard:
-    return ModelCard(
-        kind="linear", said=m.data.response.title, response=m.data.response.name, effect="b",
-        terms=card_terms(m.fitted), estimates=estimates(found), fit=fit_lines(m),
+    """What a trail and a line-up show of the model."""
+    return model_card(
+        m.fitted, found, fit_lines(m), kind="linear", said=m.data.response.title, effect="b", weights=weights,
         log_likelihood=m.model.log_likelihood, parameters=m.model.parameters, rss=m.model.rss, df=float(m.model.df),
-        n=m.model.n, rows=m.data.fingerprint, weights=weights, intercept=bool(m.model.first),
-        counted_from=m.data.counted_from,
     )  # fmt: skip
 
 
@@ -258,8 +189,7 @@ def facts(m: LinearFit, test: FTest | None, found: list[Coefficient], tests: lis
     }  # fmt: skip
     if test:
         out |= {"f": test.f, "df1": test.df1, "df2": test.df2, "p": test.p}
-    for c in found:
-        out |= {f"{c.key}.b": c.b, f"{c.key}.se": c.se, f"{c.key}.t": c.t, f"{c.key}.p": c.p}
+    out |= coefficient_facts(found, "t")
     for term, t in zip(m.data.terms, tests, strict=True):
         if isinstance(t, FTest) and t.df1 > 1:
             out |= {f"{term_key(term)}.f": t.f, f"{term_key(term)}.p": t.p}
@@ -276,22 +206,16 @@ def influential_table(m: LinearFit, alpha: float, most: int = 8) -> TableBlock |
     d = m.data.decimals
     rows = []
     for i in order:
+        name = {"name": q.name(names[i], "Name")} if names else {}
         rows.append(
-            {
-                "row": whole(int(m.data.rows[i])),
-                **({"name": word(names[i])} if names else {}),
-                "value": num(float(m.data.y[i]), d),
-                "fitted": num(float(m.rows.fitted[i]), d + 1),
-                "residual": num(float(m.rows.deleted[i]), 2, "decides its own value"),
-                "leverage": share_cell(float(m.rows.leverage[i])),
-                "cook": num(float(cook[i]), 2),
-            }
-        )
-    columns = [
-        ("row", "Row"), *([("name", "Name<")] if names else []), ("value", m.data.response.title), ("fitted", "Fitted"),
-        ("residual", "Studentised residual"), ("leverage", "Leverage"), ("cook", "Cook’s distance"),
-    ]  # fmt: skip
-    return grid("influential", "Rows that move the model most", columns, rows, folded=True, strong=[])
+            q.row(
+                row=q.count(m.data.rows[i], "Row"), **name, value=q.num(float(m.data.y[i]), d, m.data.response.title),
+                fitted=q.num(float(m.rows.fitted[i]), d + 1, "Fitted"),
+                residual=q.num(float(m.rows.deleted[i]), 2, "Studentised residual", why="decides its own value"),
+                leverage=q.size(float(m.rows.leverage[i]), "Leverage"), cook=q.num(float(cook[i]), 2, "Cook’s distance"),
+            )
+        )  # fmt: skip
+    return q.table("influential", "Rows that move the model most", rows, folded=True)
 
 
 def _names_of_rows(m: LinearFit) -> list[str] | None:

@@ -11,16 +11,16 @@ from scipy import special
 from yavik.core.answers.wording import counted, listing
 from yavik.core.methods.kit.events import place_of
 from yavik.core.methods.kit.models.fitted import Fitted
+from yavik.core.methods.kit.models.fitting import Told, choose, clusters_of, demand_rows, held, silent
+from yavik.core.methods.kit.models.fitting import prepared as prepared_columns
 from yavik.core.methods.kit.models.reading import read_model
 from yavik.core.methods.kit.models.terms import ModelData
-from yavik.core.methods.predict.linear.fit import clusters_of, demand_rows, held
-from yavik.core.methods.predict.linear.fit import prepared as prepared_columns
 from yavik.core.methods.predict.logistic.spec import LogisticSpec
-from yavik.core.stats.binary import BinaryFit, Prepared, fit, prepare, probability, sandwich
+from yavik.core.stats.binary import BinaryFit, fit, prepare, probability, sandwich
 from yavik.core.stats.binary_profile import null_likelihood, profile_interval, uncentred, without
 from yavik.core.stats.groups import Floats
 from yavik.core.stats.least_squares import independent_columns, null_vectors
-from yavik.core.stats.selection import BinaryJudge, Round, walk
+from yavik.core.stats.selection import BinaryJudge, Round
 from yavik.core.stats.separation import Separation, find_separation
 from yavik.core.stats.telling import Roc, roc
 from yavik.core.table import DataProblem, Table
@@ -122,9 +122,7 @@ def _read(table: Table, spec: "LogisticSpec") -> tuple[ModelData, str, str]:
     return (whole.about_means() if spec.intercept and spec.zero == "mean" else whole), event, other
 
 
-def fit_binary(
-    table: Table, spec: "LogisticSpec", told: Callable[[float, str], None] = lambda _part, _what: None
-) -> BinaryModel:
+def fit_binary(table: Table, spec: "LogisticSpec", told: Told = silent) -> BinaryModel:
     """Raises DataProblem for what cannot be fitted."""
     assert spec.response
     if spec.penalty == "firth" and spec.link != "logit":
@@ -137,38 +135,27 @@ def fit_binary(
         demand_rows(whole, len(used) + int(spec.intercept))
     prepared = prepare(whole.design, whole.y, used, spec.intercept)
     judge = BinaryJudge(whole.design, prepared, used, spec.link, spec.penalty)
-    rounds: list[Round] = []
-    chosen = tuple(range(len(whole.terms)))
-    if spec.selection != "none":
-        if not spec.intercept:
-            raise DataProblem("A selection begins with the intercept; switch it on, or choose no selection.")
-        rounds = walk(
-            judge, whole.terms, spec.selection, spec.choose_by, spec.enter, spec.remove, lambda what: told(0.3, what)
-        )
-        chosen = rounds[-1].terms
+    if spec.selection != "none" and not spec.intercept:
+        raise DataProblem("A selection begins with the intercept; switch it on, or choose no selection.")
+    c = choose(spec, whole, t, judge, told)
     told(0.4, "Fitting")
-    data = whole if len(chosen) == len(whole.terms) else whole.part(chosen)
-    columns = [j for j, c in enumerate(whole.design.columns) if c.term in chosen]
-    lesser = t.among(columns)
-    part = independent_columns(lesser)
-    if part[0] == list(range(len(used))) and len(columns) == len(used):
-        d: Prepared = prepared
-    else:
-        d = prepare(data.design, data.y, part[0], spec.intercept)
+    data, places = c.data, c.used
+    d = prepared if len(c.terms) == len(whole.terms) else prepare(data.design, data.y, places, spec.intercept)
     model = fit(d, spec.link, spec.penalty)
     told(0.5, "Looking for separation")
     apart = find_separation(model) if spec.penalty == "none" else Separation(frozenset(), False)
     first = int(spec.intercept)
     infinite, complete = frozenset(i - first for i in apart.moved if i >= first), apart.complete
     if complete:
-        infinite = frozenset(range(len(part[0])))
+        infinite = frozenset(range(len(places)))
     robust = spec.se != "classical"
     codes, n_clusters = clusters_of(table, spec, data)
     covariance = sandwich(model, spec.se, codes, n_clusters) if robust and not infinite else model.covariance
     df = float(n_clusters - 1) if spec.se == "cluster" else np.inf
     fitted = Fitted(
-        data, part[0], spec.intercept, model.coef, covariance, df, spec.alpha, held(spec, data),
-        f"Probability of {data.response.title} = {event}", back=lambda eta: probability(spec.link, eta), infinite=infinite, null=null_vectors(lesser, part[0], list(part[1])),
+        data, places, spec.intercept, model.coef, covariance, df, spec.alpha, held(spec, data),
+        f"Probability of {data.response.title} = {event}", back=lambda eta: probability(spec.link, eta), infinite=infinite,
+        null=null_vectors(c.triangle, places, list(c.follows)),
     )  # fmt: skip
     by_profile = spec.interval == "profile" or (spec.penalty == "firth" and model.data.x.size <= MOST_PROFILED)
     as_is = _AsIs(model, fitted)
@@ -177,26 +164,10 @@ def fit_binary(
     ps = _penalised_ps(model, as_is) if spec.penalty == "firth" and bounds else {}
     null = null_likelihood(data.y, spec.link, spec.intercept)
     return BinaryModel(
-        event,
-        other,
-        whole,
-        data,
-        model,
-        null,
-        fitted,
-        part[0],
-        part[1],
-        judge,
-        rounds,
-        chosen,
-        infinite,
-        complete,
-        bounds,
-        ps,
-        covariance,
-        n_clusters,
-        codes,
-    )
+        event=event, other=other, whole=whole, data=data, model=model, null=null, fitted=fitted, used=places,
+        follows=c.follows, judge=judge, rounds=c.rounds, chosen=c.terms, infinite=infinite, complete=complete,
+        bounds=bounds, ps=ps, covariance=covariance, n_clusters=n_clusters, codes=codes,
+    )  # fmt: skip
 
 
 def _profiles(

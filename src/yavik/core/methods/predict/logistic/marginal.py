@@ -5,9 +5,8 @@ from typing import Any
 import numpy as np
 
 from yavik.core.answers import TableBlock
-from yavik.core.answers.make import ci_cells, ci_head, grid
-from yavik.core.answers.wording import counted, num, p_cell, word
-from yavik.core.methods.kit.models.effects import decimals_of
+from yavik.core.answers import quantities as q
+from yavik.core.answers.wording import counted, decimals_of
 from yavik.core.methods.predict.logistic.fit import BinaryModel
 from yavik.core.methods.predict.logistic.spec import LogisticSpec
 from yavik.core.stats.binary import slope_of
@@ -42,29 +41,17 @@ def marginal_table(m: BinaryModel, spec: "LogisticSpec") -> TableBlock:
     )
     if len(rows) < m.data.n:
         note += f" Averaged over {counted(len(rows), 'row')} drawn by the seed."
-    columns = [
-        ("term", "Term<"),
-        ("estimate", "Change of probability"),
-        ("se", "SE"),
-        ci_head(spec.alpha),
-        ("p", "p"),
-    ]
-    return grid("marginal", "Average marginal effects", columns, lines, note=note, folded=True)
+    return q.table("marginal", "Average marginal effects", lines, note=note, folded=True)
 
 
-def _line(
-    m: BinaryModel, spec: "LogisticSpec", title: str, size: float, gradient: Floats, per: float
-) -> dict[str, Any]:
+def _line(m: BinaryModel, spec: "LogisticSpec", title: str, size: float, gradient: Floats, per: float) -> q.Row:
     b, se = size * per, float(np.sqrt(max(float(gradient @ m.covariance @ gradient), 0.0))) * abs(per)
     reach, d = m.fitted.reach * se, max(3, decimals_of(se, b))
     p = t_p(b / se, m.fitted.df, "two_sided") if se > 0 else np.nan
-    return {
-        "term": word(title),
-        "estimate": num(b, d),
-        "se": num(se, d),
-        **ci_cells(b - reach, b + reach, d),
-        "p": p_cell(p),
-    }
+    return q.row(
+        term=q.name(title, "Term"), estimate=q.num(b, d, "Change of probability"), se=q.num(se, d, "SE"),
+        **q.ci(b - reach, b + reach, d, spec.alpha), p=q.p(p),
+    )  # fmt: skip
 
 
 def _slope(m: BinaryModel, rows: Any, name: str) -> tuple[float, Floats]:

@@ -6,15 +6,17 @@ import numpy as np
 import pyarrow as pa
 
 from yavik.core.answers import Answer, Marks
-from yavik.core.answers.make import EMPTY, compose, share_cell
+from yavik.core.answers import quantities as q
+from yavik.core.answers.make import compose
 from yavik.core.answers.model_card import ModelCard
-from yavik.core.answers.wording import italic, listing, number, p_words, say
-from yavik.core.figures.plots import Bar, block, forest
+from yavik.core.answers.wording import number
 from yavik.core.methods.base import Aim, Layout, Method, Run
-from yavik.core.methods.kit.models.coefficients import Coefficient, coefficients, most_telling
-from yavik.core.methods.kit.models.effects import cases_table, main_picture, means_table, term_pictures
+from yavik.core.methods.kit.models.coefficients import coefficients, most_telling
+from yavik.core.methods.kit.models.effects import main_picture
+from yavik.core.methods.kit.models.fitting import model_name
 from yavik.core.methods.kit.models.path import criteria, path_blocks, round_variants
 from yavik.core.methods.kit.models.reading import for_every_row
+from yavik.core.methods.kit.models.tables import effect_blocks, ratios_picture, words_table
 from yavik.core.methods.kit.models.terms import kind_is_number
 from yavik.core.methods.kit.page import read_page
 from yavik.core.methods.predict.logistic import tables
@@ -65,7 +67,7 @@ def compute(table: Table, spec: LogisticSpec, run: Run) -> Answer:
     settings += [SE_WORDS[spec.se]] if spec.se != "classical" else []
     settings += [f"{spec.selection} selection"] if spec.selection != "none" else []
     test = tests.get("likelihood_ratio") or tests.get("wald")
-    drawable = not m.infinite
+    drawable, scale = not m.infinite, tables.scale_of(m, spec)
     return compose(
         spans,
         short=short,
@@ -73,29 +75,27 @@ def compute(table: Table, spec: LogisticSpec, run: Run) -> Answer:
         facts=tables.facts(m, spec, tests, hl, found, by_term) | folds,
         blocks=[
             main_picture(m.fitted, points=False, span=ALL) if drawable else None,
-            tables.fit_table(m, spec, folds),
+            tables.how_it_tells(m, spec, folds),
             *_path(m),
-            tables.coefficients_table(m, spec, found),
-            tables.words_table(m, spec, found),
+            tables.coefficients(m, spec, found),
+            words_table(m.fitted, found, lambda c: scale.sentence(m.fitted, c)),
             *(pictures(m, spec, hl) if m.used else []),
             classification_table(m, spec),
-            _forest(m, spec, found) if drawable else None,
-            tables.terms_table(m, spec, by_term),
+            ratios_picture(m.fitted, scale, found, m.said) if drawable and scale.key else None,
+            tables.terms_table(m, by_term),
             tables.tests_table(tests, hl),
-            *(term_pictures(m.fitted, ALL) if drawable and len(m.data.names) > 1 else []),
-            *(means_table(m.fitted, 3) if drawable else []),
-            marginal_table(m, spec) if drawable and m.used else None,
-            (
-                cases_table(m.fitted, spec.predict_at, 3, "Predictions", f"Probability of {m.event}")
+            *(
+                effect_blocks(m.fitted, spec, 3, span=ALL, event=f"Probability of {m.event}", slopes=False)
                 if drawable and m.used
-                else None
+                else []
             ),
+            marginal_table(m, spec) if drawable and m.used else None,
             calibration_table(m, hl),
             influential_table(m),
         ],
         checks=all_checks(m, spec, hl, folds),
         rows=m.data.used,
-        marks=Marks(p=say(italic("p"), f" {p_words(test[2])}")) if test else Marks(),
+        marks=Marks(p=q.p_said(test[2])) if test else Marks(),
         model=tables.card(m, spec, found),
         variants=round_variants(
             m, spec.model_dump(mode="json"), lambda terms: f"AIC {number(m.judge.model(terms).aic, 1)}"
@@ -107,45 +107,17 @@ def _path(m: BinaryModel) -> list[Any]:
     if not m.rounds:
         return []
 
-    def fit_of(terms: Any, _before: Any) -> dict[str, Any]:
+    def fit_of(terms: Any, _before: Any) -> q.Row:
         model = m.judge.model(terms)
-        return {"auc": share_cell(auc_of(model.mu, m.whole.y > 0.5)[0]) if terms else EMPTY, **criteria(model)}
+        auc = q.size(auc_of(model.mu, m.whole.y > 0.5)[0], "AUC") if terms else q.blank("AUC")
+        return q.row(auc=auc, **criteria(model))
 
-    fit = [("auc", "AUC"), ("aic", "AIC"), ("bic", "BIC")]
-    return path_blocks(m, ("chi2", "χ²"), fit, fit_of, "Score tests to enter, likelihood-ratio tests to leave.")
+    return path_blocks(m, "χ²", fit_of, "Score tests to enter, likelihood-ratio tests to leave.")
 
 
 def card(table: Table, spec: LogisticSpec) -> ModelCard:
     m = fit_binary(table, spec)
     return tables.card(m, spec, coefficients(m.fitted, {}, m.bounds, m.ps))
-
-
-def _forest(m: BinaryModel, spec: LogisticSpec, found: list[Coefficient]) -> Any:
-    """Odds ratios with their intervals, on a scale of ratios; powers and parts of interactions say nothing alone."""
-    if spec.link != "logit":
-        return None
-    shown = []
-    for c in found:
-        if c.column is None or not np.isfinite([c.b, c.low, c.high]).all() or max(abs(c.low), abs(c.high)) > 12:
-            continue
-        term = m.data.terms[m.data.design.columns[c.column].term]
-        if not term.is_main or any(t != term and set(t.names) & set(term.names) for t in m.data.terms):
-            continue
-        # A measure's ratio is for its standard deviation, so that all stand on one scale.
-        size = 1.0
-        title = c.title
-        powers = m.data.design.columns[c.column].powers
-        if powers:
-            size = float(np.std(m.data.design.data[powers[0][0]])) / c.per
-            title = f"{m.data.title(powers[0][0])} (per SD)"
-        low, high = sorted((c.low * size, c.high * size))
-        shown.append(Bar(title, float(np.exp(c.b * size)), float(np.exp(low)), float(np.exp(high)), c.p < spec.alpha))
-    if len(shown) < 2:
-        return None
-    vega, alt = forest(shown, f"Odds ratio of {m.said}", at=1.0)
-    for layer in vega["layer"]:
-        layer["encoding"]["x"]["scale"] = {"type": "log", "nice": False, "padding": 12}
-    return block("odds_ratios", f"Odds ratios of {m.said}", (vega, alt))
 
 
 def _folds(m: BinaryModel, spec: LogisticSpec, run: Run) -> dict[str, float]:
@@ -213,11 +185,6 @@ def _fit(table: Table, spec: dict[str, Any]) -> tuple[float, str] | None:
     return (20 if mixed else 2, f"{len(terms)} columns that may tell yes from no")
 
 
-def _name(spec: LogisticSpec) -> str:
-    names = list(dict.fromkeys(n for t in spec.terms for n in ([t] if isinstance(t, str) else t.names)))
-    return f"{spec.response} by {listing(names, 3)}"
-
-
 METHOD = Method(
     id="logistic",
     version="2",
@@ -234,7 +201,7 @@ METHOD = Method(
     new_columns=new_columns,
     card=card,
     uses=("seed",),
-    name=_name,
+    name=model_name,
     keywords=(
         "logistic regression", "odds ratio", "probit", "binary", "yes/no", "classification", "roc", "auc", "firth", "separation",
         "hosmer-lemeshow", "sensitivity", "specificity", "stepwise", "predict", "probability",

@@ -1,24 +1,13 @@
 """Rows that move a model of a yes/no response."""
 
-from __future__ import annotations
-
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import numpy as np
 
 from yavik.core.answers import TableBlock
-from yavik.core.answers.make import grid, share_cell
-from yavik.core.answers.wording import (
-    cell,
-    num,
-    share_fine,
-    whole,
-    word,
-)
+from yavik.core.answers import quantities as q
 from yavik.core.methods.predict.logistic.fit import BinaryModel
-
-if TYPE_CHECKING:
-    pass
+from yavik.core.stats.binary import invert, mean_and_slope
 
 
 def influential_table(m: BinaryModel, most: int = 8) -> TableBlock | None:
@@ -27,31 +16,19 @@ def influential_table(m: BinaryModel, most: int = 8) -> TableBlock | None:
     cook, residual, leverage = influence(m)
     order = np.argsort(-cook, kind="stable")[:most]
     rows = [
-        {
-            "row": whole(int(m.data.rows[i])),
-            "value": word(m.event if m.data.y[i] > 0.5 else m.other),
-            "fitted": cell(float(m.model.mu[i]), share_fine(float(m.model.mu[i]))),
-            "residual": num(float(residual[i]), 2),
-            "leverage": share_cell(float(leverage[i])),
-            "cook": num(float(cook[i]), 3),
-        }
+        q.row(
+            row=q.count(m.data.rows[i], "Row"), value=q.name(m.event if m.data.y[i] > 0.5 else m.other, m.data.response.title),
+            fitted=q.fine(float(m.model.mu[i]), f"Probability of {m.event}"),
+            residual=q.num(float(residual[i]), 2, "Pearson residual"), leverage=q.size(float(leverage[i]), "Leverage"),
+            cook=q.num(float(cook[i]), 3, "Cook’s distance"),
+        )
         for i in order
-    ]
-    columns = [
-        ("row", "Row"),
-        ("value", f"{m.data.response.title}<"),
-        ("fitted", f"Probability of {m.event}"),
-        ("residual", "Pearson residual"),
-        ("leverage", "Leverage"),
-        ("cook", "Cook’s distance"),
-    ]
-    return grid("influential", "Rows that move the model most", columns, rows, folded=True, strong=[])
+    ]  # fmt: skip
+    return q.table("influential", "Rows that move the model most", rows, folded=True)
 
 
 def influence(m: BinaryModel) -> tuple[Any, Any, Any]:
     """Cook's distance by one step, standardised Pearson residuals and leverages (Pregibon, 1981)."""
-    from yavik.core.stats.binary import invert, mean_and_slope
-
     d = m.model.data
     mu, nu, slope = mean_and_slope(m.model.link, m.model.eta)
     spread = np.maximum(mu * nu, 1e-300)

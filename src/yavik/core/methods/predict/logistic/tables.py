@@ -5,43 +5,25 @@ from typing import Any
 import numpy as np
 from scipy import special
 
-from yavik.core.answers import Cell, Span, TableBlock
-from yavik.core.answers.make import EMPTY, ci_head, grid, heads
+from yavik.core.answers import Span, TableBlock
+from yavik.core.answers import quantities as q
 from yavik.core.answers.model_card import FitLine, ModelCard
-from yavik.core.answers.wording import (
-    cell,
-    counted,
-    df_cell,
-    italic,
-    level_words,
-    listing,
-    missing,
-    number,
-    p_cell,
-    p_words,
-    percent,
-    say,
-    share,
-    share_fine,
-    significant,
-    stat,
-    statistic,
-    whole,
-    word,
-)
+from yavik.core.answers.wording import counted, grouped, level_words, number, percent, say, share, share_fine
 from yavik.core.figures.caption import lower
 from yavik.core.methods.kit.claims import claimed
-from yavik.core.methods.kit.models.coefficients import (
-    INFINITE,
-    Coefficient,
-    bent_words,
-    card_terms,
-    cells,
-    change_words,
-    estimates,
-    lower_term,
+from yavik.core.methods.kit.models.coefficients import INFINITE, Coefficient
+from yavik.core.methods.kit.models.scale import Scale, exp
+from yavik.core.methods.kit.models.tables import (
+    ChiSquare,
+    chi2_terms,
+    coefficient_facts,
+    coefficients_table,
+    fit_table,
+    model_card,
+    names_of_terms,
+    of_line,
+    term_facts,
 )
-from yavik.core.methods.kit.models.terms import term_key
 from yavik.core.methods.predict.logistic.fit import BinaryModel
 from yavik.core.methods.predict.logistic.spec import LogisticSpec
 from yavik.core.stats.binary import fit
@@ -50,19 +32,6 @@ from yavik.core.stats.least_squares import estimable, wald
 from yavik.core.stats.telling import Calibration, classify
 
 LINK_WORDS = {"logit": "logit link", "probit": "probit link", "cloglog": "complementary log–log link"}
-ChiSquare = tuple[float, int, float]
-"""Statistic, degrees of freedom, p."""
-
-
-def ratio(b: float, like: float | None = None) -> str:
-    """An odds ratio: two decimals, more where they are needed to tell it (or the one it stands beside) from 1."""
-    value = float(np.exp(np.clip(b, -700, 700)))
-    if value >= 1000 or value < 0.001:
-        return significant(value, 3)
-    beside = value if like is None else float(np.exp(np.clip(like, -700, 700)))
-    away = abs(beside - 1)
-    fine = int(np.clip(1 - np.floor(np.log10(away * 1.05)), 2, 9)) if away > 0 else 2
-    return number(value, min(fine, 1) if value >= 10 else fine)
 
 
 def term_tests(m: BinaryModel) -> list[ChiSquare | None]:
@@ -110,166 +79,80 @@ def whole_tests(m: BinaryModel, spec: LogisticSpec) -> dict[str, ChiSquare]:
     return {name: (s, d, float(special.chdtrc(d, s))) for name, (s, d) in found.items()}
 
 
+def scale_of(m: BinaryModel, spec: LogisticSpec) -> Scale:
+    """Odds ratios with the logit link; else b on the link's own scale."""
+    if spec.link != "logit":
+        return Scale("z")
+    return Scale("z", "odds_ratio", "Odds ratio", f"the odds of {_event(m)}")
+
+
+def _event(m: BinaryModel) -> str:
+    return f"{lower(m.data.response.title)} = {m.event}"
+
+
 def headline(
     m: BinaryModel, spec: LogisticSpec, tests: dict[str, ChiSquare], strongest: Coefficient | None
 ) -> tuple[list[Span], str]:
-    said = lower(m.data.response.title) + f" = {m.event}"
+    """The statement, and a few words for the contents."""
+    said, names, many = _event(m), names_of_terms(m.data), len(m.data.terms) > 1
     if not m.data.terms:
-        share_ = float(m.data.y.mean())
-        return (
-            say(f"No term was chosen: {said} in {percent(share_)} of rows is all that can be told."),
-            "no term chosen",
-        )
-    names = listing([lower_term(m.data.term_title(t)) for t in m.data.terms], 5)
-    what = "odds" if spec.link == "logit" else "probability"
+        rest = f"{said} in {percent(float(m.data.y.mean()))} of rows is all that can be told."
+        return say(f"No term was chosen: {rest}"), "no term chosen"
     if m.complete:
-        return (
-            say(
-                f"{names[0].upper()}{names[1:]} {'tell' if len(m.data.terms) > 1 else 'tells'} {said} from {m.other}"
-                " without a single miss in these rows, so that estimates and odds ratios have no bounds."
-            ),
-            "complete separation",
-        )
-    low, high = m.roc.interval(spec.alpha)
+        tail = "without a single miss in these rows, so that estimates and odds ratios have no bounds."
+        verb = "tell" if many else "tells"
+        return say(f"{names[0].upper()}{names[1:]} {verb} {said} from {m.other} {tail}"), "complete separation"
+    (low, high), auc = m.roc.interval(spec.alpha), share(m.roc.auc)
     test = tests.get("likelihood_ratio") or tests.get("wald")
-    shown = test is None or test[2] < spec.alpha
-    claim = f"the {what} of {said} {'go' if what == 'odds' else 'goes'} with {names}"
-    start = claimed(claim, shown)
-    parts: list[str | Span] = [
-        f"{start}: the model tells it from {m.other} with an area under the ROC curve of {share(m.roc.auc)}"
-    ]
-    if np.isfinite(m.roc.se):
-        parts.append(f" ({level_words(spec.alpha)} CI {share(low)} to {share(high)})")
-    if test:
-        parts += [
-            "; ",
-            italic("χ"),
-            f"²({test[1]}) = {statistic(test[0])}, ",
-            italic("p"),
-            f"\u00a0{p_words(test[2])}",
-        ]
-    parts.append(".")
-    words = sentence(m, spec, strongest) if strongest else None
-    parts += [f" {words}"] if words else []
-    return say(*parts), f"{counted(len(m.data.terms), 'term')}, AUC {share(m.roc.auc)}"
-
-
-def sentence(m: BinaryModel, spec: LogisticSpec, c: Coefficient) -> str | None:
-    """'Each further visit multiplies the odds of finished = yes by 1.17 (95% CI 1.13 to 1.22).'"""
-    change = change_words(m.fitted, c)
-    if change is None or not np.isfinite(c.b) or spec.link != "logit":
-        return None
-    others = ", other things equal" if len(m.data.terms) > 1 else ""
-    said = lower(m.data.response.title) + f" = {m.event}"
-    return (
-        f"{change} multiplies the odds of {said} by {ratio(c.b)}{others} ({level_words(spec.alpha)} CI"
-        f" {ratio_span(c)})."
+    what = f"odds of {said} go" if spec.link == "logit" else f"probability of {said} goes"
+    start = claimed(f"the {what} with {names}", test is None or test[2] < spec.alpha)
+    ci = f" ({level_words(spec.alpha)} CI {share(low)} to {share(high)})" if np.isfinite(m.roc.se) else ""
+    words = scale_of(m, spec).sentence(m.fitted, strongest) if strongest else None
+    told: list[str | Span] = ["; ", *q.tested("χ²", test[0], (test[1],), test[2])] if test else []
+    spans = say(
+        f"{start}: the model tells it from {m.other} with an area under the ROC curve of {auc}{ci}",
+        *told,
+        f". {words}" if words else ".",
     )
+    return spans, f"{counted(len(m.data.terms), 'term')}, AUC {auc}"
 
 
-def ratio_span(c: Coefficient) -> str:
-    low, high = (ratio(v, c.b) if np.isfinite(v) else "" for v in (c.low, c.high))
-    return (
-        f"{low} to {high}"
-        if low and high
-        else f"above {low}"
-        if low
-        else f"below {high}"
-        if high
-        else "without bounds"
-    )
-
-
-def coefficients_table(m: BinaryModel, spec: LogisticSpec, found: list[Coefficient]) -> TableBlock:
-    rows = []
+def coefficients(m: BinaryModel, spec: LogisticSpec, found: list[Coefficient]) -> TableBlock:
+    """b with its test, and the odds ratio."""
     odds = spec.link == "logit"
-    for c in found:
-        row = cells(c, "z")
-        if odds:
-            why = c.why or "cannot be computed here"
-            if c.column is None:
-                row |= {"odds_ratio": EMPTY, "ci_low": EMPTY, "ci_high": EMPTY}
-            elif c.why or not np.isfinite(c.b):
-                row |= {"odds_ratio": missing(why), "ci_low": missing(why), "ci_high": missing(why)}
-            else:
-                bounds = [float(np.exp(np.clip(v, -700, 700))) if np.isfinite(v) else None for v in (c.low, c.high)]
-                row |= {
-                    "odds_ratio": cell(float(np.exp(np.clip(c.b, -700, 700))), ratio(c.b)),
-                    "ci_low": Cell(v=bounds[0], s=ratio_span(c)),
-                    "ci_high": (
-                        cell(bounds[1], ratio(c.high, c.b))
-                        if bounds[1] is not None
-                        else missing("open: the likelihood has no end on this side")
-                    ),
-                }
-        rows.append(row)
-    columns = [("term", "Term<"), ("estimate", "b"), ("se", "SE"), ("z", "z"), ("p", "p")]
-    if odds:
-        columns += [("odds_ratio", "Odds ratio"), ci_head(spec.alpha)]
-    else:
-        columns.insert(3, ci_head(spec.alpha))
-    note = f"Event: {m.said}. " + (
-        "b on the scale of log odds. " if odds else f"b on the scale of the {LINK_WORDS[spec.link]}. "
-    )
+    notes = [f"Event: {m.said}.", f"b on the scale of {'log odds' if odds else f'the {LINK_WORDS[spec.link]}'}."]
     if m.bounds:
-        note += "Intervals by profile likelihood" + (", p by the penalised likelihood ratio. " if m.ps else ". ")
+        notes.append("Intervals by profile likelihood" + (", p by the penalised likelihood ratio." if m.ps else "."))
     if spec.se != "classical":
-        note += {"hc0": "Robust standard errors (HC0). ", "hc1": "Robust standard errors (HC1). "}.get(
-            spec.se, f"Standard errors by cluster ({m.n_clusters} clusters), t with {m.n_clusters - 1} df. "
-        )
-    note += f"{m.data.counted_from} " if m.data.counted_from else ""
-    note += m.data.references
-    marked = [i for i, c in enumerate(found) if c.column is not None and c.p < spec.alpha]
+        by_cluster = f"Standard errors by cluster ({m.n_clusters} clusters), t with {m.n_clusters - 1} df."
+        notes.append(f"Robust standard errors ({spec.se.upper()})." if spec.se != "cluster" else by_cluster)
     title = f"Coefficients for the odds of {m.said}" if odds else f"Coefficients for {m.said}"
-    return grid(
-        "coefficients",
-        title,
-        columns,
-        rows,
-        note=note.strip(),
-        marked=marked,
-        strong=["term", "p"],
-        control="reference" if m.data.factors else None,
-    )
+    return coefficients_table(m.fitted, scale_of(m, spec), found, title, notes)
 
 
-def terms_table(m: BinaryModel, spec: LogisticSpec, tests: list[ChiSquare | None]) -> TableBlock | None:
-    if not m.data.terms:
-        return None
-    rows = []
-    for term, t in zip(m.data.terms, tests, strict=True):
-        why = INFINITE if m.infinite else "follows from the other columns"
-        rows.append(
-            {
-                "term": word(m.data.term_title(term)),
-                "chi2": stat(t[0] if t else np.nan, why),
-                "df": df_cell(t[1] if t else np.nan, why),
-                "p": p_cell(t[2] if t else np.nan, why),
-            }
-        )
-    marked = [i for i, t in enumerate(tests) if t and t[2] < spec.alpha]
-    columns = [
-        ("term", "Term<"),
-        ("chi2", "Penalised likelihood ratio χ²" if m.ps else "Wald χ²"),
-        ("df", "df"),
-        ("p", "p"),
-    ]
-    return grid("terms", "Each term with all its columns", columns, rows, marked=marked, strong=["term", "p"])
+def terms_table(m: BinaryModel, tests: list[ChiSquare | None]) -> TableBlock | None:
+    """Each term with all its columns, by χ²."""
+    why = INFINITE if m.infinite else "follows from the other columns"
+    return chi2_terms(m.fitted, tests, "Penalised likelihood ratio χ²" if m.ps else "Wald χ²", why)
 
 
 WHOLE = {"likelihood_ratio": "Likelihood ratio", "wald": "Wald", "score": "Score"}
 
 
 def tests_table(tests: dict[str, ChiSquare], hl: Calibration) -> TableBlock:
+    """Tests of all terms together, and of calibration."""
     rows = [
-        {"term": word(f"{WHOLE[k]}, all terms"), "chi2": stat(s), "df": df_cell(d), "p": p_cell(p)}
+        q.row(term=q.name(f"{WHOLE[k]}, all terms", "Test"), chi2=q.stat(s, "χ²"), df=q.df(d), p=q.p(p))
         for k, (s, d, p) in tests.items()
     ]
-    why = "too few different probabilities for groups"
-    rows.append({"term": word("Hosmer–Lemeshow, calibration"), "chi2": stat(hl.chi2 if np.isfinite(hl.p) else np.nan, why), "df": df_cell(hl.df if hl.df > 0 else np.nan, why), "p": p_cell(hl.p, why)})  # fmt: skip
-    return grid(
-        "tests", "Tests of the whole", [("term", "Test<"), ("chi2", "χ²"), ("df", "df"), ("p", "p")], rows, strong=[]
-    )
+    few, known = "too few different probabilities for groups", np.isfinite(hl.p)
+    rows.append(
+        q.row(
+            term=q.name("Hosmer–Lemeshow, calibration", "Test"), chi2=q.stat(hl.chi2 if known else np.nan, "χ²", few),
+            df=q.df(hl.df if hl.df > 0 else np.nan, why=few), p=q.p(hl.p, why=few),
+        )
+    )  # fmt: skip
+    return q.table("tests", "Tests of the whole", rows, strong=[])
 
 
 def pseudo(m: BinaryModel) -> dict[str, float]:
@@ -304,63 +187,34 @@ def fit_lines(m: BinaryModel, spec: LogisticSpec) -> list[FitLine]:
     ]
 
 
-def fit_table(m: BinaryModel, spec: LogisticSpec, folds: dict[str, float]) -> TableBlock:
-    lines = {f.key: f for f in fit_lines(m, spec)}
-    more = pseudo(m)
-    low, high = m.roc.interval(spec.alpha)
-    rows = [{"what": word("Area under the ROC curve"), "value": cell(m.roc.auc, share_fine(m.roc.auc))}]
+def how_it_tells(m: BinaryModel, spec: LogisticSpec, folds: dict[str, float]) -> TableBlock:
+    """Area under the curve, R² in its forms, information criteria."""
+    lines, more, (low, high) = {f.key: f for f in fit_lines(m, spec)}, pseudo(m), m.roc.interval(spec.alpha)
+    rows = [("Area under the ROC curve", q.fine(m.roc.auc))]
     if np.isfinite(m.roc.se):
-        rows.append(
-            {
-                "what": word(f"  {level_words(spec.alpha)} CI"),
-                "value": Cell(v=low, s=f"{share_fine(low)} to {share_fine(high)}"),
-            }
-        )
+        ends = q.Quantity(low, f"{share_fine(low)} to {share_fine(high)}")
+        rows.append((f"  {level_words(spec.alpha)} CI", ends))
     if "folds.auc" in folds:
-        rows.append(
-            {"what": word("  for rows not seen"), "value": cell(folds["folds.auc"], share_fine(folds["folds.auc"]))}
-        )
-    for key, title in (
-        ("mcfadden_r2", "McFadden R²"),
-        ("cox_snell_r2", "Cox–Snell R²"),
-        ("nagelkerke_r2", "Nagelkerke R²"),
-        ("brier", "Brier score"),
-    ):
-        rows.append({"what": word(title), "value": cell(more[key], share_fine(more[key]))})
-    rows += [
-        {"what": word(lines[k].title), "value": cell(lines[k].v or 0.0, lines[k].s)}
-        for k in ("aic", "bic", "log_likelihood")
-    ]
+        rows.append(("  for rows not seen", q.fine(folds["folds.auc"])))
+    rows += [(title, q.fine(more[key])) for key, title in PSEUDO.items()]
+    rows += [of_line(lines[k]) for k in ("aic", "bic", "log_likelihood")]
     yes = int(m.data.y.sum())
-    rows.append(
-        {"what": word(f"Rows with {m.event}"), "value": Cell(v=yes, s=f"{whole(yes).s} of {whole(m.model.n).s}")}
-    )
-    return TableBlock(id="fit", title="How well it tells", columns=heads(("what", "<"), ("value", "")), rows=rows)
+    rows.append((f"Rows with {m.event}", q.texted(yes, f"{grouped(yes)} of {grouped(m.model.n)}")))
+    return fit_table("How well it tells", rows)
 
 
-def words_table(m: BinaryModel, spec: LogisticSpec, found: list[Coefficient]) -> TableBlock | None:
-    rows = [{"term": word(c.title), "says": word(text)} for c in found if (text := sentence(m, spec, c)) is not None]
-    rows += [{"term": word(title), "says": word(text)} for title, text in bent_words(m.fitted)]
-    if not rows:
-        return None
-    return grid(
-        "in_words",
-        "In words",
-        [("term", "Term<"), ("says", "What it says<")],
-        rows,
-        strong=[],
-        control="per" if m.data.numbers else None,
-    )
+PSEUDO = {
+    "mcfadden_r2": "McFadden R²", "cox_snell_r2": "Cox–Snell R²", "nagelkerke_r2": "Nagelkerke R²", "brier": "Brier score",
+}  # fmt: skip
 
 
 def card(m: BinaryModel, spec: LogisticSpec, found: list[Coefficient]) -> ModelCard:
-    return ModelCard(
-        kind="logistic" if spec.link == "logit" else spec.link, said=m.said, response=m.data.response.name,
-        effect="odds_ratio" if spec.link == "logit" else "b",
-        terms=card_terms(m.fitted), estimates=estimates(found), fit=fit_lines(m, spec),
-        log_likelihood=m.model.log_likelihood, parameters=m.model.q, n=m.model.n, rows=m.data.fingerprint,
-        penalised=spec.penalty != "none", intercept=spec.intercept,
-        counted_from=m.data.counted_from,
+    """What a trail and a line-up show of the model."""
+    odds = spec.link == "logit"
+    return model_card(
+        m.fitted, found, fit_lines(m, spec), kind="logistic" if odds else spec.link, said=m.said,
+        effect="odds_ratio" if odds else "b", log_likelihood=m.model.log_likelihood, parameters=m.model.q,
+        penalised=spec.penalty != "none",
     )  # fmt: skip
 
 
@@ -385,11 +239,8 @@ def facts(
     test = tests.get("likelihood_ratio") or tests.get("wald")
     if test:
         out["p"] = test[2]
+    out |= coefficient_facts(found, "z") | term_facts(m.data, by_term)
     for c in found:
-        out |= {f"{c.key}.b": c.b, f"{c.key}.se": c.se, f"{c.key}.z": c.t, f"{c.key}.p": c.p}
         if c.column is not None and spec.link == "logit" and np.isfinite(c.b):
-            out[f"{c.key}.odds_ratio"] = float(np.exp(np.clip(c.b, -700, 700)))
-    for term, t in zip(m.data.terms, by_term, strict=True):
-        if t and t[1] > 1:
-            out |= {f"{term_key(term)}.chi2": t[0], f"{term_key(term)}.p": t[2]}
+            out[f"{c.key}.odds_ratio"] = exp(c.b)
     return out

@@ -3,17 +3,9 @@
 import numpy as np
 from scipy import special
 
-from yavik.core.answers import Cell, FigureBlock, TableBlock
-from yavik.core.answers.make import grid
-from yavik.core.answers.wording import (
-    cell,
-    num,
-    percent,
-    share,
-    share_fine,
-    whole,
-    word,
-)
+from yavik.core.answers import FigureBlock, TableBlock
+from yavik.core.answers import quantities as q
+from yavik.core.answers.wording import share, share_fine
 from yavik.core.figures.effects import calibration, roc_curve
 from yavik.core.figures.plots import block
 from yavik.core.methods.predict.logistic.fit import BinaryModel
@@ -24,32 +16,22 @@ from yavik.core.stats.telling import Calibration, classify
 def classification_table(m: BinaryModel, spec: LogisticSpec) -> TableBlock:
     at = classify(m.model.mu, m.data.y, spec.cutoff)
 
-    def line(name: str, yes: int, no: int, right: float, what: str) -> dict[str, Cell]:
-        return {
-            "group": word(name),
-            "yes": whole(yes),
-            "no": whole(no),
-            "right": cell(right, percent(right)),
-            "what": word(what),
-        }
+    def line(name: str, yes: int, no: int, right: float, what: str) -> q.Row:
+        return q.row(
+            group=q.name(name, m.data.response.title), yes=q.count(yes, f"Said {m.event}"), no=q.count(no, f"Said {m.other}"),
+            right=q.part(right, "Right"), what=q.said(what),
+        )  # fmt: skip
 
     rows = [
         line(f"Seen {m.event}", at.hits, at.misses, at.sensitivity, "sensitivity"),
         line(f"Seen {m.other}", at.alarms, at.rejections, at.specificity, "specificity"),
         line("All", at.hits + at.alarms, at.misses + at.rejections, at.right, "told right"),
     ]
-    columns = [
-        ("group", f"{m.data.response.title}<"),
-        ("yes", f"Said {m.event}"),
-        ("no", f"Said {m.other}"),
-        ("right", "Right"),
-        ("what", "<"),
-    ]
     cut = share_fine(spec.cutoff)
     best = best_cutoff(m)
     note = f"{m.event} is said from a probability of {cut} on."
     note += f" Sensitivity and specificity together are largest at {share_fine(best)}." if best is not None else ""
-    return grid("classification", f"Told at a cut-off of {cut}", columns, rows, note=note, control="cutoff")
+    return q.table("classification", f"Told at a cut-off of {cut}", rows, note=note, control="cutoff")
 
 
 def best_cutoff(m: BinaryModel) -> float | None:
@@ -61,16 +43,13 @@ def best_cutoff(m: BinaryModel) -> float | None:
 
 def calibration_table(m: BinaryModel, hl: Calibration) -> TableBlock:
     rows = [
-        {
-            "group": word(f"{share_fine(a)} to {share_fine(b)}"),
-            "n": whole(int(n)),
-            "yes": whole(int(k)),
-            "expected": num(float(e), 1),
-        }
+        q.row(
+            group=q.name(f"{share_fine(a)} to {share_fine(b)}", "Probability"), n=q.count(n),
+            yes=q.count(k, f"Seen {m.event}"), expected=q.num(float(e), 1, "Expected"),
+        )
         for a, b, n, k, e in zip(hl.low, hl.high, hl.n, hl.yes, hl.expected, strict=True)
-    ]
-    columns = [("group", "Probability<"), ("n", "n"), ("yes", f"Seen {m.event}"), ("expected", "Expected")]
-    return grid("calibration", "Groups by probability (Hosmer–Lemeshow)", columns, rows, folded=True)
+    ]  # fmt: skip
+    return q.table("calibration", "Groups by probability (Hosmer–Lemeshow)", rows, folded=True)
 
 
 def pictures(m: BinaryModel, spec: LogisticSpec, hl: Calibration) -> list[FigureBlock]:
