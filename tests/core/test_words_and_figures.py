@@ -5,6 +5,7 @@ import json
 import numpy as np
 import pytest
 
+from yavik.core.answers import quantities as q
 from yavik.core.answers import wording as w
 from yavik.core.figures import Figure, draw
 from yavik.core.figures.data import Grouped, grouped
@@ -61,7 +62,7 @@ def test_other_words() -> None:
     assert w.df(69.84) == "69.8" and w.df(2.0) == "2"
     assert w.listing(["a", "b", "c", "d", "e"]) == "a, b, c and 2 more"
     assert w.level_words(0.05) == "95%" and w.level_words(0.001) == "99.9%"
-    assert w.num(np.nan, 2, "one value").why == "one value"
+    assert q.num(np.nan, 2, why="one value").why == "one value"
 
 
 def layers(figure: Figure) -> list[dict]:  # type: ignore[type-arg]

@@ -32,6 +32,8 @@ HERE = "cannot be computed here"
 NONE = "has none"
 LETTERS = {"p", "t", "F", "z", "r", "U", "W", "H", "V", "d", "g", "Q", "S", "S⁺", "W⁺"}
 """Titles that are a letter standing for a number are set in italics, as in print."""
+SYMBOLS = LETTERS | {"χ²", "ρ", "τ"}
+"""Titles under which a number is told beside its p."""
 
 
 @dataclass(frozen=True)

@@ -6,7 +6,7 @@ Decimals follow the data's precision, p has no leading zero and is never .000, m
 import math
 from collections.abc import Sequence
 
-from yavik.core.answers.answer import Cell, Span
+from yavik.core.answers.answer import Span
 
 THIN = "\u2009"
 
@@ -170,39 +170,6 @@ def listing(words: Sequence[str], most: int = 4, joint: str = "and") -> str:
 
 def counted(n: int, one: str, many: str | None = None) -> str:
     return f"{grouped(n)} {one if n == 1 else many or one + 's'}"
-
-
-def cell(value: float, text: str) -> Cell:
-    return Cell(v=float(value), s=text)
-
-
-def num(value: float, decimals: int, why: str = "cannot be computed here") -> Cell:
-    """A number's cell; NaN and infinity become an empty cell with the reason."""
-    return Cell(v=float(value), s=number(value, decimals)) if math.isfinite(value) else missing(why)
-
-
-def stat(value: float, why: str = "cannot be computed here") -> Cell:
-    return Cell(v=float(value), s=statistic(value)) if math.isfinite(value) else missing(why)
-
-
-def p_cell(value: float, why: str = "cannot be computed here") -> Cell:
-    return Cell(v=float(value), s=p_bare(value)) if math.isfinite(value) else missing(why)
-
-
-def df_cell(value: float, why: str = "has none") -> Cell:
-    return Cell(v=float(value), s=df(value)) if math.isfinite(value) else missing(why)
-
-
-def word(text: str) -> Cell:
-    return Cell(v=text, s=text)
-
-
-def whole(n: int) -> Cell:
-    return Cell(v=int(n), s=grouped(int(n)))
-
-
-def missing(why: str) -> Cell:
-    return Cell(v=None, s="–", why=why)
 
 
 def say(*parts: str | Span) -> list[Span]:

@@ -3,9 +3,9 @@
 import copy
 from typing import Any
 
-from yavik.core.answers import Cell, FigureBlock, TableBlock
-from yavik.core.answers.make import grid
-from yavik.core.answers.wording import significant, word
+from yavik.core.answers import FigureBlock, TableBlock
+from yavik.core.answers import quantities as q
+from yavik.core.answers.wording import significant
 from yavik.core.figures.axes import wrapped
 from yavik.core.figures.describe import Figure
 from yavik.core.figures.extras import extras, ranges_of
@@ -141,19 +141,12 @@ def _behind(block: FigureBlock) -> TableBlock | None:
     if not largest:
         return None
     keys = [k for k in largest[0] if k not in HIDDEN]
-    rows = [{k: _cell(v.get(k)) for k in keys} for v in largest]
-    columns = [(k, k + ("<" if isinstance(largest[0][k], str) else "")) for k in keys]
-    return grid("behind", block.title, columns, rows, strong=[])
+    rows = [{k: _quantity(v.get(k), k) for k in keys} for v in largest]
+    return q.table("behind", block.title, rows, strong=[])
 
 
-def _cell(value: Any) -> Cell:
+def _quantity(value: Any, title: str) -> q.Quantity:
     if isinstance(value, bool) or value is None or isinstance(value, str):
-        return word("" if value is None else str(value))
-    return Cell(
-        v=value,
-        s=(
-            significant(float(value), 5)
-            if isinstance(value, float) and value != int(value)
-            else str(int(value)).replace("-", "−")
-        ),
-    )
+        return q.name("" if value is None else str(value), title)
+    fine = isinstance(value, float) and value != int(value)
+    return q.texted(value, significant(float(value), 5) if fine else str(int(value)).replace("-", "−"), title)

@@ -5,8 +5,8 @@ from typing import Any
 
 from yavik import __version__
 from yavik.core.answers import Answer, TableBlock
-from yavik.core.answers.make import grid
-from yavik.core.answers.wording import counted, grouped, listing, word
+from yavik.core.answers import quantities as q
+from yavik.core.answers.wording import counted, grouped, listing
 from yavik.core.table import Column
 from yavik.core.table.table import kind_words
 
@@ -82,27 +82,17 @@ def plain_title(title: str) -> str:
 
 
 def _dictionary(t: PreparedTable) -> TableBlock:
-    rows = [
-        {
-            "name": word(c.name),
-            "label": word(c.label or ""),
-            "kind": word(kind_words(c.kind)),
-            "unit": word(c.unit or ""),
-            "levels": word(_levels(c)),
-            "empty": word(listing([_empty(c, x) for x in c.empty_codes], 6)),
-        }
-        for c in t.columns
+    def of(c: Column) -> dict[str, str]:
+        empty = listing([_empty(c, x) for x in c.empty_codes], 6)
+        return {"Column": c.name, "Label": c.label or "", "Kind": kind_words(c.kind), "Unit": c.unit or "", "Levels": _levels(c), "Empty codes": empty}  # fmt: skip
+
+    told = [of(c) for c in t.columns]
+    shown = [
+        title for title in (told[0] if told else {}) if title in ("Column", "Kind") or any(x[title] for x in told)
     ]
-    columns = [
-        ("name", "Column<"),
-        ("label", "Label<"),
-        ("kind", "Kind<"),
-        ("unit", "Unit<"),
-        ("levels", "Levels<"),
-        ("empty", "Empty codes<"),
-    ]
-    used = [(k, title) for k, title in columns if k in ("name", "kind") or any(r[k].s for r in rows)]
-    return grid("dictionary", f"Columns of {t.name}", used, rows)
+    keys = {"Column": "name", "Empty codes": "empty"}
+    rows = [{keys.get(title, title.lower()): q.name(x[title], title) for title in shown} for x in told]
+    return q.table("dictionary", f"Columns of {t.name}", rows)
 
 
 def _levels(c: Column) -> str:

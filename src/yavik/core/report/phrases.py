@@ -8,9 +8,11 @@ from dataclasses import dataclass
 
 from yavik.core.answers import Answer, Cell, Head, Span, TableBlock
 from yavik.core.answers.answer import Role
+from yavik.core.answers.quantities import SYMBOLS
 from yavik.core.answers.wording import after, grouped, italic, p_words, plain, say, sub
 
-LONGEST_SYMBOL = 3
+BY_LETTER: tuple[Role, ...] = ("statistic", "estimate")
+"""What is told under its letter beside its p; a correlation is an estimate and its own statistic."""
 
 
 @dataclass(frozen=True)
@@ -128,9 +130,10 @@ def test_words(table: TableBlock, row: dict[str, Cell]) -> list[Span]:
         return []
     p = p_words(float(row[key].v))  # type: ignore[arg-type]
     told = say("adjusted " if key == "p_adjusted" else "", italic("p"), f" {p}")
-    head = next(iter(_numbers(table, row, "statistic")), None)
-    if head is None or len(head.title) > LONGEST_SYMBOL or " " in head.title:
+    letters = [h for role in BY_LETTER for h in _numbers(table, row, role) if h.title in SYMBOLS]
+    if not letters:
         return told
+    head = letters[0]
     symbol: list[str | Span] = [italic(head.title) if head.title.isascii() else head.title]
     symbol += [sub(head.lowered)] if head.lowered else []
     df = [row[h.key].s for h in _numbers(table, row, "df")]

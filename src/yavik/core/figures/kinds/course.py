@@ -6,8 +6,8 @@ from typing import Any
 import numpy as np
 from scipy import stats
 
-from yavik.core.answers.make import grid
-from yavik.core.answers.wording import counted, listing, num, whole, word
+from yavik.core.answers import quantities as q
+from yavik.core.answers.wording import counted, listing, number
 from yavik.core.figures.caption import counts_words, lower, mean_words
 from yavik.core.figures.data import printed_decimals
 from yavik.core.figures.describe import ALONG, VALUES, Figure
@@ -79,7 +79,7 @@ def plot(figure: Figure, table: Table, style: Style) -> Plot:
         level_title=parts.colour.title or None,
         caption=_caption(figure, y_column.title, x_column.title, courses, single),
         alt=f"{y_column.axis_title} along {x_column.axis_title}" + (f" for {listing([s.name for s in shown], 8)}" if figure.colour else "")
-        + f": {counted(len(courses), 'line')}, from {num(low, printed_decimals(y_column)).s} to {num(high, printed_decimals(y_column)).s}.",
+        + f": {counted(len(courses), 'line')}, from {number(low, printed_decimals(y_column))} to {number(high, printed_decimals(y_column))}.",
         behind=_behind(courses, x_column, y_column, places, len(parts.panels) > 1, parts.colour.k > 1, single),
         panel_columns=parts.panel.k if figure.panel_rows else 0,
     )  # fmt: skip
@@ -174,24 +174,18 @@ def _behind(
                 else (
                     date_text(np.datetime64(int(c.x[i]), "ms").astype(object))
                     if x.kind is ColumnKind.date
-                    else num(float(c.x[i]), printed_decimals(x)).s
+                    else number(float(c.x[i]), printed_decimals(x))
                 )
             )
-            line = {
-                "panel": word(c.panel),
-                "group": word(c.level.name),
-                "x": word(at),
-                "n": whole(int(c.n[i])),
-                "y": num(float(c.mean[i]), d),
-            }
-            rows.append(line | {"low": num(float(c.low[i]), d), "high": num(float(c.high[i]), d)})
-    columns = (
-        [("panel", "Panel<")] * several
-        + [("group", "Line<")] * coloured
-        + [("x", f"{x.title}<"), ("n", "n"), ("y", y.title if single else "Mean")]
-    )
-    columns += [] if single else [("low", "from"), ("high", "to")]
-    return grid("behind", f"{y.axis_title} along {x.title}", columns, rows)
+            rows.append(
+                q.row(
+                    panel=q.name(c.panel, "Panel" if several else None), group=q.name(c.level.name, "Line" if coloured else None),
+                    x=q.name(at, x.title), n=q.count(c.n[i]), y=q.num(float(c.mean[i]), d, y.title if single else "Mean"),
+                    low=q.num(float(c.low[i]), d, None if single else "from"),
+                    high=q.num(float(c.high[i]), d, None if single else "to"),
+                )
+            )  # fmt: skip
+    return q.table("behind", f"{y.axis_title} along {x.title}", rows)
 
 
 COURSE = Kind(

@@ -2,8 +2,8 @@
 
 import numpy as np
 
-from yavik.core.answers.make import grid
-from yavik.core.answers.wording import counted, listing, num, word
+from yavik.core.answers import quantities as q
+from yavik.core.answers.wording import counted, listing
 from yavik.core.figures.data import printed_decimals
 from yavik.core.figures.describe import VALUES, Figure
 from yavik.core.figures.kinds.base import COLOUR, Kind, LayerCard, SlotCard
@@ -55,12 +55,12 @@ def plot(figure: Figure, table: Table, style: Style) -> Plot:
         if not np.isnan(low[i]) and not np.isnan(high[i]):
             bars.append({"x": place(low[i]), "x2": place(high[i]), "y": k, **own})
         rows_.append(
-            {
-                "group": word(names[k]),
-                "estimate": num(float(y[i]), d),
-                "low": num(float(low[i]), d, "empty cell"),
-                "high": num(float(high[i]), d, "empty cell"),
-            }
+            q.row(
+                group=q.name(names[k], table.column(figure.groups).title),
+                estimate=q.num(float(y[i]), d, "Estimate"),
+                low=q.num(float(low[i]), d, "from", why="empty cell"),
+                high=q.num(float(high[i]), d, "to", why="empty cell"),
+            )
         )
     width = points_of(figure.line_pt)
     ends = [v for v in (*y[at], *low[at], *high[at]) if np.isfinite(v)]
@@ -78,7 +78,7 @@ def plot(figure: Figure, table: Table, style: Style) -> Plot:
                  "bars": f"Bars reach from {table.column(figure.low).title} to {table.column(figure.high).title}.",
                  **({"left": f"{counted(left, 'row')} without an estimate {'is' if left == 1 else 'are'} not drawn."} if left else {})},
         alt=f"{column.axis_title} with intervals: " + listing([f"{r['group'].s} {r['estimate'].s} ({r['low'].s} to {r['high'].s})" for r in rows_], 12) + ".",
-        behind=grid("behind", column.title, [("group", f"{table.column(figure.groups).title}<"), ("estimate", "Estimate"), ("low", "from"), ("high", "to")], rows_),
+        behind=q.table("behind", column.title, rows_),
     )  # fmt: skip
 
 

@@ -6,8 +6,8 @@ from typing import Any
 import numpy as np
 
 from yavik.core.answers import TableBlock
-from yavik.core.answers.make import grid
-from yavik.core.answers.wording import interval, listing, num, number, whole, word
+from yavik.core.answers import quantities as q
+from yavik.core.answers.wording import interval, listing, number
 from yavik.core.figures.caption import counts_words, lower, mean_words, whisker_words
 from yavik.core.figures.data import Grouped, grouped, printed_decimals, side_by_side
 from yavik.core.figures.describe import GROUPS, VALUES, Figure
@@ -187,39 +187,21 @@ def _behind(figure: Figure, data: Cells) -> TableBlock:
             q1, median, q3 = (float(v) for v in data.groups.quartiles[c.index])
             mean, low, high = mean_of(figure, data, c.index)
             sd = float(np.sqrt(data.groups.variances[c.index]))
-            line = {
-                "group": word(c.name),
-                "n": whole(int(data.groups.n[c.index])),
-                "mean": num(mean, d),
-                "sd": num(sd, d, "one value has no spread"),
-            }
-            if len(data.panels) > 1:
-                line["panel"] = word(title)
+            ordered, smallest = data.groups.ordered[c.index], data.decimals
+            reach = {}
             if figure.interval != "none" and set(figure.show) & MEANS:
-                line |= {"low": num(low, d), "high": num(high, d)}
-            ordered = data.groups.ordered[c.index]
+                reach = q.row(low=q.num(low, d, "Bar from"), high=q.num(high, d, "to"))
             rows.append(
-                line
-                | {
-                    "min": num(float(ordered[0]), data.decimals),
-                    "q1": num(q1, d),
-                    "median": num(median, d),
-                    "q3": num(q3, d),
-                    "max": num(float(ordered[-1]), data.decimals),
-                }
-            )
-    columns = [("panel", "Panel<")] if len(data.panels) > 1 else []
-    columns += [("group", f"{data.group}<"), ("n", "n"), ("mean", "Mean"), ("sd", "SD")]
-    if rows and "low" in rows[0]:
-        columns += [("low", "Bar from"), ("high", "to")]
-    columns += [
-        ("min", "Smallest"),
-        ("q1", "Lower quartile"),
-        ("median", "Median"),
-        ("q3", "Upper quartile"),
-        ("max", "Largest"),
-    ]
-    return grid("behind", data.value_axis, columns, rows)
+                q.row(
+                    panel=q.name(title, "Panel" if len(data.panels) > 1 else None), group=q.name(c.name, data.group),
+                    n=q.count(data.groups.n[c.index]), mean=q.num(mean, d, "Mean"),
+                    sd=q.num(sd, d, "SD", why="one value has no spread"), **reach,
+                    min=q.num(float(ordered[0]), smallest, "Smallest"), q1=q.num(q1, d, "Lower quartile"),
+                    median=q.num(median, d, "Median"), q3=q.num(q3, d, "Upper quartile"),
+                    max=q.num(float(ordered[-1]), smallest, "Largest"),
+                )
+            )  # fmt: skip
+    return q.table("behind", data.value_axis, rows)
 
 
 GROUPS_KIND = Kind(

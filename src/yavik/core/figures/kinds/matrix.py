@@ -4,8 +4,8 @@ from typing import Any
 
 import numpy as np
 
-from yavik.core.answers.make import grid, share_cell
-from yavik.core.answers.wording import listing, share, whole, word
+from yavik.core.answers import quantities as q
+from yavik.core.answers.wording import grouped, listing, share
 from yavik.core.figures.describe import VALUES, Figure
 from yavik.core.figures.kinds.base import COLOUR, Kind, LayerCard, SlotCard
 from yavik.core.figures.layers import layer, place, points, points_of, rects, thinned
@@ -41,17 +41,20 @@ def plot(figure: Figure, table: Table, style: Style) -> Plot:
 
 def _behind(titles: list[str], r: Any, n: Any) -> Any:
     rows = [
-        {"a": word(titles[j]), "b": word(titles[i]), "r": share_cell(r[i, j], "no spread, or fewer than three rows"), "n": whole(int(n[i, j]))}
+        q.row(
+            a=q.name(titles[j], "Column"), b=q.name(titles[i], "with"), r=q.size(r[i, j], "r", "no spread, or fewer than three rows"),
+            n=q.count(n[i, j]),
+        )
         for i in range(len(titles))
         for j in range(i)
     ]  # fmt: skip
-    return grid("behind", "Correlations", [("a", "Column<"), ("b", "with<"), ("r", "r"), ("n", "n")], rows)
+    return q.table("behind", "Correlations", rows)
 
 
 def _rows_words(n: Any) -> str:
     used = n[np.tril_indices(len(n), -1)]
     low, high = int(used.min()), int(used.max())
-    return f"n = {whole(low).s}" if low == high else f"n = {whole(low).s} to {whole(high).s} per pair"
+    return f"n = {grouped(low)}" if low == high else f"n = {grouped(low)} to {grouped(high)} per pair"
 
 
 def mixed(r: float, low: str = colour(2), high: str = colour(0), middle: str = "#fbfaf7") -> str:

@@ -2,8 +2,8 @@
 
 import numpy as np
 
-from yavik.core.answers.make import grid
-from yavik.core.answers.wording import counted, listing, num, whole, word
+from yavik.core.answers import quantities as q
+from yavik.core.answers.wording import counted, grouped, listing
 from yavik.core.figures.data import side_by_side
 from yavik.core.figures.describe import VALUES, Figure
 from yavik.core.figures.kinds.base import COLOUR, PANEL, PANEL_ROWS, Kind, LayerCard, SlotCard
@@ -57,7 +57,14 @@ def plot(figure: Figure, table: Table, style: Style) -> Plot:
             if len(at):
                 for j in range(len(names)):
                     part = values[at, j]
-                    rows.append({"panel": word(title), "group": word(level.name), "sample": word(titles[j]), "n": whole(len(part)), "mean": num(float(part.mean()), data.decimals + 1), "median": num(float(np.median(part)), data.decimals + 1)})  # fmt: skip
+                    rows.append(
+                        q.row(
+                            panel=q.name(title, "Panel" if parts.panel.k > 1 else None),
+                            group=q.name(level.name, "Group" if figure.colour else None), sample=q.name(titles[j], "Column"),
+                            n=q.count(len(part)), mean=q.num(float(part.mean()), data.decimals + 1, "Mean"),
+                            median=q.num(float(np.median(part)), data.decimals + 1, "Median"),
+                        )
+                    )  # fmt: skip
         made: list[Vega] = []
         if "line" in figure.show:
             made.append(lines(joined, width, opacity=0.45))
@@ -79,19 +86,18 @@ def plot(figure: Figure, table: Table, style: Style) -> Plot:
     lines_said = (
         "Each line joins the values of one row."
         if total <= MOST_LINES
-        else f"Lines are a random {whole(drawn).s} of {whole(total).s} rows."
+        else f"Lines are a random {grouped(drawn)} of {grouped(total)} rows."
     )
     ends = values[whole_rows]
     left = table.n_rows - total
-    columns = [("panel", "Panel<")] * (len(panels) > 1) + [("group", "Group<")] * (figure.colour is not None)
     return Plot(
         x=Axis("", -0.5, len(names) - 0.5, "places", titles, exact=True, grid=False),
         y=Axis(data.value_axis, float(ends.min()), float(ends.max())), panels=panels, levels=shown, legend=parts.colour.k > 1,
         level_title=parts.colour.title or None,
-        caption={"subject": listing(titles, 6), "counts": f"n = {whole(total).s} rows", "lines": lines_said, **said,
+        caption={"subject": listing(titles, 6), "counts": f"n = {grouped(total)} rows", "lines": lines_said, **said,
                  **({"left": f"{counted(left, 'row')} without all of them {'is' if left == 1 else 'are'} not drawn."} if left else {})},
         alt=f"{listing(titles, 8)}, joined row by row: {counted(total, 'row')}.",
-        behind=grid("behind", data.value_axis, [*columns, ("sample", "Column<"), ("n", "n"), ("mean", "Mean"), ("median", "Median")], rows),
+        behind=q.table("behind", data.value_axis, rows),
         panel_columns=parts.panel.k if figure.panel_rows else 0,
     )  # fmt: skip
 

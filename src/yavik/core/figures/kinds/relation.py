@@ -7,10 +7,9 @@ import numpy as np
 from scipy import stats
 from scipy.spatial import ConvexHull, QhullError
 
-from yavik.core.answers import Cell
-from yavik.core.answers.make import grid, share_cell
+from yavik.core.answers import quantities as q
 from yavik.core.answers.wording import grouped as whole_words
-from yavik.core.answers.wording import listing, missing, p_cell, share_fine, significant, whole, word
+from yavik.core.answers.wording import listing, share_fine, significant
 from yavik.core.figures.caption import counts_words, lower
 from yavik.core.figures.describe import ALONG, VALUES, Figure
 from yavik.core.figures.kinds.base import COLOUR, PANEL, PANEL_ROWS, Kind, LayerCard, SlotCard
@@ -344,17 +343,16 @@ def _behind(clouds: list[Cloud], several: bool, y: str, x: str) -> Any:
     for c in clouds:
         fit = straight_line(c.x, c.y)
         p = slope_p(fit, float(((c.x - c.x.mean()) ** 2).sum())) if fit else np.nan
-        line = {"group": word(c.name or "all rows"), "n": whole(len(c.x))}
-        why = "needs three rows and two different values"
-        line |= {
-            "a": Cell(v=fit.intercept, s=significant(fit.intercept, 4)) if fit else missing(why),
-            "b": Cell(v=fit.slope, s=significant(fit.slope, 4)) if fit else missing(why),
-            "r2": share_cell(fit.r2 if fit else np.nan, why), "p": p_cell(p, why),
-        }  # fmt: skip
-        rows.append(line)
+        why, nan = "needs three rows and two different values", q.gone("needs three rows and two different values")
+        at_zero, slope = (q.texted(v, significant(v, 4)) for v in (fit.intercept, fit.slope)) if fit else (nan, nan)
+        rows.append(
+            q.row(
+                group=q.name(c.name or "all rows", "Rows"), n=q.count(len(c.x)), a=at_zero.under("At zero"), b=slope.under("Slope"),
+                r2=q.size(fit.r2 if fit else np.nan, "R²", why), p=q.p(p, why=why),
+            )
+        )  # fmt: skip
     note = f"The straight line of {y} over {x} by least squares."
-    columns = [("group", "Rows<"), ("n", "n"), ("a", "At zero"), ("b", "Slope"), ("r2", "R²"), ("p", "p")]
-    return grid("behind", f"{y} over {x}", columns, rows, note=note, strong=[])
+    return q.table("behind", f"{y} over {x}", rows, note=note, strong=[])
 
 
 RELATION = Kind(

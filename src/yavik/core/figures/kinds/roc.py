@@ -2,9 +2,8 @@
 
 import numpy as np
 
-from yavik.core.answers import Cell
-from yavik.core.answers.make import grid
-from yavik.core.answers.wording import listing, missing, share_fine, whole, word
+from yavik.core.answers import quantities as q
+from yavik.core.answers.wording import grouped, listing, share_fine
 from yavik.core.figures.describe import VALUES, Figure
 from yavik.core.figures.kinds.base import Kind, LayerCard, SlotCard
 from yavik.core.figures.layers import lines, path, points_of
@@ -44,23 +43,23 @@ def plot(figure: Figure, table: Table, style: Style) -> Plot:
     said = [f"{t} {_area(c, figure.level)}" for t, c in zip(titles, found, strict=True)]
     n1, n0 = int(yes.sum()), int(len(yes) - yes.sum())
     rows = [
-        {
-            "score": word(t),
-            "auc": Cell(v=c.auc, s=share_fine(c.auc)),
-            **_ends(c, 1 - figure.level),
-            "yes": whole(n1),
-            "no": whole(n0),
-        }
+        q.row(
+            score=q.name(t, "Score"),
+            auc=q.fine(c.auc, "Area"),
+            **_ends(c, figure.level),
+            yes=q.count(n1, "With"),
+            no=q.count(n0, "Without"),
+        )
         for t, c in zip(titles, found, strict=True)
     ]
     return Plot(
         x=Axis("Taken for it, but are not (1 − specificity)", 0, 1, exact=True),
         y=Axis(f"{column.title} = {event}, found (sensitivity)", 0, 1, exact=True),
         panels=[Panel("", made)], levels=shown, legend=len(shown) > 1,
-        caption={"subject": f"How well {listing(titles, 6)} {'tells' if len(titles) == 1 else 'tell'} {column.title} = {event}", "counts": f"n = {whole(n1).s} with and {whole(n0).s} without",
+        caption={"subject": f"How well {listing(titles, 6)} {'tells' if len(titles) == 1 else 'tell'} {column.title} = {event}", "counts": f"n = {grouped(n1)} with and {grouped(n0)} without",
                  "area": f"Area under the curve with its {100 * figure.level:g}% confidence interval (DeLong): {listing(said, 12)}."},
         alt=f"ROC curves of {column.title} = {event}: {listing(said, 12)}.",
-        behind=grid("behind", f"{column.title} = {event}", [("score", "Score<"), ("auc", "Area"), ("low", f"{100 * figure.level:g}% CI"), ("yes", "With"), ("no", "Without")], rows),
+        behind=q.table("behind", f"{column.title} = {event}", rows),
         square=True,
     )  # fmt: skip
 
@@ -72,14 +71,11 @@ def _area(c: Roc, level: float) -> str:
     )
 
 
-def _ends(c: Roc, alpha: float) -> dict[str, Cell]:
-    if not np.isfinite(c.se):
-        return {"low": missing("needs two rows with and two without")}
-    low, high = c.interval(alpha)
-    return {
-        "low": Cell(v=low, s=f"{share_fine(low)} to {share_fine(high)}"),
-        "high": Cell(v=high, s=share_fine(high)),
-    }
+def _ends(c: Roc, level: float) -> q.Row:
+    nan, title = float("nan"), f"{100 * level:g}% CI"
+    low, high = c.interval(1 - level) if np.isfinite(c.se) else (nan, nan)
+    made = q.ends(low, high, share_fine, title, "needs two rows with and two without", "")
+    return {k.removeprefix("_"): v for k, v in made.items()}
 
 
 ROC = Kind(

@@ -5,9 +5,8 @@ from typing import Any
 
 import numpy as np
 
-from yavik.core.answers.answer import Cell
-from yavik.core.answers.make import grid
-from yavik.core.answers.wording import listing, num, percent, whole, word
+from yavik.core.answers import quantities as q
+from yavik.core.answers.wording import listing
 from yavik.core.figures.caption import counts_words, lower
 from yavik.core.figures.describe import GROUPS, Figure
 from yavik.core.figures.kinds.base import PANEL, PANEL_ROWS, Kind, LayerCard, SlotCard
@@ -182,18 +181,14 @@ class _Shares:
             for g, group in enumerate(groups):
                 for i, name in enumerate(self.names):
                     n, total = int(self.counts[p, g, i]), int(self.totals[p, g, 0])
-                    share = Cell(v=n / total, s=percent(n / total)) if total else num(np.nan, 1, "no rows")
                     rows.append(
-                        {
-                            "panel": word(title),
-                            "group": word(group),
-                            "level": word(name),
-                            "n": whole(n),
-                            "share": share,
-                        }
-                    )
-        columns = [("panel", "Panel<")] * (len(panels) > 1) + [("group", f"{within}<")] * (not self.alone)
-        return grid("behind", what, [*columns, ("level", f"{what}<"), ("n", "Rows"), ("share", "Share")], rows)
+                        q.row(
+                            panel=q.name(title, "Panel" if len(panels) > 1 else None),
+                            group=q.name(group, None if self.alone else within), level=q.name(name, what), n=q.count(n, "Rows"),
+                            share=q.part(n / total if total else np.nan, "Share", "no rows"),
+                        )
+                    )  # fmt: skip
+        return q.table("behind", what, rows)
 
 
 SHARES = Kind(

@@ -5,8 +5,8 @@ from typing import Any
 import numpy as np
 from scipy import stats
 
-from yavik.core.answers.make import grid
-from yavik.core.answers.wording import listing, num, number, whole, word
+from yavik.core.answers import quantities as q
+from yavik.core.answers.wording import listing, number
 from yavik.core.figures.caption import counts_words, lower
 from yavik.core.figures.data import printed_decimals
 from yavik.core.figures.describe import VALUES, Figure
@@ -178,20 +178,12 @@ class _Spread:
                     continue
                 for a, b, n in zip(self.edges, self.edges[1:], self.counts(i), strict=False):
                     rows.append(
-                        {
-                            "panel": word(title),
-                            "group": word(name),
-                            "low": num(float(a), d + 1),
-                            "high": num(float(b), d + 1),
-                            "n": whole(int(n)),
-                        }
-                    )
-        columns = (
-            [("panel", "Panel<")] * several
-            + [("group", "Group<")] * coloured
-            + [("low", "From"), ("high", "to"), ("n", "Rows")]
-        )
-        return grid("behind", self.title, columns, rows)
+                        q.row(
+                            panel=q.name(title, "Panel" if several else None), group=q.name(name, "Group" if coloured else None),
+                            low=q.num(float(a), d + 1, "From"), high=q.num(float(b), d + 1, "to"), n=q.count(n, "Rows"),
+                        )
+                    )  # fmt: skip
+        return q.table("behind", self.title, rows)
 
 
 SPREAD = Kind(

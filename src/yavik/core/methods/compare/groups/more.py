@@ -6,7 +6,7 @@ import numpy as np
 
 from yavik.core.answers import Check, FigureBlock, NoteBlock, Remedy, TableBlock, Verdict
 from yavik.core.answers import quantities as q
-from yavik.core.answers.wording import counted, finer, level_words, number, p_words
+from yavik.core.answers.wording import counted, finer, level_words, number, p_bare, p_words
 from yavik.core.figures.plots import Bar, block, forest
 from yavik.core.methods.compare.groups.compute import GroupsResults
 from yavik.core.methods.compare.groups.spec import BY_RANKS, MEAN_RANKS, WITH_CONTROL
@@ -45,7 +45,7 @@ def matrix(r: GroupsResults) -> TableBlock | None:
     d, cells = 1 if r.pair_method in MEAN_RANKS else r.data.decimals, {}
     for i in range(len(p.p)):
         a, b, value = int(p.a[i]), int(p.b[i]), float(p.p_adjusted[i])
-        cells[a, b] = q.p(value, "") if np.isfinite(value) else q.blank()
+        cells[a, b] = q.texted(value, p_bare(value)) if np.isfinite(value) else q.blank()
         cells[b, a] = q.num(-float(p.difference[i]), d)
     rows = [
         q.row(
