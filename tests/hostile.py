@@ -54,6 +54,7 @@ TINT = {"response": "brightness", "groups": "mill"}
 PACE = {"first": "attention", "second": "recall"}
 CARD = {"column": "finished", "groups": "card"}
 SIZE = {"response": "visits", "terms": ["floor_area", "hours_open", "district"]}
+COUNTED = {"response": "visits", "terms": ["minutes", "reminders", "card"]}
 CURVED: dict[str, Any] = {
     "response": "pace",
     "terms": ["rest", {"column": "rest", "power": 2}, "span", {"interaction": ["rest", "span"]}],
@@ -76,6 +77,10 @@ CASES = [
     Case("distribution", "Room trial", {"column": "minutes"}, exact=()),
     Case("correlate", "Reading pace", {"columns": ["pace", "span", "recall"]}, exact=()),
     Case("linear", "Branches", SIZE),
+    *(
+        Case("counts_model", "Winter challenge", COUNTED, exact=("p",) if f == "poisson" else (), extra={"family": f})
+        for f in ("poisson", "negative_binomial", "quasi")
+    ),
     Case("linear", "Reading pace", CURVED, extra={"zero": "mean"}),
     *(
         Case("one_sample", "Room trial", {"column": "minutes", "value": 40.0}, extra={"test": t}, along=("value",))

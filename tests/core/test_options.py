@@ -31,6 +31,10 @@ LINED_ODDS = [
     {"method": "logistic", "spec": {"response": "finished", "terms": ["minutes", "late_fees"]}},
     {"method": "logistic", "spec": {"response": "finished", "terms": ["minutes"], "where": "visits > 2"}},
 ]
+LINED_COUNTS = [
+    {"method": "counts_model", "spec": {"response": "visits", "terms": ["corner"], "family": f}}
+    for f in ("poisson", "negative_binomial", "quasi")
+] + [{"method": "linear", "spec": {"response": "visits", "terms": ["corner"]}}]
 """Method, table, spec, and for each option the values to be tried on top of it."""
 CASES: list[tuple[str, str, dict[str, Any], dict[str, list[Any]]]] = [
     ("describe", "Room trial", {"columns": ["minutes", "seat"]}, {"by": ["room"]}),
@@ -301,6 +305,52 @@ CASES: list[tuple[str, str, dict[str, Any], dict[str, list[Any]]]] = [
         "Winter challenge",
         {"response": "finished", "terms": ["minutes", "card"], "se": "cluster", "cluster": "town"},
         {},
+    ),
+    (
+        "counts_model",
+        "Winter challenge",
+        {"response": "visits", "terms": ["minutes", "reminders", "card"]},
+        {
+            "terms": [
+                ["card"],
+                [{"column": "minutes", "power": 2}, "minutes"],
+                ["minutes", "reminders", {"interaction": ["minutes", "reminders"]}],
+            ],
+            "exposure": ["minutes"],
+            "family": [],
+            "se": ["hc0", "hc1", "hc2", "hc3"],
+            "zero": ["mean"],
+            "reference": [{"card": "senior"}],
+            "intercept": [False],
+            "per": [{"minutes": 10.0}],
+            "at": [{"minutes": 30.0, "card": "child"}],
+            "predict_at": [[{"minutes": 500.0}, {"card": "senior"}]],
+            "selection": ["forward", "backward", "stepwise"],
+        },
+    ),
+    (
+        "counts_model",
+        "Winter challenge",
+        {"response": "visits", "terms": ["minutes", "town", "age_group"], "selection": "stepwise", "family": "quasi"},
+        {"choose_by": ["p"], "enter": [0.5], "remove": [0.5]},
+    ),
+    (
+        "counts_model",
+        "Corner visits",
+        {"response": "visits", "terms": ["corner"], "family": "negative_binomial", "selection": "forward"},
+        {"choose_by": ["aic", "bic"]},
+    ),
+    (
+        "counts_model",
+        "Winter challenge",
+        {"response": "visits", "terms": ["minutes", "card"], "se": "cluster", "cluster": "town"},
+        {},
+    ),
+    (
+        "line_up",
+        "Corner visits",
+        {"models": LINED_COUNTS},
+        {"show": [], "marks": []},
     ),
     (
         "line_up",

@@ -108,6 +108,12 @@ TOLD: list[tuple[str, str, str, dict[str, Any]]] = [
         {"response": "visits", "groups": "corner", "test": "kruskal_wallis"},
     ),
     (
+        "Corner visits",
+        "How much more the tent draws",
+        "counts_model",
+        {"response": "visits", "terms": ["corner"], "family": "negative_binomial"},
+    ),
+    (
         "Fluency",
         "Fluency over six weeks",
         "repeated",

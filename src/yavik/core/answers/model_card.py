@@ -40,16 +40,17 @@ class ModelCard(BaseModel):
     ``said``: the response in words, with its event where it has one.
     ``rows``: a fingerprint of the rows used.
     ``rss``, ``df``: of least squares; None for models fitted by likelihood.
+    ``log_likelihood``: None where the model has none; ``likelihood_of`` says of what kind of values it is.
     """
 
     kind: str
     said: str
     response: str
-    effect: Literal["b", "odds_ratio"]
+    effect: Literal["b", "odds_ratio", "rate_ratio"]
     terms: list[CardTerm]
     estimates: list[Estimate]
     fit: list[FitLine]
-    log_likelihood: float
+    log_likelihood: float | None
     parameters: int
     rss: float | None = None
     df: float | None = None
@@ -59,6 +60,7 @@ class ModelCard(BaseModel):
     intercept: bool = True
     counted_from: str = ""
     """Where the zero of numbers is, in words, if it is not their own."""
+    likelihood_of: Literal["measures", "outcomes", "counts"] = "measures"
     penalised: bool = False
     """Whether the likelihood carries a penalty."""
 

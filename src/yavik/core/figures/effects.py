@@ -168,3 +168,24 @@ def calibration(expected: Any, seen: Any, low: Any, high: Any, title: str) -> Dr
         },
     ]
     return frame({"layer": layers}, f"{title}: {counted(len(values), 'group')} of rows.", 220, 200, 7.5)
+
+
+def seen_and_expected(names: Sequence[str], seen: Any, expected: Any, title: str) -> Drawn:
+    """Rows with each count as bars, and as a model expects them as joined points."""
+    values = [{"x": n, "n": int(s), "e": brief(e)} for n, s, e in zip(names, seen, expected, strict=True)]
+    x = {
+        "field": "x", "type": "ordinal", "sort": None,
+        "axis": {"title": title, "labelAngle": 0, "labelOverlap": True, "grid": False, "domain": True},
+    }  # fmt: skip
+    rows = {"type": "quantitative", "axis": {"title": "Rows", "tickCount": 4}}
+    told = [
+        {"field": "x", "title": "count"},
+        {"field": "n", "title": "rows seen"},
+        {"field": "e", "title": "expected", "format": ".1f"},
+    ]
+    layers = [
+        {"mark": {"type": "bar", "color": colour(1), "opacity": 0.55}, "encoding": {"x": x, "y": {"field": "n", **rows}, "tooltip": told}},
+        {"mark": {"type": "line", "color": MUTED, "point": {"filled": True, "size": 28, "color": MUTED}, "strokeWidth": 1.2}, "encoding": {"x": x, "y": {"field": "e", **rows}, "tooltip": told}},
+    ]  # fmt: skip
+    alt = f"Rows with each count of {title.lower()} as bars, expected ones as points: {counted(len(names), 'count')}."
+    return frame({"data": {"values": values}, "layer": layers}, alt, 260, 190, 7.5)

@@ -1,16 +1,19 @@
 """Checks that every kind of model has: collinearity, terms that belong together, what was left out, selection, room."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import Any
 
 import numpy as np
+from scipy import special
 
 from yavik.core.answers import Check, Remedy, Verdict
-from yavik.core.answers.wording import counted, listing, number, significant
+from yavik.core.answers.wording import SUPERSCRIPT, counted, listing, number, p_words, significant
 from yavik.core.figures.caption import lower
+from yavik.core.methods.kit.checks import leave_out
 from yavik.core.methods.kit.models.terms import ModelData, spec_term
 from yavik.core.stats.design import missing_lower, movable
 from yavik.core.stats.groups import Floats
+from yavik.core.table import rows_in_words
 
 MOST_FOR_PAIRS = 50_000
 SAME_FROM = 0.9
@@ -182,3 +185,73 @@ def after_selection(spec: Any) -> Check | None:
         id="selection", title="After a selection", verdict=Verdict.doubtful,
         text="The same rows chose the terms and judge them: p values and intervals are too good, and other rows might have chosen others.",
     )  # fmt: skip
+
+
+def straight_enough(
+    data: ModelData, score: Callable[[Floats], tuple[float, int]], what: str, terms: Sequence[Any]
+) -> Check | None:
+    """Would a further power of a measure add to the model? Score tests, Holm-adjusted.
+
+    Args:
+        score: χ² and df of adding columns to the model, shape (n, k).
+        what: the response on the scale of the terms, with its verb: 'the log odds bend'.
+        terms: those of the spec, to add to.
+    """
+    base: dict[str, Any] = {"id": "linearity", "title": "Straight enough"}
+    powers: dict[str, int] = {}
+    for t in data.terms:
+        if len(t.parts) == 1 and t.parts[0].name in data.numbers:
+            powers[t.parts[0].name] = max(powers.get(t.parts[0].name, 1), t.parts[0].power)
+    found = []
+    for name, power in powers.items():
+        x = data.design.data[name]
+        u = (x - x.mean()) / x.std()
+        chi2, df = score((u ** (power + 1))[:, None])
+        if df:
+            found.append((float(special.chdtrc(df, chi2)), name, power))
+    if not found:
+        return None
+    p, name, power = min(found)
+    p = min(1.0, p * len(found))
+    facts = {"linearity.p": p}
+    if p >= 0.05:
+        text = (
+            f"Nothing says that a further power of a measure would add to the model (smallest p {p_words(p)}, Holm)."
+        )
+        return Check(**base, verdict=Verdict.holds, text=text, facts=facts)
+    next_ = f"{data.title(name)}{str(power + 1).translate(SUPERSCRIPT)}"
+    further = " further" if power > 1 else ""
+    text = f"{next_} would add to the model (p {p_words(p)}, Holm): over {data.title(name)} {what}{further}."
+    remedies = []
+    if power < 5:
+        more = {"column": name, "power": power + 1}
+        remedies.append(Remedy(label=f"Add {next_}", spec={"terms": [*terms, more]}))
+    verdict = Verdict.fails if p < 0.001 else Verdict.doubtful
+    return Check(**base, verdict=verdict, text=text, facts=facts, remedies=remedies)
+
+
+def influential(data: ModelData, cook: Floats, residual: Floats, where: str | None) -> Check:
+    """Rows that move the model by themselves, or lie far from it.
+
+    Args:
+        cook: Cook's distances. residual: standardised residuals.
+    """
+    base: dict[str, Any] = {"id": "influence", "title": "Influential rows"}
+    far = np.flatnonzero((cook > 0.5) | (np.abs(residual) > 5))
+    top = int(np.argmax(cook))
+    facts = {"cook_largest": float(cook[top])}
+    largest = f"The largest Cook’s distance is {significant(float(cook[top]), 2)} (row {data.rows[top]})."
+    if not len(far):
+        return Check(**base, verdict=Verdict.holds, text=f"No row moves the model by itself. {largest}", facts=facts)
+    rows = data.rows[far]
+    words = rows_in_words(rows.tolist())
+    lie = "lies" if len(far) == 1 else "lie"
+    text = f"{words[0].upper()}{words[1:]} {lie} far from what the model says. {largest}"
+    remedies = [Remedy(label="Show the rows", rows=rows[:200].tolist())]
+    remedies += leave_out(rows.tolist(), where) if len(rows) <= 40 else []
+    verdict = Verdict.holds
+    if cook[top] > 1:
+        verdict = Verdict.fails
+    elif cook[top] > 0.5 or len(far) > max(1, 0.005 * data.n):
+        verdict = Verdict.doubtful
+    return Check(**base, verdict=verdict, text=text, facts=facts, remedies=remedies)

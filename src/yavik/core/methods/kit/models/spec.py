@@ -67,6 +67,8 @@ class ModelSpec(Spec):
 
 
 class LinearChoice(ModelSpec):
+    """Of models fitted by least squares."""
+
     selection: Literal["none", "forward", "backward", "stepwise", "best_subsets"] = Field(
         "none",
         json_schema_extra=option(
@@ -89,7 +91,9 @@ class LinearChoice(ModelSpec):
     )
 
 
-class BinaryChoice(ModelSpec):
+class LikelihoodChoice(ModelSpec):
+    """Of models fitted by likelihood, which has no adjusted R²."""
+
     selection: Literal["none", "forward", "backward", "stepwise"] = Field(
         "none", json_schema_extra=option("Selection", SELECTION, "p values after a selection are too small.")
     )

@@ -22,6 +22,7 @@ from yavik.core.methods.kit.models.effects import cases_table, means_table, slop
 from yavik.core.methods.kit.models.fitted import Fitted
 from yavik.core.methods.kit.models.scale import Scale
 from yavik.core.methods.kit.models.terms import ModelData, term_key
+from yavik.core.stats.groups import Floats
 
 ChiSquare = tuple[float, int, float]
 """Statistic, degrees of freedom, p."""
@@ -157,3 +158,22 @@ def term_facts(data: ModelData, tests: Sequence[ChiSquare | None]) -> dict[str, 
         if t and t[1] > 1:
             out |= {f"{term_key(term)}.chi2": t[0], f"{term_key(term)}.p": t[2]}
     return out
+
+
+def influential_rows(
+    data: ModelData, cook: Floats, residual: Floats, leverage: Floats, told: Callable[[int], q.Row], most: int = 8
+) -> TableBlock:
+    """The rows that move the model most.
+
+    Args:
+        residual: standardised Pearson residuals.
+        told: the cells of a row's value and of what the model says of it, by its place.
+    """
+    rows = [
+        q.row(
+            row=q.count(data.rows[i], "Row"), **told(int(i)), residual=q.num(float(residual[i]), 2, "Pearson residual"),
+            leverage=q.size(float(leverage[i]), "Leverage"), cook=q.num(float(cook[i]), 3, "Cook’s distance"),
+        )
+        for i in np.argsort(-cook, kind="stable")[:most]
+    ]  # fmt: skip
+    return q.table("influential", "Rows that move the model most", rows, folded=True)

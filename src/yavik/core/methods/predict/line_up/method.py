@@ -19,6 +19,7 @@ from yavik.core.steps.expressions import Parsed, rows_where
 from yavik.core.table import DataProblem, Table
 
 MOST_MODELS = 12
+EFFECTS = {"odds_ratio": "odds ratios", "rate_ratio": "rate ratios", "b": "coefficients"}
 
 
 def compute(table: Table, spec: LineUpSpec, run: Run) -> Answer:
@@ -49,13 +50,7 @@ def compute(table: Table, spec: LineUpSpec, run: Run) -> Answer:
     return compose(
         spans,
         short=short,
-        settings=[
-            (
-                {"effects": "odds ratios", "b": "coefficients"}[spec.show]
-                if cards[0].effect == "odds_ratio"
-                else "coefficients"
-            )
-        ],
+        settings=[EFFECTS[cards[0].effect] if spec.show == "effects" else "coefficients"],
         facts=_facts(lined, tests),
         blocks=[models_table(lined, tests, spec)],
         checks=checks(lined, tests, same, spec),
@@ -98,7 +93,7 @@ def _demand_one_response(cards: list[ModelCard]) -> None:
             f"These are models of {listing(responses)}; a line-up compares models of one response.",
             column=responses[1],
         )
-    said = list(dict.fromkeys(c.said for c in cards if c.kind != "linear"))
+    said = list(dict.fromkeys(c.said for c in cards if c.effect == "odds_ratio"))
     if len(said) > 1:
         raise DataProblem(
             f"These models predict {listing(said, joint='or')}; choose one event for all of them.",

@@ -35,6 +35,8 @@ def comparable(cards: Sequence[ModelCard], key: str) -> bool:
     """Whether a measure of fit means the same in all these models."""
     if len({c.weights for c in cards}) > 1 or len({c.rows for c in cards}) > 1:
         return False
+    if key in OF_LIKELIHOOD and len({c.likelihood_of for c in cards}) > 1:
+        return False
     if key in OF_ZERO and len({c.intercept for c in cards}) > 1:
         return False
     return not (key in OF_LIKELIHOOD and len({c.penalised for c in cards}) > 1)
@@ -48,7 +50,7 @@ class Lined:
 
     @property
     def what(self) -> str:
-        card = next((c for c in self.cards if c.kind != "linear"), self.cards[0])
+        card = next((c for c in self.cards if c.effect == "odds_ratio"), self.cards[0])
         return f"the odds of {lower(card.said)}" if card.effect == "odds_ratio" else lower(card.said)
 
 
@@ -101,6 +103,8 @@ def against(before: ModelCard, now: ModelCard) -> Against:
             return Against(None, "", None, "nothing is left to judge by")
         f = max(small.rss - large.rss, 0.0) / df1 / (large.rss / df2)
         return Against(f, f"F({df(df1)}, {df(df2)}) = {statistic(f)}", float(special.fdtrc(df1, df2, f)), None)
+    if small.log_likelihood is None or large.log_likelihood is None:
+        return Against(None, "", None, "without a likelihood no ratio of two can be had; the tests of terms say it")
     k = large.parameters - small.parameters
     if k <= 0:
         return Against(None, "", None, "an estimate that is not finite leaves nothing to test")
@@ -243,8 +247,11 @@ def _aligned(cards: Sequence[ModelCard]) -> list[tuple[str, str]]:
 
 
 def _note(lined: Lined, spec: LineUpSpec) -> str:
-    odds = any(c.effect == "odds_ratio" for c in lined.cards) and spec.show == "effects"
-    what = "Odds ratios (intercept: b)" if odds else "Coefficients b"
+    effects = [c.effect for c in lined.cards if c.effect != "b"] if spec.show == "effects" else []
+    ratios = "Odds ratios" if "odds_ratio" in effects else "Rate ratios"
+    what = f"{ratios} (intercept: b)" if effects else "Coefficients b"
+    if effects and len(effects) < len(lined.cards):
+        what = f"{ratios} (intercept: b), of linear models b"
     under = f"{level_words(spec.alpha)} intervals" if spec.brackets == "ci" else "standard errors"
     note = (
         f"{what}, {under} below. In bold: p below {str(spec.alpha).removeprefix('0')}, and the best value of each row"
@@ -298,6 +305,11 @@ def _footing(lined: Lined) -> Check | None:
         said.append(
             f"{listing(with_, 4)} {'is' if len(with_) == 1 else 'are'} penalised: its likelihood, AIC and BIC are not"
             " those of the others"
+        )
+    if len({c.likelihood_of for c in cards}) > 1:
+        said.append(
+            "likelihood, AIC and BIC are of a density where the response is taken as a measure, and of probabilities"
+            " where it is taken as a count: one cannot be set beside the other"
         )
     if not said:
         return None

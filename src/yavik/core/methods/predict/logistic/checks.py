@@ -3,11 +3,10 @@
 from typing import Any
 
 import numpy as np
-from scipy import special
 
 from yavik.core.answers import Check, Remedy, Verdict
-from yavik.core.answers.wording import counted, listing, p_words, percent_fine, share, significant
-from yavik.core.methods.kit.checks import independent, leave_out
+from yavik.core.answers.wording import counted, listing, p_words, percent_fine, share
+from yavik.core.methods.kit.checks import independent
 from yavik.core.methods.kit.models import checks as shared
 from yavik.core.methods.kit.models.terms import spec_term
 from yavik.core.methods.predict.logistic.fit import BinaryModel
@@ -15,7 +14,6 @@ from yavik.core.methods.predict.logistic.rows import influence
 from yavik.core.methods.predict.logistic.spec import LogisticSpec
 from yavik.core.stats.binary_profile import score_test
 from yavik.core.stats.telling import Calibration
-from yavik.core.table import rows_in_words
 
 SCALE = {"logit": "log odds", "probit": "probit", "cloglog": "complementary log–log"}
 
@@ -33,7 +31,7 @@ def all_checks(m: BinaryModel, spec: LogisticSpec, hl: Calibration, folds: dict[
         separation,
         _linearity(m) if firm else None,
         _calibration(hl),
-        _influence(m, spec) if firm else None,
+        shared.influential(m.data, *influence(m)[:2], spec.where) if firm else None,
         shared.collinearity(data, _vif(m), m.used, spec) if firm else None,
         shared.room(events, len(m.used), f"rows of the rarer {'event' if data.y.mean() < 0.5 else 'outcome'}"),
         _carries(m, folds),
@@ -101,46 +99,10 @@ def _separation(m: BinaryModel, spec: LogisticSpec) -> Check | None:
 
 
 def _linearity(m: BinaryModel) -> Check | None:
-    """Would the square of a measure add to the model? Score tests, Holm-adjusted."""
-    base: dict[str, Any] = {"id": "linearity", "title": "Straight enough"}
-    powers = {
-        t.parts[0].name: t.parts[0].power
-        for t in m.data.terms
-        if len(t.parts) == 1 and t.parts[0].name in m.data.numbers
-    }
-    for t in m.data.terms:
-        if len(t.parts) == 1 and t.parts[0].name in powers:
-            powers[t.parts[0].name] = max(powers[t.parts[0].name], t.parts[0].power)
-    found = []
-    for name, power in powers.items():
-        x = m.data.design.data[name]
-        u = (x - x.mean()) / x.std()
-        chi2, df = score_test(m.model, (u ** (power + 1))[:, None])
-        if df:
-            found.append((float(special.chdtrc(df, chi2)), name, power))
-    if not found:
-        return None
-    p, name, power = min(found)
-    p = min(1.0, p * len(found))
-    facts = {"linearity.p": p}
-    next_ = f"{m.data.title(name)}{'²³⁴⁵⁶⁷⁸⁹'[power - 1]}" if power < 9 else m.data.title(name)
-    if p >= 0.05:
-        text = (
-            f"Nothing says that a further power of a measure would add to the model (smallest p {p_words(p)}, Holm)."
-        )
-        return Check(**base, verdict=Verdict.holds, text=text, facts=facts)
-    text = (
-        f"{next_} would add to the model (p {p_words(p)}, Holm): over {m.data.title(name)} the {SCALE[m.model.link]}"
-        f" bend{'s' if m.model.link != 'logit' else ''}{' further' if power > 1 else ''}."
-    )
-    terms = [spec_term(t) for t in m.data.terms]
-    remedies = (
-        [Remedy(label=f"Add {next_}", spec={"terms": [*terms, {"column": name, "power": power + 1}]})]
-        if power < 5
-        else []
-    )
-    return Check(
-        **base, verdict=Verdict.fails if p < 0.001 else Verdict.doubtful, text=text, facts=facts, remedies=remedies
+    """Would the square of a measure add to the model?"""
+    what = f"the {SCALE[m.model.link]} bend{'s' if m.model.link != 'logit' else ''}"
+    return shared.straight_enough(
+        m.data, lambda x: score_test(m.model, x), what, [spec_term(t) for t in m.data.terms]
     )
 
 
@@ -166,32 +128,6 @@ def _calibration(hl: Calibration) -> Check:
         said, seen = percent_fine(expected, expected - found), percent_fine(found, expected - found)
     text = f"Hosmer–Lemeshow finds gaps (p {p_words(hl.p)}): where about {said} is said, {seen} is seen."
     return Check(**base, verdict=Verdict.fails if hl.p < 0.001 else Verdict.doubtful, text=text, facts=facts)
-
-
-def _influence(m: BinaryModel, spec: LogisticSpec) -> Check:
-    base: dict[str, Any] = {"id": "influence", "title": "Influential rows"}
-    cook, residual, _ = influence(m)
-    far = np.flatnonzero((cook > 0.5) | (np.abs(residual) > 5))
-    top = int(np.argmax(cook))
-    facts = {"cook_largest": float(cook[top])}
-    largest = f"The largest Cook’s distance is {significant(float(cook[top]), 2)} (row {m.data.rows[top]})."
-    if not len(far):
-        return Check(**base, verdict=Verdict.holds, text=f"No row moves the model by itself. {largest}", facts=facts)
-    rows = m.data.rows[far]
-    words = rows_in_words(rows.tolist())
-    text = (
-        f"{words[0].upper()}{words[1:]} {'lies' if len(far) == 1 else 'lie'} far from what the model says. {largest}"
-    )
-    remedies = [Remedy(label="Show the rows", rows=rows[:200].tolist())]
-    remedies += leave_out(rows.tolist(), spec.where) if len(rows) <= 40 else []
-    verdict = (
-        Verdict.doubtful
-        if cook[top] <= 1 and (cook[top] > 0.5 or len(far) > max(1, 0.005 * m.data.n))
-        else Verdict.fails
-        if cook[top] > 1
-        else Verdict.holds
-    )
-    return Check(**base, verdict=verdict, text=text, facts=facts, remedies=remedies)
 
 
 def _carries(m: BinaryModel, folds: dict[str, float]) -> Check | None:

@@ -6,25 +6,21 @@ import numpy as np
 
 from yavik.core.answers import TableBlock
 from yavik.core.answers import quantities as q
+from yavik.core.methods.kit.models.tables import influential_rows
 from yavik.core.methods.predict.logistic.fit import BinaryModel
 from yavik.core.stats.binary import invert, mean_and_slope
 
 
-def influential_table(m: BinaryModel, most: int = 8) -> TableBlock | None:
+def influential_table(m: BinaryModel) -> TableBlock | None:
+    """The rows that move the model most; None where there is nothing to move."""
     if not m.used or m.infinite:
         return None
-    cook, residual, leverage = influence(m)
-    order = np.argsort(-cook, kind="stable")[:most]
-    rows = [
-        q.row(
-            row=q.count(m.data.rows[i], "Row"), value=q.name(m.event if m.data.y[i] > 0.5 else m.other, m.data.response.title),
-            fitted=q.fine(float(m.model.mu[i]), f"Probability of {m.event}"),
-            residual=q.num(float(residual[i]), 2, "Pearson residual"), leverage=q.size(float(leverage[i]), "Leverage"),
-            cook=q.num(float(cook[i]), 3, "Cook’s distance"),
-        )
-        for i in order
-    ]  # fmt: skip
-    return q.table("influential", "Rows that move the model most", rows, folded=True)
+
+    def told(i: int) -> q.Row:
+        value = q.name(m.event if m.data.y[i] > 0.5 else m.other, m.data.response.title)
+        return q.row(value=value, fitted=q.fine(float(m.model.mu[i]), f"Probability of {m.event}"))
+
+    return influential_rows(m.data, *influence(m), told)
 
 
 def influence(m: BinaryModel) -> tuple[Any, Any, Any]:

@@ -5,7 +5,7 @@ from typing import Literal
 from pydantic import Field
 
 from yavik.core.methods.base import amount, option, placed, slot
-from yavik.core.methods.kit.models.spec import CLUSTER_KINDS, BinaryChoice
+from yavik.core.methods.kit.models.spec import CLUSTER_KINDS, LikelihoodChoice
 from yavik.core.table import Kind
 
 
@@ -13,7 +13,7 @@ def kinds_of_response() -> list[str]:
     return [k.value for k in (Kind.yes_no, Kind.category, Kind.ordered, Kind.text, Kind.count)]
 
 
-class LogisticSpec(BinaryChoice):
+class LogisticSpec(LikelihoodChoice):
     response: str | None = Field(None, title="Response", json_schema_extra=slot(kinds_of_response(), "yes or no"))
     event: str | None = Field(
         None, title="Event", json_schema_extra=placed("level", "Event", "What is predicted; yes, 1 or true unless chosen, else the last level.", of="response")

@@ -214,7 +214,7 @@ def card(m: BinaryModel, spec: LogisticSpec, found: list[Coefficient]) -> ModelC
     return model_card(
         m.fitted, found, fit_lines(m, spec), kind="logistic" if odds else spec.link, said=m.said,
         effect="odds_ratio" if odds else "b", log_likelihood=m.model.log_likelihood, parameters=m.model.q,
-        penalised=spec.penalty != "none",
+        penalised=spec.penalty != "none", likelihood_of="outcomes",
     )  # fmt: skip
 
 
