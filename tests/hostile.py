@@ -76,6 +76,12 @@ CASES = [
     Case("frequencies", "Winter challenge", {"columns": ["card", "age_group"]}, exact=()),
     Case("distribution", "Room trial", {"column": "minutes"}, exact=()),
     Case("correlate", "Reading pace", {"columns": ["pace", "span", "recall"]}, exact=()),
+    Case(
+        "reliability",
+        "Reading motives",
+        {"items": ["m1", "m2", "m3", "m4", "m5", "m12"]},
+        exact=("cronbach_alpha", "omega"),
+    ),
     Case("linear", "Branches", SIZE),
     *(
         Case("counts_model", "Winter challenge", COUNTED, exact=("p",) if f == "poisson" else (), extra={"family": f})

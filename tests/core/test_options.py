@@ -307,6 +307,12 @@ CASES: list[tuple[str, str, dict[str, Any], dict[str, list[Any]]]] = [
         {},
     ),
     (
+        "reliability",
+        "Reading motives",
+        {"items": ["m1", "m2", "m3", "m4", "m5", "m11"]},
+        {"reversed": [[], ["m11"]], "split": [], "items": [["m1", "m2"], [f"m{i}" for i in range(1, 13)]]},
+    ),
+    (
         "counts_model",
         "Winter challenge",
         {"response": "visits", "terms": ["minutes", "reminders", "card"]},

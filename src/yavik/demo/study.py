@@ -108,6 +108,12 @@ TOLD: list[tuple[str, str, str, dict[str, Any]]] = [
         {"response": "visits", "groups": "corner", "test": "kruskal_wallis"},
     ),
     (
+        "Reading motives",
+        "Reading to escape, as a scale",
+        "reliability",
+        {"items": ["m1", "m2", "m3", "m4", "m5", "m11", "m12"]},
+    ),
+    (
         "Corner visits",
         "How much more the tent draws",
         "counts_model",

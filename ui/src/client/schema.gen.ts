@@ -2113,7 +2113,13 @@ export interface components {
             /** Sd */
             sd?: number | null;
         };
-        /** Head */
+        /**
+         * Head
+         * @description The head of a column.
+         *
+         *     ``sub`` is a second line of the head; ``lowered`` stands below a statistic's letter where it is quoted, as W in
+         *     Welch's F.
+         */
         Head: {
             /**
              * Align
@@ -2128,10 +2134,26 @@ export interface components {
             italic: boolean;
             /** Key */
             key: string;
+            /**
+             * Lowered
+             * @default
+             */
+            lowered: string;
+            /**
+             * Role
+             * @default value
+             * @enum {string}
+             */
+            role: "name" | "said" | "word" | "count" | "value" | "estimate" | "interval" | "statistic" | "df" | "p";
             /** Sub */
             sub?: string | null;
             /** Title */
             title: string;
+            /**
+             * Unit
+             * @default
+             */
+            unit: string;
         };
         /** HTTPValidationError */
         HTTPValidationError: {
@@ -2436,6 +2458,7 @@ export interface components {
          * @description ``said``: the response in words, with its event where it has one.
          *     ``rows``: a fingerprint of the rows used.
          *     ``rss``, ``df``: of least squares; None for models fitted by likelihood.
+         *     ``log_likelihood``: None where the model has none; ``likelihood_of`` says of what kind of values it is.
          */
         ModelCard: {
             /**
@@ -2449,7 +2472,7 @@ export interface components {
              * Effect
              * @enum {string}
              */
-            effect: "b" | "odds_ratio";
+            effect: "b" | "odds_ratio" | "rate_ratio";
             /** Estimates */
             estimates: components["schemas"]["Estimate"][];
             /** Fit */
@@ -2461,8 +2484,14 @@ export interface components {
             intercept: boolean;
             /** Kind */
             kind: string;
+            /**
+             * Likelihood Of
+             * @default measures
+             * @enum {string}
+             */
+            likelihood_of: "measures" | "outcomes" | "counts";
             /** Log Likelihood */
-            log_likelihood: number;
+            log_likelihood: number | null;
             /** N */
             n: number;
             /** Parameters */
@@ -3119,6 +3148,11 @@ export interface components {
         };
         /** TableBlock */
         TableBlock: {
+            /**
+             * By
+             * @default
+             */
+            by: string;
             /** Columns */
             columns: components["schemas"]["Head"][];
             /** Control */
@@ -3155,6 +3189,11 @@ export interface components {
              * @enum {string}
              */
             type: "table";
+            /**
+             * Unit
+             * @default
+             */
+            unit: string;
         };
         /** TableOut */
         TableOut: {

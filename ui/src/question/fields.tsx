@@ -19,6 +19,7 @@ export type Option = {
   any?: boolean;
   slider?: boolean;
   look?: boolean;
+  auto?: string;
 };
 export type FieldProps = { field: string; option: Option; value: unknown; set: (v: unknown) => void };
 
@@ -232,6 +233,55 @@ export function SetsField({
 function subsets(names: string[]): string[][] {
   const found = names.reduce<string[][]>((sets, n) => [...sets, ...sets.map((s) => [...s, n])], [[]]);
   return found.filter((s) => s.length).sort((a, b) => a.length - b.length);
+}
+
+/** Some of the columns, as chips; with `auto` they can also be found by the method itself. */
+export function ColumnsField({
+  field,
+  option,
+  value,
+  set,
+  names,
+  columns,
+}: FieldProps & { names: string[]; columns: Column[] }) {
+  const titled = (n: string) => columns.find((c) => c.name === n)?.label ?? n;
+  const able = option.of
+    ? names
+    : columns.filter((c) => !option.kinds || option.kinds.includes(c.kind)).map((c) => c.name);
+  const chosen = Array.isArray(value) ? (value as string[]) : [];
+  const chip = (on: boolean) =>
+    `chip max-w-64 truncate !py-0.5 ${on ? "border-primary text-primary font-semibold" : "muted border-dashed"}`;
+  if (!able.length) return null;
+  return (
+    <fieldset className="field w-full" data-option={field}>
+      <legend>{option.title}</legend>
+      <span className="flex flex-wrap gap-1.5">
+        {option.auto && (
+          <button
+            type="button"
+            className={chip(value === "auto")}
+            aria-pressed={value === "auto"}
+            onClick={() => set(value === "auto" ? [] : "auto")}
+          >
+            {option.auto}
+          </button>
+        )}
+        {able.map((n) => (
+          <button
+            key={n}
+            type="button"
+            className={chip(chosen.includes(n))}
+            aria-pressed={chosen.includes(n)}
+            title={titled(n)}
+            onClick={() => set(chosen.includes(n) ? chosen.filter((c) => c !== n) : [...chosen, n])}
+          >
+            {titled(n)}
+          </button>
+        ))}
+      </span>
+      <Help option={option} />
+    </fieldset>
+  );
 }
 
 export function RowsField({ field, option, value, set }: FieldProps) {

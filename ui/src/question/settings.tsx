@@ -8,6 +8,7 @@ import { PointsField, ReferencesField } from "./model-fields";
 import { termColumns } from "./terms";
 import {
   ColumnField,
+  ColumnsField,
   LevelField,
   LevelNumbers,
   NumberField,
@@ -250,6 +251,8 @@ function Field({
       );
     case "number":
       return <NumberField field={field} option={option} value={value} set={set} />;
+    case "columns":
+      return <ColumnsField field={field} option={option} value={value} set={set} names={names} columns={columns} />;
     case "column":
       return <ColumnField field={field} option={option} value={value} set={set} columns={columns} />;
     case "level":

@@ -234,9 +234,11 @@ class Method(Generic[S]):
         found: list[str] = []
         for key in self.Spec.model_fields:
             extra = _extra(self.Spec, key)
-            place = extra.get("option", {}).get("place")
+            place, value = extra.get("option", {}).get("place"), getattr(spec, key)
+            if place == "columns" and isinstance(value, str):  # a word such as 'auto' in the place of names
+                continue
             if ("slot" in extra and extra["slot"]["kinds"]) or place in ("column", "columns"):
-                found += names_in(getattr(spec, key))
+                found += names_in(value)
         return list(dict.fromkeys(found + (self.reads(spec) if self.reads else [])))
 
     def same_model(self, spec: S) -> dict[str, Any]:

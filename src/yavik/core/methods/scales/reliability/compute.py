@@ -1,0 +1,158 @@
+"""The items of a scale as numbers, and everything computed of them."""
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from yavik.core.answers.wording import counted, listing
+from yavik.core.methods.scales.reliability.spec import ReliabilitySpec
+from yavik.core.stats.groups import Floats
+from yavik.core.stats.scales import (
+    Alpha,
+    OneFactor,
+    by_chance,
+    cronbach,
+    omega,
+    one_factor,
+    split_half,
+    turned,
+    with_the_rest,
+    without_each,
+)
+from yavik.core.steps.grouping import numbers_for
+from yavik.core.table import Column, DataProblem, Kind, Table
+
+MOST_ITEMS = 200
+DRAWS, MOST_DRAWN = 60, 2000
+"""Draws behind the number of factors by chance, and rows up to which they are as many as the data's."""
+
+
+@dataclass(frozen=True)
+class Items:
+    """Answers to the items, the turned ones turned.
+
+    Args:
+        x: shape (rows of the table, k), NaN where empty.
+        use: rows filled throughout.
+        against: which items were turned.
+        low, high: ends of the scale that they were turned within.
+    """
+
+    columns: list[Column]
+    x: Floats
+    use: Any
+    against: Any
+    low: float
+    high: float
+    found: bool
+
+    @property
+    def titles(self) -> list[str]:
+        """The items' wordings, or their names."""
+        return [c.title for c in self.columns]
+
+
+@dataclass(frozen=True)
+class ReliabilityResults:
+    """Everything computed; tables and words only read it."""
+
+    items: Items
+    y: Floats
+    alpha: Alpha
+    factor: OneFactor | None
+    omega: float
+    mean: Floats
+    sd: Floats
+    rest: Floats
+    without: Floats
+    split: tuple[float, float, float] | None
+    eigenvalues: Floats
+    chance: Floats
+    level: float
+
+    @property
+    def n(self) -> int:
+        """Rows filled throughout."""
+        return len(self.y)
+
+    @property
+    def k(self) -> int:
+        """Items."""
+        return int(self.y.shape[1])
+
+
+def item_values(table: Table, name: str) -> Floats:
+    """An item's answers as numbers: a coded item by its values where they are numbers, else by its levels' order."""
+    column = table.column(name)
+    if column.kind is Kind.yes_no:
+        return table.numbers(name)
+    try:
+        return np.asarray(numbers_for(table, name), np.float64)
+    except DataProblem:
+        if column.kind is not Kind.ordered:
+            raise
+    codes = table.codes(name).codes
+    return np.where(codes < 0, np.nan, codes + 1.0)
+
+
+def read_items(table: Table, spec: ReliabilitySpec) -> Items:
+    """Raises DataProblem for too few items or rows, and for items without spread."""
+    twice = next((x for i, x in enumerate(spec.items) if x in spec.items[:i]), None)
+    if twice:
+        raise DataProblem(f"{twice} is chosen twice.", column=twice)
+    if len(spec.items) < 2:
+        raise DataProblem("A scale needs two items at least; choose another.", column=spec.items[0])
+    if len(spec.items) > MOST_ITEMS:
+        raise DataProblem(f"{len(spec.items)} items are too many for one scale; choose up to {MOST_ITEMS}.")
+    columns = [table.column(n) for n in spec.items]
+    x = np.column_stack([item_values(table, n) for n in spec.items])
+    use = ~np.isnan(x).any(axis=1)
+    n = int(use.sum())
+    if n < 3:
+        raise DataProblem(
+            f"{counted(n, 'row has', 'rows have')} all {len(columns)} items filled; three are needed.",
+            column=spec.items[int(np.isnan(x).sum(axis=0).argmax())],
+        )
+    flat = [c.name for c, spread in zip(columns, np.ptp(x[use], axis=0), strict=True) if spread == 0]
+    if flat:
+        raise DataProblem(
+            f"All answers to {listing(flat, 4)} are the same in the rows used: such an item tells nothing apart. Leave it"
+            " out.",
+            column=flat[0],
+        )
+    if spec.reversed == "auto":
+        against = np.asarray(turned(np.cov(x[use], rowvar=False)), bool)
+    else:
+        unknown = next((r for r in spec.reversed if r not in spec.items), None)
+        if unknown:
+            raise DataProblem(f"{unknown} is to be turned round, but is not among the items.", column=unknown)
+        against = np.array([n in spec.reversed for n in spec.items])
+    low, high = float(np.nanmin(x)), float(np.nanmax(x))
+    x = np.where(against, low + high - x, x)
+    return Items(columns, x, use, against, low, high, spec.reversed == "auto")
+
+
+def compute(table: Table, spec: ReliabilitySpec) -> ReliabilityResults:
+    """Raises DataProblem for what is no scale."""
+    items = read_items(table, spec)
+    y = items.x[items.use]
+    n, k = y.shape
+    s = np.asarray(np.cov(y, rowvar=False), np.float64)
+    if float(s.sum()) <= 1e-12 * float(np.trace(s)):
+        raise DataProblem(
+            "The sum of the items is the same in every row: there is no scale. Some items may have to be turned round.",
+            column=spec.items[0],
+        )
+    sd = np.sqrt(np.diag(s))
+    r = s / np.outer(sd, sd)
+    factor = one_factor(r)
+    eigenvalues = np.asarray(np.linalg.eigvalsh(r)[::-1])
+    first = np.arange(k) % 2 == 0 if spec.split == "odd_even" else np.arange(k) < (k + 1) // 2
+    chance = by_chance(min(max(n, k + 1), MOST_DRAWN), k, DRAWS, spec.seed) if k > 2 and n > k else np.full(k, np.nan)
+    return ReliabilityResults(
+        items=items, y=y, alpha=cronbach(y, 1 - spec.alpha), factor=factor, omega=omega(factor, sd) if factor else np.nan,
+        mean=y.mean(axis=0), sd=sd, rest=with_the_rest(s), without=without_each(s),
+        split=split_half(s, first) if spec.split != "none" else None, eigenvalues=eigenvalues, chance=chance,
+        level=1 - spec.alpha,
+    )  # fmt: skip
