@@ -16,7 +16,8 @@ def default_folder() -> Path:
 
 
 def main(argv: list[str] | None = None) -> int:
-    # Skinny products are quicker on one BLAS thread with the rows on threads of our own; numpy reads this when it loads.
+    # Skinny products are quicker on one BLAS thread with the rows on threads of our own; numpy reads this when it
+    # loads.
     os.environ.setdefault("OMP_NUM_THREADS", "1")
     parser = argparse.ArgumentParser(
         prog="yavik", description="Prepare study data, ask it questions, draw the figures and print the report."
@@ -113,7 +114,8 @@ def list_methods() -> int:
 
 
 def answer(args: argparse.Namespace) -> int:
-    """Prints the Answer as JSON, with what was noticed while the file was read; a problem as JSON on standard error with
+    """Prints the Answer as JSON, with what was noticed while the file was read; a problem as JSON on standard error
+    with
     exit code 2."""
     from yavik.core.methods import answer as compute
     from yavik.core.table import DataProblem
@@ -137,7 +139,8 @@ def answer(args: argparse.Namespace) -> int:
 
 
 def rerun(path: Path) -> int:
-    """Prints each table, question and figure with 'same' or its differences, and files that were changed. Exit code 0 when all is the same, 1 when not, 2 for a file
+    """Prints each table, question and figure with 'same' or its differences, and files that were changed. Exit code
+    0 when all is the same, 1 when not, 2 for a file
     that is no packed study."""
     from yavik.core.table import DataProblem
     from yavik.engine.rerunning import compare
@@ -195,7 +198,8 @@ def read_table(path: Path, dictionary: list[dict[str, Any]]) -> tuple[Any, list[
 
 
 def write_columns(path: Path, table: Any, method: str, spec: dict[str, Any]) -> None:
-    """The columns that the answer gives back to its table, and the number of each row in the file. Raises DataProblem."""
+    """The columns that the answer gives back to its table, and the number of each row in the file. Raises
+    DataProblem."""
     import pyarrow as pa
 
     from yavik.core.files.csv_out import write_to

@@ -9,7 +9,8 @@ DISTRICT_VISITS = (0.0, 60.0, 110.0, -40.0)
 
 
 def branches() -> Columns:
-    """Weekly visits = 80 + 0.92 floor area + 6.5 hours open + 45 with a café + district − 0.05 distance to the bus; SD 60.
+    """Weekly visits = 80 + 0.92 floor area + 6.5 hours open + 45 with a café + district − 0.05 distance to the bus;
+    SD 60.
     Shelf metres follow the floor area (r about 0.95) and add nothing of their own."""
     rng = np.random.default_rng(601)
     n = 120
@@ -44,7 +45,8 @@ def branches() -> Columns:
 
 
 def branch_years() -> Columns:
-    """Log loans = branch (SD 0.5) + year + 0.10 staff + 0.012 hours + 0.04 log fund; staff goes with the branch's level, so
+    """Log loans = branch (SD 0.5) + year + 0.10 staff + 0.012 hours + 0.04 log fund; staff goes with the branch's
+    level, so
     that pooling overstates it. Seven rows were never sent in, so the panel is not balanced."""
     rng = np.random.default_rng(602)
     branch, year = np.repeat(np.arange(60), 8), np.tile(np.arange(2016, 2024), 60)
@@ -74,7 +76,8 @@ def branch_years() -> Columns:
 
 
 def branch_register() -> Columns:
-    """What the council keeps of the same sixty branches; two are missing from it, and one name is written otherwise."""
+    """What the council keeps of the same sixty branches; two are missing from it, and one name is written
+    otherwise."""
     rng = np.random.default_rng(609)
     names = [f"B{b + 1:02d}" for b in range(60) if b not in (16, 43)] + ["B61", "B62"]
     names[4] = "b05"
@@ -88,7 +91,8 @@ def branch_register() -> Columns:
 
 
 def evening_opening() -> Columns:
-    """Monthly loans of 40 branches over 16 months; 18 of them open in the evening from month 9 on and gain 120 loans."""
+    """Monthly loans of 40 branches over 16 months; 18 of them open in the evening from month 9 on and gain 120
+    loans."""
     rng = np.random.default_rng(603)
     branch, month = np.repeat(np.arange(40), 16), np.tile(np.arange(1, 17), 40)
     opens = np.arange(40) < 18
@@ -130,7 +134,8 @@ GENRES = 48
 
 
 def genre_loans() -> Columns:
-    """Loans of 48 genres in 24 branch quarters: hill and harbour (12 each) favour other genres, half of each has a reading
+    """Loans of 48 genres in 24 branch quarters: hill and harbour (12 each) favour other genres, half of each has a
+    reading
     club, which adds to a third of the genres. Three genres were never lent."""
     rng = np.random.default_rng(605)
     site, club = np.repeat([0, 1], 12), np.tile([0, 1], 12)

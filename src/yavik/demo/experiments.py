@@ -43,7 +43,8 @@ LAMPS = ("desk", "ceiling", "both")
 
 
 def quiet_desks() -> Columns:
-    """Pages ~ 24, less 0.12 for each dB above 35; 'both' lamps give 2 more. Halls SD 2, hall × lamp SD 1.2, rest SD 1.5."""
+    """Pages ~ 24, less 0.12 for each dB above 35; 'both' lamps give 2 more. Halls SD 2, hall × lamp SD 1.2, rest SD
+    1.5."""
     rng = np.random.default_rng(403)
     hall, lamp, noise = (a.ravel() for a in np.meshgrid(np.arange(6), np.arange(3), np.arange(4), indexing="ij"))
     db = np.array(NOISES)[noise]

@@ -6,7 +6,8 @@ from yavik.demo.table import TOWNS, Columns, DemoTable, describe_many, fixed, le
 
 
 def reading_pace() -> Columns:
-    """Pace = 180 + 6 span + 4 recall + 0.8 practice, SD 18; span, recall and attention correlate at 0.5; rest does nothing."""
+    """Pace = 180 + 6 span + 4 recall + 0.8 practice, SD 18; span, recall and attention correlate at 0.5; rest does
+    nothing."""
     rng = np.random.default_rng(501)
     common = rng.normal(size=70)
     span, recall, attention = (0.7 * common + np.sqrt(0.51) * rng.normal(size=70) for _ in range(3))
@@ -29,7 +30,8 @@ AGES = ("under 12", "12 to 17", "18 to 39", "40 to 64", "65 and over")
 
 
 def winter_challenge() -> Columns:
-    """Log odds of finishing = −2.2 + 0.09 minutes − 0.0009 minutes² + 0.16 visits + 0.5 reminders (yes) − 0.35 late fees
+    """Log odds of finishing = −2.2 + 0.09 minutes − 0.0009 minutes² + 0.16 visits + 0.5 reminders (yes) − 0.35 late
+    fees
     + (0.5 family, 0.3 senior) − 0.0 age group; about a third of the late fees are unknown (−1)."""
     rng = np.random.default_rng(502)
     n = 3400
@@ -67,7 +69,8 @@ TUTORS = ("none", "volunteer", "paired readers")
 
 
 def fluency() -> Columns:
-    """Words a minute: child (intercept SD 9, slope SD 0.8) + 2.0 a week, 1.0 more with a volunteer, 2.2 more in pairs; 1.5 for each hour slept; SD 4."""
+    """Words a minute: child (intercept SD 9, slope SD 0.8) + 2.0 a week, 1.0 more with a volunteer, 2.2 more in
+    pairs; 1.5 for each hour slept; SD 4."""
     rng = np.random.default_rng(503)
     child, week = np.repeat(np.arange(36), 6), np.tile(np.arange(1, 7), 36)
     way = np.arange(36) % 3

@@ -1,4 +1,5 @@
-"""Two waves of the reader survey, with a final weight and 50 replicate weights each; some questions were renamed between.
+"""Two waves of the reader survey, with a final weight and 50 replicate weights each; some questions were renamed
+between.
 
 The truth: the share that read in the last week is 58 % in 2023 and 63 % in 2025; visits a month ~ 2.1 and 2.4 (negative
 binomial, size 1.5); trust 1 to 5 about 3.4 in both. Replicates are jackknife: 50 random groups, one left out at a time.
@@ -58,7 +59,8 @@ def survey_2023() -> Columns:
 
 
 def survey_2025() -> Columns:
-    """'read_week' became 'last_week_read' with the codes turned round, 'trust' became 'trust_library'; a new question came."""
+    """'read_week' became 'last_week_read' with the codes turned round, 'trust' became 'trust_library'; a new
+    question came."""
     w = wave(2025, 3660, 702)
     n = len(w["age"])
     return {

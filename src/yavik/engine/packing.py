@@ -106,7 +106,8 @@ def _original(store: Store, archive: zipfile.ZipFile, body: TableBody, files: di
 
 
 def script_of(name: str, items: list[PackedItem]) -> str:
-    """The study as a Python program: tables in an order in which each finds what it reads, then what is made of them."""
+    """The study as a Python program: tables in an order in which each finds what it reads, then what is made of
+    them."""
     bodies = {i.id: (i, TableBody.model_validate(i.body)) for i in items if i.type == "table"}
     done: list[str] = []
     begun: set[str] = set()
@@ -172,7 +173,8 @@ BODIES: dict[str, type[BaseModel]] = {
 
 
 def demand_sound(packed: PackedStudy) -> None:
-    """Raises DataProblem for an entry that Yavik could not have written, and for tables made from each other in a circle:
+    """Raises DataProblem for an entry that Yavik could not have written, and for tables made from each other in a
+    circle:
     one bad entry is refused at the door and does not close a study later."""
     reads: dict[str, list[str]] = {}
     for item in packed.items:

@@ -1,4 +1,5 @@
-"""The same call on an existing distributed engine (Dask), for answers: data and description travel, JSON comes back."""
+"""The same call on an existing distributed engine (Dask), for answers: data and description travel, JSON comes
+back."""
 
 import threading
 from typing import Any

@@ -36,8 +36,10 @@ class Compared:
 
 
 def compare(path: Path) -> Compared:
-    """Runs the study's script on its files, in a process of its own, and compares tables, answers and figures with what
-    the packed study holds. Nothing of the zip is run or can be imported: the script is written anew from study.json, the
+    """Runs the study's script on its files, in a process of its own, and compares tables, answers and figures with
+    what
+    the packed study holds. Nothing of the zip is run or can be imported: the script is written anew from study.json,
+    the
     files get names of ours in a folder beside it, and the process knows only Yavik's own modules. Raises DataProblem.
     """
     with safe_zip(path, WHAT) as archive, tempfile.TemporaryDirectory(prefix="yavik-") as name:
@@ -91,7 +93,8 @@ def _bounds() -> None:
     """What the process may take at most: files made to exhaust a machine end the run, not the machine."""
     free = available()
     if free:
-        # Address space, of which libraries reserve much. The drawing process, which reserves most, lifts it for itself.
+        # Address space, of which libraries reserve much. The drawing process, which reserves most, lifts it for
+        # itself.
         resource.setrlimit(resource.RLIMIT_AS, (free + (4 << 30), resource.RLIM_INFINITY))
     resource.setrlimit(resource.RLIMIT_FSIZE, (MOST_WRITTEN,) * 2)
     resource.setrlimit(resource.RLIMIT_CPU, (LONGEST_RUN * 4,) * 2)

@@ -85,7 +85,8 @@ def short_id(route: APIRoute) -> str:
 
 
 def warm_up() -> None:
-    """The first answer and picture of a process pay for imports and start-up; they are paid here, beside the first page."""
+    """The first answer and picture of a process pay for imports and start-up; they are paid here, beside the first
+    page."""
     from yavik.core.figures.images import svg
     from yavik.core.files.delimited import read
     from yavik.core.methods import answer

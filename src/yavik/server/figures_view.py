@@ -90,7 +90,8 @@ def renewed(store: Store, engine: Engine, study_id: str, question: Item) -> Answ
 
 
 def bring_up_to_date(store: Store, engine: Engine, study_id: str) -> None:
-    """Answers every question and draws every figure that can be, so that what is packed can be compared with later."""
+    """Answers every question and draws every figure that can be, so that what is packed can be compared with
+    later."""
     for item in store.items.items(study_id):
         try:
             if item.type == "question":
@@ -102,7 +103,8 @@ def bring_up_to_date(store: Store, engine: Engine, study_id: str) -> None:
 
 
 def figure_key(store: Store, item: Item) -> str | None:
-    """What the drawing depends on: description, cells, the colours of its levels, and the answer that lends its marks."""
+    """What the drawing depends on: description, cells, the colours of its levels, and the answer that lends its
+    marks."""
     body = figure_body(item)
     figure = body.figure
     source = figure.question if figure.kind == "answer" else figure.marks_from

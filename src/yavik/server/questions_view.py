@@ -30,7 +30,8 @@ def is_ready(body: QuestionBody) -> bool:
 
 
 def present_key(store: Store, item: Item) -> str | None:
-    """The key its answer would have now; None where it cannot be known (slots empty, table gone or not worked out)."""
+    """The key its answer would have now; None where it cannot be known (slots empty, table gone or not worked
+    out)."""
     body = question_body(item)
     if not is_ready(body):
         return None

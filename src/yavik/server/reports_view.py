@@ -254,7 +254,8 @@ def node_for(kind: str, ref: str, parts: list[str], said: str | None = None) -> 
 
 
 def noted(doc: dict[str, Any], state: ReportState) -> dict[str, Any]:
-    """The same text with every live place taken note of: what it says now is what it is compared with from here on."""
+    """The same text with every live place taken note of: what it says now is what it is compared with from here
+    on."""
     live = {w.uid: w for w in state.live}
     embeds = {e.uid: e for e in state.embeds}
 

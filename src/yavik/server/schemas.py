@@ -84,7 +84,8 @@ class NewPath(BaseModel):
 
 
 class PathTried(BaseModel):
-    """What a path would do on a table: an effect for each step, and columns that it was made on and this table lacks."""
+    """What a path would do on a table: an effect for each step, and columns that it was made on and this table
+    lacks."""
 
     effects: list[Effect]
     lacking: list[str]
@@ -205,7 +206,8 @@ class Window(BaseModel):
 
 
 class Found(BaseModel):
-    """Where a notable cell is: its place in what is shown, its row's number and its column; None where there is none."""
+    """Where a notable cell is: its place in what is shown, its row's number and its column; None where there is
+    none."""
 
     row: int | None = None
     number: int | None = None

@@ -45,7 +45,8 @@ class FigureBody(BaseModel):
 
 
 class StyleBody(BaseModel):
-    """A study's own style: how new figures look, and the colours and marks of levels by column, which all figures follow."""
+    """A study's own style: how new figures look, and the colours and marks of levels by column, which all figures
+    follow."""
 
     look: Look = Field(default_factory=Look)
     preset: str | None = "journal"

@@ -258,7 +258,8 @@ class Items:
             return change
 
     def go_to(self, study_id: str, change_id: int) -> Change:
-        """The study as it was right after a change: every entry changed since then gets its state of that moment, as a
+        """The study as it was right after a change: every entry changed since then gets its state of that moment, as
+        a
         change of its own, so that nothing in between is lost. Raises LookupError."""
         with self._turn, self.session() as s, s.begin():
             moment = s.get(Change, change_id)

@@ -38,7 +38,8 @@ class Tables:
         return self.key(body.link) if body.link else body.root
 
     def key(self, table_id: str) -> str:
-        """The key of a table's present version, without working it out. Raises LookupError, DataProblem (a circle)."""
+        """The key of a table's present version, without working it out. Raises LookupError, DataProblem (a
+        circle)."""
         walked: list[str] = getattr(self._walk, "ids", [])
         if table_id in walked:
             raise DataProblem(CIRCLE)

@@ -1,4 +1,5 @@
-"""What a line-up needs to know of a model: its estimates by name and how well it fits. Every model answer carries one."""
+"""What a line-up needs to know of a model: its estimates by name and how well it fits. Every model answer carries
+one."""
 
 from collections.abc import Sequence
 from typing import Literal

@@ -70,7 +70,8 @@ class Quantity:
         letter = title in LETTERS
         role: Role = "estimate" if self.role == "value" and key in ESTIMATES else self.role
         return Head(
-            key=key, title=shown, align="left" if role in ("name", "said") else "right", italic=letter, role=role, unit=self.unit, lowered=self.lowered,
+            key=key, title=shown, align="left" if role in ("name", "said") else "right", italic=letter, role=role,
+            unit=self.unit, lowered=self.lowered,
         )  # fmt: skip
 
     def under(self, title: str | None) -> "Quantity":
@@ -140,7 +141,8 @@ def count(n: float, title: str | None = "n") -> Quantity:
 
 
 def num(
-    value: float, decimals: int, title: str | None = "", *, why: str = HERE, role: Role = "value", unit: str | None = None
+    value: float, decimals: int, title: str | None = "", *, why: str = HERE, role: Role = "value",
+    unit: str | None = None
 ) -> Quantity:  # fmt: skip
     """A number with fixed decimals; NaN and infinities become a dash with the reason."""
     if not math.isfinite(value):
@@ -191,7 +193,8 @@ def p(value: float, title: str | None = "p", why: str = HERE) -> Quantity:
 
 
 def ci(
-    low: float, high: float, decimals: int, alpha: float | None, *, why: str = HERE, what: str = "CI", key: str = "ci",
+    low: float, high: float, decimals: int, alpha: float | None, *, why: str = HERE, what: str = "CI",
+    key: str = "ci",
     unit: str | None = None,
 ) -> Row:  # fmt: skip
     """An interval: one column of words, kept under ``ci_low``, with the upper end beside it for whoever computes.
@@ -276,7 +279,12 @@ def f_cells(test: F | str | None, *keys: str, why: str = HERE, lowered: str = ""
     nan = math.nan
     why = test if isinstance(test, str) else why
     f, df1, df2, value = (test.f, test.df1, test.df2, test.p) if test and not isinstance(test, str) else (nan,) * 4
-    made = {"f": stat(f, "F", why, lowered), "df1": df(df1, why=why), "df2": df(df2, "df of error", why), "p": p(value, why=why)}  # fmt: skip
+    made = {
+        "f": stat(f, "F", why, lowered),
+        "df1": df(df1, why=why),
+        "df2": df(df2, "df of error", why),
+        "p": p(value, why=why),
+    }
     return {k: made[k] for k in keys or F_KEYS}
 
 
@@ -295,7 +303,8 @@ def chi2_cells(test: Chi2 | str | None, why: str = HERE, letter: str = "χ²") -
 
 
 def tested(
-    letter: str, value: float, df: Sequence[float] = (), p: float | None = None, *, lowered: str = "", after: str = "",
+    letter: str, value: float, df: Sequence[float] = (), p: float | None = None, *, lowered: str = "",
+    after: str = "",
     text: str | None = None, n: int | None = None,
 ) -> list[Span]:  # fmt: skip
     """'F_W(2, 68.7) = 12.55, p < .001': a test in a sentence.

@@ -23,7 +23,8 @@ def type_px(figure: Figure) -> float:
 
 
 def bounded(axis: Axis, figure: Figure, which: str, high: float | None) -> Axis:
-    """The axis with its own bounds, room at its ends, and room for marks. Raises DataProblem where a scale cannot hold it."""
+    """The axis with its own bounds, room at its ends, and room for marks. Raises DataProblem where a scale cannot
+    hold it."""
     if axis.type == "places":
         return axis
     own_low, own_high = getattr(figure, f"{which}_min"), getattr(figure, f"{which}_max")
@@ -162,7 +163,8 @@ def places(figure: Figure, which: str, axis: Axis, room: float) -> Vega:
 
 
 def told_apart(names: Sequence[str], fits: int) -> list[str]:
-    """Names cut to so many letters; where their beginnings are alike, the words that they share are left out instead."""
+    """Names cut to so many letters; where their beginnings are alike, the words that they share are left out
+    instead."""
     fits = max(4, fits)
 
     def cut(name: str) -> str:

@@ -60,7 +60,8 @@ class ShadedRange(Own):
 
 
 class FreeNote(Own):
-    """Words at a place of the data, with an arrow where ``to_x`` and ``to_y`` are set. Places of groups count from 0."""
+    """Words at a place of the data, with an arrow where ``to_x`` and ``to_y`` are set. Places of groups count from
+    0."""
 
     text: str = Field("", max_length=500)
     x: float = Field(allow_inf_nan=False)

@@ -151,7 +151,8 @@ def caption_of(template: str, parts: dict[str, str]) -> list[Span]:
 
 
 KNOWN = {
-    "subject", "counts", "boxes", "violins", "points", "means", "letters", "brackets", "fitted", "p", "answer", "bars",
+    "subject", "counts", "boxes", "violins", "points", "means", "letters", "brackets", "fitted", "p", "answer",
+    "bars",
     "curves", "steps", "lines", "hulls", "ellipses", "arrows", "left", "r", "area",
 }  # fmt: skip
 """Names of all live parts: one that is not drawn now is left out, not printed as ``{name}``."""

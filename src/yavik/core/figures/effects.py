@@ -142,7 +142,8 @@ def roc_curve(false_alarms: Any, sensitivity: Any, at: tuple[float, float] | Non
 
 
 def calibration(expected: Any, seen: Any, low: Any, high: Any, title: str) -> Drawn:
-    """Share of yes that was seen over the probability that was said, with intervals, and the line of perfect agreement."""
+    """Share of yes that was seen over the probability that was said, with intervals, and the line of perfect
+    agreement."""
     values = [
         {"x": float(a), "y": float(b), "low": float(c), "high": float(d)}
         for a, b, c, d in zip(expected, seen, low, high, strict=True)

@@ -1,4 +1,5 @@
-"""What is set over the data: reference lines, shaded ranges, notes with arrows, letters, p, brackets, a model's lines."""
+"""What is set over the data: reference lines, shaded ranges, notes with arrows, letters, p, brackets, a model's
+lines."""
 
 import math
 from typing import Any

@@ -1,4 +1,5 @@
-"""Vega-Lite layers of plain values: rules, rectangles, points, lines, areas, words. One place for how each is written."""
+"""Vega-Lite layers of plain values: rules, rectangles, points, lines, areas, words. One place for how each is
+written."""
 
 import json
 from collections.abc import Sequence
@@ -68,7 +69,8 @@ def layer(values: list[dict[str, Any]], mark: dict[str, Any], **encoding: Any) -
 def rule(
     values: list[dict[str, Any]], width: float, *, dash: bool = False, colour: str | None = INK, **at: str
 ) -> Vega:
-    """A straight line from (x, y) to (x2, y2); what is left out runs across. ``colour`` None takes each value's own."""
+    """A straight line from (x, y) to (x2, y2); what is left out runs across. ``colour`` None takes each value's
+    own."""
     mark: dict[str, Any] = {"type": "rule", "strokeWidth": width}
     if colour:
         mark["color"] = colour

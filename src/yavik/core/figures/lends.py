@@ -33,7 +33,8 @@ def lent(figure: Figure, name: str, spec: dict[str, Any], answer: Answer) -> Len
 
 
 def fitting(figure: Figure, marks: Marks) -> Marks:
-    """A model's lines only where they run along this figure's axis: those of its colours, or the ones for all rows."""
+    """A model's lines only where they run along this figure's axis: those of its colours, or the ones for all
+    rows."""
     over = [line for line in marks.fitted if line.over == figure.x and figure.kind in ("relation", "course")]
     own = [line for line in over if line.by == figure.colour] or [line for line in over if line.by is None]
     return marks.model_copy(update={"fitted": own, "fitted_note": marks.fitted_note if own else ""})

@@ -25,7 +25,8 @@ def _frame(vega: dict[str, Any], alt: str) -> dict[str, Any]:
 
 
 def bin_edges(values: Any) -> Any:
-    """For sorted values: Freedman and Diaconis' (1981) width, held between 5 and 40 bins; whole-number columns get whole-number bins."""
+    """For sorted values: Freedman and Diaconis' (1981) width, held between 5 and 40 bins; whole-number columns get
+    whole-number bins."""
     low, high, n = values[0], values[-1], len(values)
     if low == high:
         return np.array([low - 0.5, high + 0.5])

@@ -1,4 +1,5 @@
-"""What a kind of figure makes of its data: layers in panels, axes, levels with colours, words, and the numbers behind it."""
+"""What a kind of figure makes of its data: layers in panels, axes, levels with colours, words, and the numbers
+behind it."""
 
 from dataclasses import dataclass, field
 from typing import Any, Literal

@@ -92,7 +92,8 @@ class Cloud:
 def scatter(
     clouds: Sequence[Cloud], x_title: str, y_title: str, *, size: tuple[int, int] = (330, 270), jitter: bool = False
 ) -> Drawn:
-    """Points that tell their row when pointed at, a line per group; jitter spreads points that would cover one another."""
+    """Points that tell their row when pointed at, a line per group; jitter spreads points that would cover one
+    another."""
     rng = np.random.default_rng(1)
     points, lines = [], []
     share = max(1, MOST_POINTS // max(len(clouds), 1))

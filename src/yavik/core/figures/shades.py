@@ -76,7 +76,8 @@ def heat(names: Sequence[str], r: Any, texts: Sequence[Sequence[str]], alt: str)
 
 
 def shares(rows: Sequence[str], columns: Sequence[str], counts: Any, row_title: str, legend: str) -> Drawn:
-    """A bar per row divided by the shares of the columns; its height follows the row's own count, so area is count."""
+    """A bar per row divided by the shares of the columns; its height follows the row's own count, so area is
+    count."""
     counts = np.asarray(counts, float)
     totals = counts.sum(axis=1)
     heights = 26 * len(rows) * totals / max(totals.sum(), 1)

@@ -13,7 +13,8 @@ SEEN: dict[str, list[list[float]]] = {
     "without red cones": [[0.152286, 1.052583, -0.204868], [0.114503, 0.786281, 0.099216], [-0.003882, -0.048116, 1.051998]],
     "without green cones": [[0.367322, 0.860646, -0.227968], [0.280085, 0.672501, 0.047413], [-0.011820, 0.042940, 0.968881]],
 }  # fmt: skip
-"""Of linear RGB, for the two common kinds in full (Machado, Oliveira & Fernandes, 2009); the third meets one in ten thousand."""
+"""Of linear RGB, for the two common kinds in full (Machado, Oliveira & Fernandes, 2009); the third meets one in ten
+thousand."""
 LEAST = 9.0
 """CIEDE2000 below which two small marks are easily taken for one another."""
 LEAST_GREY = 9.0

@@ -24,7 +24,8 @@ SPARSE_CELLS = 3_000_000
 
 
 def demand_cells(rows: int, columns: int, filled: int | None = None) -> None:
-    """Raises DataProblem before more cells are built than a table from rows can have, or nearly none of them filled."""
+    """Raises DataProblem before more cells are built than a table from rows can have, or nearly none of them
+    filled."""
     cells = rows * columns
     sparse = filled is not None and cells > SPARSE_CELLS and filled * 200 < cells
     if cells > MOST_CELLS or sparse:

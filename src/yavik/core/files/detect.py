@@ -109,7 +109,8 @@ def find_delimiter(text: str) -> str:
 
 
 def find_header(rows: list[list[str]]) -> bool:
-    """True when the first row has no numbers or dates though some column below it has, or all of it is distinct text."""
+    """True when the first row has no numbers or dates though some column below it has, or all of it is distinct
+    text."""
     if not rows:
         raise DataProblem("The file is empty: it holds no rows.")
     first = [c.strip() for c in rows[0]]

@@ -1,4 +1,5 @@
-"""Looks into files that are not plain text, in a process of its own: a few kilobytes can be made to swell to anything."""
+"""Looks into files that are not plain text, in a process of its own: a few kilobytes can be made to swell to
+anything."""
 
 from pathlib import Path
 from typing import Any

@@ -74,7 +74,8 @@ def _parsed(text: str) -> Any:
 
 
 def _integer(digits: str) -> int | float:
-    """A whole number; one of more digits than a double can tell apart is a float, one beyond them all a text's size."""
+    """A whole number; one of more digits than a double can tell apart is a float, one beyond them all a text's
+    size."""
     return int(digits) if len(digits) < 19 else float(digits[:400])
 
 

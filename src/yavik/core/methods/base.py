@@ -195,7 +195,8 @@ class Method(Generic[S]):
     page: Page
     version: str = "1"
     new_columns: Callable[[Table, S], list[tuple[Column, Any]]] | None = None
-    """Columns with a value for every row that an answer can give back to the table: predictions, residuals, scores."""
+    """Columns with a value for every row that an answer can give back to the table: predictions, residuals,
+    scores."""
     name: Callable[[S], str] = lambda _spec: ""
     """A short name for a question of this kind, from its slots."""
     keywords: tuple[str, ...] = field(default=())

@@ -1,4 +1,5 @@
-"""The appendix that is made for the researcher: how data were prepared, what columns mean, what was computed and how."""
+"""The appendix that is made for the researcher: how data were prepared, what columns mean, what was computed and
+how."""
 
 from dataclasses import dataclass
 from typing import Any

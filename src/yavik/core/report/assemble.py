@@ -1,4 +1,5 @@
-"""From a report's description to a document: embeds and live words filled in, tables and figures numbered in order."""
+"""From a report's description to a document: embeds and live words filled in, tables and figures numbered in
+order."""
 
 from collections.abc import Callable
 from dataclasses import dataclass, field
@@ -15,7 +16,8 @@ from yavik.core.report.phrases import holds, phrases
 
 @dataclass
 class Embed:
-    """What an answer or figure node stands for, as looked up by the caller. ``parts`` are block ids, 'headline' and 'figure'."""
+    """What an answer or figure node stands for, as looked up by the caller. ``parts`` are block ids, 'headline' and
+    'figure'."""
 
     name: str
     answer: Answer | None = None

@@ -1,4 +1,5 @@
-"""A report's description: a small tree of nodes, as the editor keeps it, and how the whole is set. Nothing in it is HTML."""
+"""A report's description: a small tree of nodes, as the editor keeps it, and how the whole is set. Nothing in it is
+HTML."""
 
 from typing import Any, Literal
 
@@ -35,7 +36,8 @@ class MarkNode(BaseModel):
 
 
 class Node(BaseModel):
-    """``answer`` carries attrs question, parts, captions, uid; ``figure`` figure, uid; ``live`` question, key, said, uid;
+    """``answer`` carries attrs question, parts, captions, uid; ``figure`` figure, uid; ``live`` question, key, said,
+    uid;
     ``crossReference`` target and part; ``footnote`` text; heading carries level; ``appendix`` parts."""
 
     model_config = ConfigDict(extra="ignore")

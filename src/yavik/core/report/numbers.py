@@ -18,7 +18,8 @@ def comma(text: str) -> str:
 
 
 def comma_spans(spans: list[Span]) -> list[Span]:
-    """Runs of one style are read together where a number is cut by a change of style: it never is inside its digits."""
+    """Runs of one style are read together where a number is cut by a change of style: it never is inside its
+    digits."""
     return [s.model_copy(update={"t": comma(s.t)}) for s in spans]
 
 

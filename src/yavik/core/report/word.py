@@ -1,4 +1,5 @@
-"""DOCX: native headings and tables, captions as fields with cross-references, footnotes, figures with alternative text."""
+"""DOCX: native headings and tables, captions as fields with cross-references, footnotes, figures with alternative
+text."""
 
 import io
 from typing import Any
@@ -216,7 +217,8 @@ def _cell(
 
 
 def _rules(cells: list[Any], plain: bool) -> None:
-    """A rule above and below, one under the head, hairlines between: as in a journal; plain has only the hairlines."""
+    """A rule above and below, one under the head, hairlines between: as in a journal; plain has only the
+    hairlines."""
     last = len(cells) - 1
     for r, row in enumerate(cells):
         for cell in row:

@@ -1,4 +1,5 @@
-"""Writing a study as a script: read the files, take the steps, ask the questions, draw the figures, set the reports."""
+"""Writing a study as a script: read the files, take the steps, ask the questions, draw the figures, set the
+reports."""
 
 import pprint
 from dataclasses import dataclass, field

@@ -10,7 +10,8 @@ Adjust = Literal["holm", "none", "bonferroni", "sidak", "fdr"]
 
 
 def adjust(p: Floats, method: Adjust) -> Floats:
-    """p values of a family: Bonferroni, Šidák, Holm (1979), or the false discovery rate of Benjamini and Hochberg (1995)."""
+    """p values of a family: Bonferroni, Šidák, Holm (1979), or the false discovery rate of Benjamini and Hochberg
+    (1995)."""
     m = len(p)
     if method == "none" or m == 0:
         return p.copy()

@@ -74,7 +74,8 @@ class Prepared:
 
 def prepare(design: Design, y: Floats, columns: Sequence[int], intercept: bool) -> Prepared:
     n, k, f = len(y), len(columns), int(intercept)
-    # Any centre and scale give the same model in the end; those of a part of the rows are near enough to be good ones.
+    # Any centre and scale give the same model in the end; those of a part of the rows are near enough to be good
+    # ones.
     places = np.linspace(0, n - 1, min(n, FIRST)).astype(np.int64)
     part = design.matrix({key: v[places] for key, v in design.data.items()}, len(places))[:, columns]
     centre = part.mean(axis=0) if f else np.zeros(k)

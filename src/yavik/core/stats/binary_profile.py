@@ -10,7 +10,8 @@ from yavik.core.stats.groups import Floats
 
 
 def without(found: BinaryFit, places: Sequence[int]) -> tuple[float, int]:
-    """Likelihood-ratio χ² and df of some coefficients being zero; penalised where the fit is (Heinze & Schemper, 2002)."""
+    """Likelihood-ratio χ² and df of some coefficients being zero; penalised where the fit is (Heinze & Schemper,
+    2002)."""
     start = found.scaled.copy()
     start[list(places)] = 0.0
     less = fit(found.data, found.link, found.penalty, start, dict.fromkeys(places, 0.0))
@@ -27,7 +28,8 @@ def null_likelihood(y: Floats, link: Link, intercept: bool) -> float:
 
 
 def profile_interval(found: BinaryFit, place: int, alpha: float) -> tuple[float, float]:
-    """Where the likelihood, maximised over all others, falls by half the chi-square quantile (Venzon & Moolgavkar, 1988).
+    """Where the likelihood, maximised over all others, falls by half the chi-square quantile (Venzon & Moolgavkar,
+    1988).
 
     Returns:
         For the coefficient at ``place`` in the unit of its column; infinite where it never falls so far.
@@ -77,7 +79,8 @@ def _profile_of_intercept(found: BinaryFit, goal: float) -> tuple[float, float]:
 
 
 def score_test(found: BinaryFit, added: Floats) -> tuple[float, int]:
-    """Chi-square of adding columns to a fitted model, without fitting it again (Rao, 1948); shape of ``added`` (n, k)."""
+    """Chi-square of adding columns to a fitted model, without fitting it again (Rao, 1948); shape of ``added`` (n,
+    k)."""
     d, x = found.data, found.data.x
     if not added.shape[1]:
         return 0.0, 0

@@ -47,7 +47,8 @@ class Clustered:
 
     @cached_property
     def _parts(self) -> tuple[Floats, Floats, Floats]:
-        """Of each cluster's matrix: eigenvalues (shares of leverage), one over what they leave of 1, and vectors. Directions that a cluster decides alone are left out of the second (generalised inverse)."""
+        """Of each cluster's matrix: eigenvalues (shares of leverage), one over what they leave of 1, and vectors.
+        Directions that a cluster decides alone are left out of the second (generalised inverse)."""
         assert self.inner is not None
         values, vectors = np.linalg.eigh(self.inner)
         values = np.clip(values, 0.0, 1.0)
@@ -90,7 +91,8 @@ class Clustered:
         return np.asarray(out)
 
     def df(self, rows: Floats) -> Floats:
-        """Satterthwaite's degrees of freedom of single combinations of coefficients, shape (k,) (Bell & McCaffrey, 2002)."""
+        """Satterthwaite's degrees of freedom of single combinations of coefficients, shape (k,) (Bell & McCaffrey,
+        2002)."""
         if self.inner is None or self.n > MOST_SQUARE:
             return np.full(len(rows), float(self.n - 1))
         out = np.empty(len(rows))
@@ -141,7 +143,8 @@ class Clustered:
     def wild(self, rows: Floats, coef: Floats, draws: int, seed: int) -> float:
         """p of rows @ coef = 0 by the wild cluster bootstrap with the null imposed (Cameron, Gelbach & Miller, 2008).
 
-        Each cluster's residuals under the null get one sign, below twelve clusters one of Webb's six weights: of so few
+        Each cluster's residuals under the null get one sign, below twelve clusters one of Webb's six weights: of so
+        few
         signs there are too few patterns. The statistic of every draw is the plain clustered Wald statistic.
         """
         assert self.inner is not None

@@ -238,7 +238,8 @@ def _pass(d: Prepared, offset: Floats | None, beta: Floats, alpha: float) -> tup
 def _newton(
     d: Prepared, offset: Floats | None, beta: Floats, alpha: float
 ) -> tuple[Floats, Floats, float, bool, int]:
-    """Scoring steps with halving: coefficients, information, minus half the deviance, whether they settled, how many."""
+    """Scoring steps with halving: coefficients, information, minus half the deviance, whether they settled, how
+    many."""
     ll, gradient, information = _pass(d, offset, beta, alpha)
     if not len(beta):
         return beta, information, ll, True, 0
@@ -250,7 +251,8 @@ def _newton(
             if fresh[0] >= ll - 1e-12 * (abs(ll) + 1):
                 break
             step /= 2
-        # What the next step could gain, in units of the log-likelihood: it knows nothing of the columns' or counts' sizes.
+        # What the next step could gain, in units of the log-likelihood: it knows nothing of the columns' or counts'
+        # sizes.
         rest = abs(float(step @ gradient))
         beta, (ll, gradient, information) = beta + step, fresh
         if min(rest, float(gradient @ invert(information) @ gradient)) < SETTLED:

@@ -70,7 +70,8 @@ class DesignColumn:
 
 
 Origin = Mapping[str, tuple[float, float]]
-"""For each number its centre and scale: columns hold (x − centre)/scale. Names that are not there stand as they are."""
+"""For each number its centre and scale: columns hold (x − centre)/scale. Names that are not there stand as they
+are."""
 
 
 class Design:
@@ -177,7 +178,8 @@ class Design:
         return out
 
     def carry(self, to: Origin | None = None) -> Any:
-        """What turns coefficients (the intercept first) into those of columns about another origin, shape (1 + p, 1 + p).
+        """What turns coefficients (the intercept first) into those of columns about another origin, shape (1 + p, 1
+        + p).
 
         Without ``to``: of the columns as they are. In extended precision, since binomials of large centres cancel.
         """
@@ -211,7 +213,8 @@ class Design:
         return self.carry({k: (v, 1.0) for k, v in self.about.items()})
 
     def tested(self, term: int) -> Floats:
-        """``hypothesis`` in the design's own coefficients: what is tested is said of the columns as they are spoken of."""
+        """``hypothesis`` in the design's own coefficients: what is tested is said of the columns as they are spoken
+        of."""
         rows = self.hypothesis(term) @ self.raw[1:, 1:]
         size = np.abs(rows).max(axis=1, keepdims=True)
         return np.asarray(rows / np.where(size > 0, size, 1), np.float64)

@@ -21,7 +21,8 @@ Progress = Callable[[float], None]
 
 @dataclass(frozen=True)
 class Permuted:
-    """``draws`` divisions looked at; exact when these are all there are. With chance draws p = (hits + 1)/(draws + 1).
+    """``draws`` divisions looked at; exact when these are all there are. With chance draws p = (hits + 1)/(draws +
+    1).
 
     ``ends``: the differences that this very test does not reject, where it was asked for; see ``_ends``.
     """

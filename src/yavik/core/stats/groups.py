@@ -51,7 +51,8 @@ class Groups:
 
     @classmethod
     def known(cls, n: Floats, means: Floats, variances: Floats, names: tuple[str, ...]) -> "Groups":
-        """Groups of which only n, mean and variance are known; whatever needs the values themselves must not be asked."""
+        """Groups of which only n, mean and variance are known; whatever needs the values themselves must not be
+        asked."""
         nothing = np.empty(0)
         made = cls(nothing, np.concatenate([[0], np.cumsum(n)]).astype(np.int64), nothing.astype(np.int64), names)
         made.__dict__.update(shift=0.0, shifted_means=means, means=means, ss=variances * (n - 1))

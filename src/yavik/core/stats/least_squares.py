@@ -118,7 +118,8 @@ class LeastSquares:
 
     @property
     def log_likelihood(self) -> float:
-        """Of normal errors; with weights less the half sum of their logs, which is the same for all models of the rows."""
+        """Of normal errors; with weights less the half sum of their logs, which is the same for all models of the
+        rows."""
         return -0.5 * self.n * (float(np.log(2 * np.pi * max(self.rss, 1e-300) / self.n)) + 1)
 
     @property

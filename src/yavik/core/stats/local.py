@@ -45,7 +45,8 @@ def local_line(x: Floats, y: Floats, at: Floats, span: float) -> Floats:
 
 
 def _nearest(x: Floats, place: float, k: int) -> int:
-    """Where the k values of sorted ``x`` nearest to ``place`` begin: a search by halves, as the window only ever moves on."""
+    """Where the k values of sorted ``x`` nearest to ``place`` begin: a search by halves, as the window only ever
+    moves on."""
     low, high = 0, len(x) - k
     while low < high:
         middle = (low + high) // 2

@@ -17,7 +17,8 @@ from yavik.core.stats.within import Friedman
 
 @dataclass(frozen=True)
 class Pairs:
-    """One entry per pair; ``difference`` is a minus b. ``p`` is of the single comparison, ``p_adjusted`` of the family.
+    """One entry per pair; ``difference`` is a minus b. ``p`` is of the single comparison, ``p_adjusted`` of the
+    family.
 
     ``df`` and the interval are None where the method has none.
     """
@@ -125,7 +126,8 @@ def nemenyi_within(found: Friedman, blocks: int) -> Pairs:
 
 
 def ranks_within(found: Friedman, blocks: int, method: Adjust) -> Pairs:
-    """Differences of mean ranks within blocks (Dunn, 1964, for blocks): normal p with the ties' variance, adjusted."""
+    """Differences of mean ranks within blocks (Dunn, 1964, for blocks): normal p with the ties' variance,
+    adjusted."""
     k = len(found.mean_ranks)
     a, b = np.triu_indices(k, 1)
     difference = found.mean_ranks[a] - found.mean_ranks[b]

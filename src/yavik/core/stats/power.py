@@ -63,7 +63,8 @@ def two_shares(n: float, p1: float, p2: float, ratio: float, alpha: float, alter
 
 
 def one_way(n: float, f: float, k: int, alpha: float) -> float:
-    """Classical F with n rows in each of k groups; f is the SD of the group means over the SD within (Cohen, 1988)."""
+    """Classical F with n rows in each of k groups; f is the SD of the group means over the SD within (Cohen,
+    1988)."""
     df2 = k * (n - 1)
     return _upper_f(k - 1, df2, f * f * k * n, alpha)
 

@@ -119,7 +119,14 @@ def one_factor(r: Floats) -> OneFactor | None:
     smc = 1 / np.maximum(np.diag(np.linalg.pinv(r)), 1.0)
     start = np.log(np.clip(smc, 2 * LEAST_UNIQUE, 1.0))
     low = np.log(LEAST_UNIQUE)
-    got = optimize.minimize(away, start, jac=True, method="L-BFGS-B", bounds=[(low, 0.0)] * k, options={"maxiter": 500, "ftol": 1e-13, "gtol": 1e-9})  # fmt: skip
+    got = optimize.minimize(
+        away,
+        start,
+        jac=True,
+        method="L-BFGS-B",
+        bounds=[(low, 0.0)] * k,
+        options={"maxiter": 500, "ftol": 1e-13, "gtol": 1e-9},
+    )
     psi = np.exp(got.x)
     root = 1 / np.sqrt(psi)
     values, vectors = np.linalg.eigh(r * np.outer(root, root))
@@ -139,7 +146,8 @@ def omega(found: OneFactor, sd: Floats) -> float:
 
 
 def split_half(s: Floats, first: npt.NDArray[np.bool_]) -> tuple[float, float, float]:
-    """Correlation of two halves, stepped up by Spearman and Brown (for unequal halves by Horst, 1951), and Guttman's λ4.
+    """Correlation of two halves, stepped up by Spearman and Brown (for unequal halves by Horst, 1951), and Guttman's
+    λ4.
 
     Args:
         s: covariances, shape (k, k).

@@ -54,7 +54,8 @@ def difference_at(a: Floats, b: Floats, place: float) -> float:
 
 
 def mean_of_two_at(values: Floats, place: float) -> float:
-    """The place-th smallest of all means of two values (each with itself too), as ``difference_at``; values sorted."""
+    """The place-th smallest of all means of two values (each with itself too), as ``difference_at``; values
+    sorted."""
     if place != int(place):
         return (mean_of_two_at(values, np.floor(place)) + mean_of_two_at(values, np.ceil(place))) / 2
     n = len(values)

@@ -75,7 +75,8 @@ def _trimmed_mean(ordered: Floats, cut: float) -> float:
 
 @dataclass(frozen=True)
 class SpreadIntervals:
-    """``own``: each SD's 1 − α interval. ``comparing``: intervals that do not overlap where two SDs differ, for all pairs together."""
+    """``own``: each SD's 1 − α interval. ``comparing``: intervals that do not overlap where two SDs differ, for all
+    pairs together."""
 
     own_low: Floats
     own_high: Floats

@@ -27,7 +27,8 @@ NODES, WEIGHTS = np.polynomial.legendre.leggauss(96)
 def _log_tail(k: int) -> CubicSpline:
     """Spline of log P(range of k normals > w) on [0, TOP]."""
     w = np.arange(0.0, TOP + STEP / 2, STEP)
-    # For a given w the integrand peaks near z = w/2 (two extremes apart) to z of the largest of k; ±9 around covers it.
+    # For a given w the integrand peaks near z = w/2 (two extremes apart) to z of the largest of k; ±9 around covers
+    # it.
     low, high = -8.5, TOP / 2 + 9.0
     z0 = np.polynomial.legendre.leggauss(200)
     z = (high - low) / 2 * z0[0] + (high + low) / 2

@@ -25,7 +25,8 @@ class Independence:
 
 
 def independence(counts: Floats) -> Independence:
-    """Pearson's (1900) χ², the likelihood ratio, Yates's (1934) correction for 2 × 2, and Haberman's (1973) residuals.
+    """Pearson's (1900) χ², the likelihood ratio, Yates's (1934) correction for 2 × 2, and Haberman's (1973)
+    residuals.
 
     Args:
         counts: no row and no column that is all zero.

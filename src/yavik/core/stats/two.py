@@ -36,7 +36,8 @@ class Sample:
 
 
 def t_test(a: Sample, b: Sample, null: float, alpha: float, alternative: Alternative, *, pooled: bool) -> TTest:
-    """Student's (1908) test with one pooled variance, or Welch's (1947) with each sample's own and Satterthwaite's df."""
+    """Student's (1908) test with one pooled variance, or Welch's (1947) with each sample's own and Satterthwaite's
+    df."""
     difference = a.mean - b.mean
     if pooled:  # a sample of one brings its mean, and nothing to the spread
         df = a.n + b.n - 2

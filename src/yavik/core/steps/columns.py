@@ -12,7 +12,8 @@ from yavik.core.table.table import kind_words
 
 
 class Levels(Step):
-    """Words and order for the levels of one or several columns. Values not listed keep their own word, after the listed ones."""
+    """Words and order for the levels of one or several columns. Values not listed keep their own word, after the
+    listed ones."""
 
     step: Literal["levels"] = "levels"
     column: str = ask("column", "Column")

@@ -273,7 +273,8 @@ def measure_like(column: Column, values: Any) -> tuple[Column, Any]:
 
 
 def with_value(column: Column, array: Any, mask: Any, value: str) -> tuple[Column, Any]:
-    """The column with a value, written as text, in the cells under the mask. Raises DataProblem for one that does not fit."""
+    """The column with a value, written as text, in the cells under the mask. Raises DataProblem for one that does
+    not fit."""
     if column.kind in CODED:
         at = next((i for i, lv in enumerate(column.levels) if value in (lv.words, lv.value)), len(column.levels))
         levels = column.levels if at < len(column.levels) else (*column.levels, Level(value=value))

@@ -79,7 +79,8 @@ class Standardise(Step):
 
 
 def _standard(values: Any, codes: Any, count: int, how: str) -> tuple[Any, int]:
-    """Standardised values and how many could not be (no spread). Deviations from the mean are squared, never the raw values."""
+    """Standardised values and how many could not be (no spread). Deviations from the mean are squared, never the raw
+    values."""
     if count == 1 and how != "range":
         return _standard_all(values, how)
     full = ~np.isnan(values)

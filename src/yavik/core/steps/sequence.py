@@ -34,7 +34,8 @@ class _InOrder(Step):
     order: str | None = ask("column", "In the order of", None, kinds=ORDERING, placeholder="the rows as they stand")
 
     def _walk(self, table: Table) -> tuple[Any, Any, list[str]]:
-        """Places of the rows by unit and time, each row's unit in that order, and a note on times that occur twice."""
+        """Places of the rows by unit and time, each row's unit in that order, and a note on times that occur
+        twice."""
         need(table, self.columns)
         place = order_of(table, [*self.by, *([self.order] if self.order else [])])
         units = grouping(table, self.by).codes[place]

@@ -286,7 +286,8 @@ def _taken(array: Any, column: Column, places: Any) -> Any:
 
 
 class _Match:
-    """Which rows of two tables belong together, from key codes that they share; found by counting, not by sorting pairs."""
+    """Which rows of two tables belong together, from key codes that they share; found by counting, not by sorting
+    pairs."""
 
     def __init__(self, left: Any, right: Any) -> None:
         self.left, self.right = left, right

@@ -17,7 +17,8 @@ REVISION = 2
 
 
 class Profile(BaseModel):
-    """``bars`` are heights (counts); for numbers they are equal bins that begin at ``low`` and end at ``high`` or, of values on a grid, up to a bar beyond."""
+    """``bars`` are heights (counts); for numbers they are equal bins that begin at ``low`` and end at ``high`` or,
+    of values on a grid, up to a bar beyond."""
 
     filled: int
     empty: int

@@ -1,4 +1,5 @@
-"""Texts from outside without what no document, page or database can hold: control characters, broken halves of characters."""
+"""Texts from outside without what no document, page or database can hold: control characters, broken halves of
+characters."""
 
 import math
 import re

@@ -44,7 +44,8 @@ def new_figure(study: TheStudy, data: NewFigure, store: TheStore, engine: TheEng
 
 
 def _from_answer(store: Store, question: Item, wanted: str | None, figure: Figure) -> tuple[Figure, str | None]:
-    """A drawing with a description of its own becomes that figure, with the answer's marks; any other is worked on as it is."""
+    """A drawing with a description of its own becomes that figure, with the answer's marks; any other is worked on
+    as it is."""
     answer, _ = shown_answer(store, question)
     blocks = [b for b in answer.blocks if isinstance(b, FigureBlock)] if answer else []
     block = next((b for b in blocks if b.id == wanted), None) if wanted else next((b for b in blocks), None)

@@ -64,7 +64,8 @@ def phrases_of(study: TheStudy, item_id: str, store: TheStore) -> list[PhraseOut
 
 @router.post("/{item_id}/write-up")
 def written_up(study: TheStudy, item_id: str, store: TheStore) -> WrittenOut:
-    """A paragraph on the method and one on the result, for the report's text. Raises DataProblem without an answer."""
+    """A paragraph on the method and one on the result, for the report's text. Raises DataProblem without an
+    answer."""
     item = store.items.item(study.id, item_id, "question")
     found, _ = shown_answer(store, item)
     if found is None:

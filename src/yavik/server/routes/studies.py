@@ -92,7 +92,8 @@ def name_moment(study: TheStudy, change_id: int, data: Moment, store: TheStore) 
 
 @router.post("/{study_id}/changes/{change_id}/go")
 def go_to_moment(study: TheStudy, change_id: int, store: TheStore) -> Moved:
-    """Takes the study back (or forward) to the moment right after a change; this is itself a change that can be undone."""
+    """Takes the study back (or forward) to the moment right after a change; this is itself a change that can be
+    undone."""
     moment = store.items.go_to(study.id, change_id)
     return Moved(label=moment.moment or moment.label, item_id=moment.item_id)
 

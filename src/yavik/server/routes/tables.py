@@ -152,7 +152,8 @@ def rows(
     columns: Annotated[int, Query(ge=1, le=500)] = 60,
     look: TheLook = ALL,
 ) -> Window:
-    """A window of cells as texts (None where empty), with the rows' numbers. Raises DataProblem for a mistaken filter."""
+    """A window of cells as texts (None where empty), with the rows' numbers. Raises DataProblem for a mistaken
+    filter."""
     snapshot = snapshot_of(store, study.id, table_id)
     names = [c.name for c in snapshot.columns[first : first + columns]]
     return window(store.versions.table(snapshot), names, start, count, places_of(store, snapshot, look))
@@ -182,7 +183,8 @@ def seek_cell(
     back: bool = False,
     look: TheLook = ALL,
 ) -> Found:
-    """The next empty cell, outlier or cell with a text after a row of what is shown; or where a row (by number) is."""
+    """The next empty cell, outlier or cell with a text after a row of what is shown; or where a row (by number)
+    is."""
     snapshot = snapshot_of(store, study.id, table_id)
     table, places = store.versions.table(snapshot), places_of(store, snapshot, look)
     if what == "row":
@@ -245,7 +247,8 @@ def columns(study: TheStudy, table_id: str, store: TheStore, names: Annotated[li
 
 @router.put("/tables/{table_id}/steps")
 def set_steps(study: TheStudy, table_id: str, data: NewSteps, store: TheStore, engine: TheEngine) -> TableState:
-    """The whole path anew: adding, editing, switching, moving and deleting are all this. Raises DataProblem for a step that is not understood."""
+    """The whole path anew: adding, editing, switching, moving and deleting are all this. Raises DataProblem for a
+    step that is not understood."""
     item = store.items.item(study.id, table_id, "table")
     steps = [parse_step(s).model_dump(mode="json", exclude_none=True) for s in data.steps]
     body = body_of(item).model_copy(update={"steps": steps})

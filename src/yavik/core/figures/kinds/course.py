@@ -75,11 +75,13 @@ def plot(figure: Figure, table: Table, style: Style) -> Plot:
     ends = (-0.5, len(places) - 0.5) if places else (float(x[used].min()), float(x[used].max()))
     return Plot(
         x=Axis(x_column.axis_title, *ends, kind, list(places), exact=True, grid=False, whole=x_column.kind is ColumnKind.count),
-        y=Axis(y_column.axis_title, low, high, zero_below=0.35), panels=panels, levels=shown, legend=parts.colour.k > 1,
+        y=Axis(y_column.axis_title, low, high, zero_below=0.35), panels=panels, levels=shown,
+        legend=parts.colour.k > 1,
         level_title=parts.colour.title or None,
         caption=_caption(figure, y_column.title, x_column.title, courses, single),
         alt=f"{y_column.axis_title} along {x_column.axis_title}" + (f" for {listing([s.name for s in shown], 8)}" if figure.colour else "")
-        + f": {counted(len(courses), 'line')}, from {number(low, printed_decimals(y_column))} to {number(high, printed_decimals(y_column))}.",
+        + f": {counted(len(courses), 'line')}, from {number(low, printed_decimals(y_column))} to "
+          f"{number(high, printed_decimals(y_column))}.",
         behind=_behind(courses, x_column, y_column, places, len(parts.panels) > 1, parts.colour.k > 1, single),
         panel_columns=parts.panel.k if figure.panel_rows else 0,
     )  # fmt: skip
@@ -179,8 +181,10 @@ def _behind(
             )
             rows.append(
                 q.row(
-                    panel=q.name(c.panel, "Panel" if several else None), group=q.name(c.level.name, "Line" if coloured else None),
-                    x=q.name(at, x.title), n=q.count(c.n[i]), y=q.num(float(c.mean[i]), d, y.title if single else "Mean"),
+                    panel=q.name(c.panel, "Panel" if several else None),
+                    group=q.name(c.level.name, "Line" if coloured else None),
+                    x=q.name(at, x.title), n=q.count(c.n[i]),
+                    y=q.num(float(c.mean[i]), d, y.title if single else "Mean"),
                     low=q.num(float(c.low[i]), d, None if single else "from"),
                     high=q.num(float(c.high[i]), d, None if single else "to"),
                 )

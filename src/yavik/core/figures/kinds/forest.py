@@ -77,7 +77,8 @@ def plot(figure: Figure, table: Table, style: Style) -> Plot:
         caption={"subject": f"{column.title} with its interval for each {table.column(figure.groups).title}", "counts": counted(len(at), "estimate"),
                  "bars": f"Bars reach from {table.column(figure.low).title} to {table.column(figure.high).title}.",
                  **({"left": f"{counted(left, 'row')} without an estimate {'is' if left == 1 else 'are'} not drawn."} if left else {})},
-        alt=f"{column.axis_title} with intervals: " + listing([f"{r['group'].s} {r['estimate'].s} ({r['low'].s} to {r['high'].s})" for r in rows_], 12) + ".",
+        alt=f"{column.axis_title} with intervals: " + listing([f"{r['group'].s} {r['estimate'].s} ({r['low'].s} to "
+            f"{r['high'].s})" for r in rows_], 12) + ".",
         behind=q.table("behind", column.title, rows_),
     )  # fmt: skip
 

@@ -32,7 +32,8 @@ def cells_of(figure: Figure, data: Grouped, style: Kept | None = None) -> Cells:
         places = [data.groups.names.index(n) for n in order.names]
         data = replace(data, groups=_taken(data.groups, places))
     return Cells(
-        data.groups, data.groups.names, [(0, 0, "")], 0, levels(figure, order, style), False, data.value_axis, data.value,
+        data.groups, data.groups.names, [(0, 0, "")], 0, levels(figure, order, style), False, data.value_axis,
+        data.value,
         data.group, data.decimals, bool(figure.samples), None if figure.samples else data.group,
     )  # fmt: skip
 

@@ -42,7 +42,8 @@ def plot(figure: Figure, table: Table, style: Style) -> Plot:
 def _behind(titles: list[str], r: Any, n: Any) -> Any:
     rows = [
         q.row(
-            a=q.name(titles[j], "Column"), b=q.name(titles[i], "with"), r=q.size(r[i, j], "r", "no spread, or fewer than three rows"),
+            a=q.name(titles[j], "Column"), b=q.name(titles[i], "with"),
+            r=q.size(r[i, j], "r", "no spread, or fewer than three rows"),
             n=q.count(n[i, j]),
         )
         for i in range(len(titles))
@@ -104,7 +105,8 @@ def _map(figure: Figure, x: Any, titles: list[str], r: Any, n: Any) -> Plot:
         y=Axis("", k - 1.5, -0.5, "places", titles[1:], exact=True, grid=False),
         panels=[Panel("", layers)], levels=[],
         caption={"subject": f"Correlations of {listing(titles, 8)}", "counts": _rows_words(n), "r": "Pearson’s r over the rows that both columns have; the stronger the shade, the further from 0."},
-        alt=f"Map of {k * (k - 1) // 2} correlations between {listing(titles, 8)}, from {share(float(low))} to {share(float(high))}.",
+        alt=f"Map of {k * (k - 1) // 2} correlations between {listing(titles, 8)}, from {share(float(low))} to "
+            f"{share(float(high))}.",
         behind=_behind(titles, r, n), square=True,
     )  # fmt: skip
 
@@ -142,9 +144,11 @@ def _scatter(figure: Figure, table: Table, style: Style, x: Any, titles: list[st
         else {"points": "Each point is one row."}
     )
     return Plot(
-        x=axes[0], y=axes[-1], panels=panels, levels=shown, legend=parts.colour.k > 1, level_title=parts.colour.title or None, panel_columns=k,
+        x=axes[0], y=axes[-1], panels=panels, levels=shown, legend=parts.colour.k > 1,
+        level_title=parts.colour.title or None, panel_columns=k,
         caption={"subject": f"{listing(titles, 8)} against one another", "counts": _rows_words(n), **thin, "bars": "Bars on the diagonal count rows."},
-        alt=f"Points for every pair of {listing(titles, 8)}; " + listing([f"{titles[j]} with {titles[i]} r {share(float(r[i, j]))}" for i in range(k) for j in range(i) if np.isfinite(r[i, j])], 12) + ".",
+        alt=f"Points for every pair of {listing(titles, 8)}; " + listing([f"{titles[j]} with {titles[i]} r "
+            f"{share(float(r[i, j]))}" for i in range(k) for j in range(i) if np.isfinite(r[i, j])], 12) + ".",
         behind=_behind(titles, r, n),
     )  # fmt: skip
 

@@ -60,7 +60,8 @@ def plot(figure: Figure, table: Table, style: Style) -> Plot:
                     rows.append(
                         q.row(
                             panel=q.name(title, "Panel" if parts.panel.k > 1 else None),
-                            group=q.name(level.name, "Group" if figure.colour else None), sample=q.name(titles[j], "Column"),
+                            group=q.name(level.name, "Group" if figure.colour else None),
+                            sample=q.name(titles[j], "Column"),
                             n=q.count(len(part)), mean=q.num(float(part.mean()), data.decimals + 1, "Mean"),
                             median=q.num(float(np.median(part)), data.decimals + 1, "Median"),
                         )
@@ -92,7 +93,8 @@ def plot(figure: Figure, table: Table, style: Style) -> Plot:
     left = table.n_rows - total
     return Plot(
         x=Axis("", -0.5, len(names) - 0.5, "places", titles, exact=True, grid=False),
-        y=Axis(data.value_axis, float(ends.min()), float(ends.max())), panels=panels, levels=shown, legend=parts.colour.k > 1,
+        y=Axis(data.value_axis, float(ends.min()), float(ends.max())), panels=panels, levels=shown,
+        legend=parts.colour.k > 1,
         level_title=parts.colour.title or None,
         caption={"subject": listing(titles, 6), "counts": f"n = {grouped(total)} rows", "lines": lines_said, **said,
                  **({"left": f"{counted(left, 'row')} without all of them {'is' if left == 1 else 'are'} not drawn."} if left else {})},

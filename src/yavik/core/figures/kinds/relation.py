@@ -70,7 +70,8 @@ def plot(figure: Figure, table: Table, style: Style) -> Plot:
     low, high = (-0.5, len(places) - 0.5) if places else span_x
     n = np.array([len(c.x) for c in clouds])
     return Plot(
-        x=Axis(x_column.axis_title, low, high, kind, list(places), exact=bool(places), grid=False),  # type: ignore[arg-type]
+        x=Axis(x_column.axis_title, low, high, kind, list(places), exact=bool(places), grid=False),
+        # type: ignore[arg-type]
         y=Axis(y_column.axis_title, *span_y), panels=panels, levels=shown, legend=parts.colour.k > 1,
         level_title=parts.colour.title or None,
         caption={"subject": f"{y_column.title} over {lower(x_column.title)}", "counts": counts_words(n), **maker.said},
@@ -194,7 +195,8 @@ class _Relation:
         values = [
             {
                 "x": place(across[k // SQUARES]), "x2": place(across[k // SQUARES + 1]), "y": place(up[k % SQUARES]),
-                "y2": place(up[k % SQUARES + 1]), "n": int(counts[k]), "share": round(0.12 + 0.88 * float(np.sqrt(counts[k] / counts.max())), 3),
+                "y2": place(up[k % SQUARES + 1]), "n": int(counts[k]),
+                "share": round(0.12 + 0.88 * float(np.sqrt(counts[k] / counts.max())), 3),
             }
             for k in np.flatnonzero(counts)
         ]  # fmt: skip
@@ -324,7 +326,8 @@ class _Relation:
         if not shafts:
             return []
         tip = layer_of(heads, {"type": "point", "shape": "triangle-up", "filled": True, "size": 40, "color": INK, "opacity": 1},
-                       x={"field": "x"}, y={"field": "y"}, angle={"field": "angle", "type": "quantitative", "scale": None})  # fmt: skip
+                       x={"field": "x"}, y={"field": "y"},
+                       angle={"field": "angle", "type": "quantitative", "scale": None})  # fmt: skip
         named = text([{"x": h["tx"], "y": h["ty"], "text": h["text"]} for h in heads], fontStyle="italic")
         return [rule(shafts, 1.2 * self.width, x="x", y="y", x2="x2", y2="y2"), tip, named]
 
@@ -347,7 +350,8 @@ def _behind(clouds: list[Cloud], several: bool, y: str, x: str) -> Any:
         at_zero, slope = (q.texted(v, significant(v, 4)) for v in (fit.intercept, fit.slope)) if fit else (nan, nan)
         rows.append(
             q.row(
-                group=q.name(c.name or "all rows", "Rows"), n=q.count(len(c.x)), a=at_zero.under("At zero"), b=slope.under("Slope"),
+                group=q.name(c.name or "all rows", "Rows"), n=q.count(len(c.x)), a=at_zero.under("At zero"),
+                b=slope.under("Slope"),
                 r2=q.size(fit.r2 if fit else np.nan, "R²", why), p=q.p(p, why=why),
             )
         )  # fmt: skip

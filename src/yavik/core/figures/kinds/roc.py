@@ -56,8 +56,10 @@ def plot(figure: Figure, table: Table, style: Style) -> Plot:
         x=Axis("Taken for it, but are not (1 − specificity)", 0, 1, exact=True),
         y=Axis(f"{column.title} = {event}, found (sensitivity)", 0, 1, exact=True),
         panels=[Panel("", made)], levels=shown, legend=len(shown) > 1,
-        caption={"subject": f"How well {listing(titles, 6)} {'tells' if len(titles) == 1 else 'tell'} {column.title} = {event}", "counts": f"n = {grouped(n1)} with and {grouped(n0)} without",
-                 "area": f"Area under the curve with its {100 * figure.level:g}% confidence interval (DeLong): {listing(said, 12)}."},
+        caption={"subject": f"How well {listing(titles, 6)} {'tells' if len(titles) == 1 else 'tell'} {column.title} "
+                            f"= {event}", "counts": f"n = {grouped(n1)} with and {grouped(n0)} without",
+                 "area": f"Area under the curve with its {100 * figure.level:g}% confidence interval (DeLong): "
+                         f"{listing(said, 12)}."},
         alt=f"ROC curves of {column.title} = {event}: {listing(said, 12)}.",
         behind=q.table("behind", f"{column.title} = {event}", rows),
         square=True,

@@ -184,7 +184,8 @@ class _Shares:
                     rows.append(
                         q.row(
                             panel=q.name(title, "Panel" if len(panels) > 1 else None),
-                            group=q.name(group, None if self.alone else within), level=q.name(name, what), n=q.count(n, "Rows"),
+                            group=q.name(group, None if self.alone else within), level=q.name(name, what),
+                            n=q.count(n, "Rows"),
                             share=q.part(n / total if total else np.nan, "Share", "no rows"),
                         )
                     )  # fmt: skip

@@ -49,7 +49,8 @@ def plot(figure: Figure, table: Table, style: Style) -> Plot:
         x=x, y=top, panels=panels, levels=shown, legend=parts.colour.k > 1,
         level_title=parts.colour.title or None,
         caption={"subject": f"{column.title}" + (f" by {lower(parts.colour.title)}" if figure.colour else ""), "counts": counts_words(n), **drawing.said},
-        alt=f"{column.axis_title}: {len(every)} values from {number(float(every[0]), d)} to {number(float(every[-1]), d)}, median {number(float(np.median(every)), d + 1)}"
+        alt=f"{column.axis_title}: {len(every)} values from {number(float(every[0]), d)} to "
+            f"{number(float(every[-1]), d)}, median {number(float(np.median(every)), d + 1)}"
         + (f", for {listing(list(parts.colour.names), 8)}." if figure.colour else "."),
         behind=drawing.behind(parts.panels, [level.name for level in shown], d),
         panel_columns=parts.panel.k if figure.panel_rows else 0,
@@ -179,8 +180,10 @@ class _Spread:
                 for a, b, n in zip(self.edges, self.edges[1:], self.counts(i), strict=False):
                     rows.append(
                         q.row(
-                            panel=q.name(title, "Panel" if several else None), group=q.name(name, "Group" if coloured else None),
-                            low=q.num(float(a), d + 1, "From"), high=q.num(float(b), d + 1, "to"), n=q.count(n, "Rows"),
+                            panel=q.name(title, "Panel" if several else None),
+                            group=q.name(name, "Group" if coloured else None),
+                            low=q.num(float(a), d + 1, "From"), high=q.num(float(b), d + 1, "to"),
+                            n=q.count(n, "Rows"),
                         )
                     )  # fmt: skip
         return q.table("behind", self.title, rows)

@@ -137,7 +137,8 @@ def _counts(table: Table, spec: GoodnessSpec, coded: Codes) -> tuple[tuple[str, 
 
 
 def _shares(spec: GoodnessSpec, levels: tuple[str, ...], counts: Floats) -> Floats:
-    """Expected shares that sum to one. Raises DataProblem for unknown levels, negative shares, or rows where none is expected."""
+    """Expected shares that sum to one. Raises DataProblem for unknown levels, negative shares, or rows where none is
+    expected."""
     if not spec.expected:
         return np.full(len(levels), 1 / len(levels))
     unknown = next((x for x in spec.expected if x not in levels), None)

@@ -66,7 +66,8 @@ def compute(table: Table, spec: PairedSpec, run: Run) -> Answer:
         share, ends = float(column.mean()), wilson(float(column.sum()), len(x), spec.alpha)
         lines.append(
             q.row(
-                column=q.name(title), event=q.name(event, "Counted"), n=q.count(len(x)), hits=q.count(column.sum(), "Counted rows"),
+                column=q.name(title), event=q.name(event, "Counted"), n=q.count(len(x)),
+                hits=q.count(column.sum(), "Counted rows"),
                 share=q.part(share, "Share"), **percent_ci(*ends, spec.alpha, what="CI (Wilson)"),
             )
         )  # fmt: skip
@@ -203,7 +204,8 @@ def _several(spec: PairedSpec, titles: list[str], event: str, x: Any, groups: An
     none = "no row changed between the two"
     pairs = [
         q.row(
-            pair=q.name(f"{titles[a]} – {titles[b]}", "Pair"), group_a=q.name(titles[a], None), group_b=q.name(titles[b], None),
+            pair=q.name(f"{titles[a]} – {titles[b]}", "Pair"), group_a=q.name(titles[a], None),
+            group_b=q.name(titles[b], None),
             difference=q.texted(float(share[a] - share[b]), percent(float(share[a] - share[b])).replace("-", "−"), "Difference"),
             p=q.p(float(exact[m]), "exact p", none), p_adjusted=q.p(float(adjusted[m]), "adjusted p", none),
         )

@@ -97,9 +97,9 @@ def _table(name: str, title: str, coded: Codes, counts: Any, groups: tuple[str, 
             return q.row(level=q.name(level, "Level"), **own)
 
         rows = [
-            line(level, [q.texted(int(n[j]), _with_share(n[j], whole), role="count") for n, whole in zip(counts, totals, strict=True)])
+            line(level, [_with_share(n[j], whole) for n, whole in zip(counts, totals, strict=True)])
             for j, level in enumerate(coded.levels)
-        ]  # fmt: skip
+        ]
         rows.append(line("Filled", [q.count(t) for t in totals]))
         return q.table(id, title, rows, note="In brackets the share of the group's filled cells.")
     n, filled = counts[0], int(counts[0].sum())
@@ -108,7 +108,8 @@ def _table(name: str, title: str, coded: Codes, counts: Any, groups: tuple[str, 
     def one(level: str, n: int, of_filled: float | None, of_all: float | None, up_to: float | None) -> q.Row:
         return q.row(
             level=q.name(level, "Level"), n=q.count(n), share=_share(of_filled, filled, "Share of filled"),
-            share_all=_share(of_all, whole, "Share of all" if lost else None), running=_share(up_to, filled, "Running share"),
+            share_all=_share(of_all, whole, "Share of all" if lost else None),
+            running=_share(up_to, filled, "Running share"),
         )  # fmt: skip
 
     rows = [one(level, n[j], n[j], n[j], running[j]) for j, level in enumerate(coded.levels)]
@@ -120,8 +121,9 @@ def _share(part: float | None, total: float, title: str | None) -> q.Quantity:
     return q.blank(title) if part is None or not total else q.part(float(part / total), title)
 
 
-def _with_share(part: float, total: float) -> str:
-    return f"{int(part)} ({percent(float(part / total))})" if total else "0"
+def _with_share(part: float, total: float) -> q.Quantity:
+    told = f"{int(part)} ({percent(float(part / total))})" if total else "0"
+    return q.texted(int(part), told, role="count")
 
 
 def _headline(table: Table, spec: FrequenciesSpec, by: Codes) -> list[Span]:

@@ -138,7 +138,8 @@ def _numbers(table: Table, name: str, gone: Any) -> q.Row | None:
     )
     d = printed_decimals(table.column(name)) + 1
     return q.row(
-        what=q.name("mean"), empty=q.num(float(a.mean()), d, "where empty"), filled=q.num(float(b.mean()), d, "where filled"),
+        what=q.name("mean"), empty=q.num(float(a.mean()), d, "where empty"),
+        filled=q.num(float(b.mean()), d, "where filled"),
         p=q.p(t.p),
     )  # fmt: skip
 

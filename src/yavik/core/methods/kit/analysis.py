@@ -5,7 +5,8 @@ from yavik.core.stats.effect_sizes import Size
 
 
 def source(
-    term: str, ss: float, df: float, decimals: int, *, ms: float | None = None, test: q.F | None = None, p: float | None = None,
+    term: str, ss: float, df: float, decimals: int, *, ms: float | None = None, test: q.F | None = None,
+    p: float | None = None,
     partial: float | None = None, sizes: bool = True, why: str = q.HERE, tested: bool = False,
 ) -> q.Row:  # fmt: skip
     """One source of variation.

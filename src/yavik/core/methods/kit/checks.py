@@ -152,7 +152,8 @@ def outlying(
     side_by_side: bool,
     pairs_changed: Sequence[str] = (),
 ) -> Check:
-    """``p_without``: of the very test shown; ``pairs_changed``: pairs whose conclusion is another one without them."""
+    """``p_without``: of the very test shown; ``pairs_changed``: pairs whose conclusion is another one without
+    them."""
     g = data.groups
     rows = g.rows[g.outlying]
     base: dict[str, Any] = {"id": "outlying", "title": "Outlying values"}

@@ -12,7 +12,8 @@ NAMED = re.compile(r"\*\*(.+?)\*\*: (.+)")
 def read_page(module: str) -> Page:
     """The page of a method: ``page.md`` in its folder, or the file of its own name.
 
-    It begins with what the method answers; then come the sections, in their order, as lists. Formulas and what is read
+    It begins with what the method answers; then come the sections, in their order, as lists. Formulas and what is
+    read
     are named: ``- **Welch**: t = …``.
 
     Args:

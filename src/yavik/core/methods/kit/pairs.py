@@ -37,7 +37,9 @@ def pairs_table(
             se=q.num(float(found.se[i]), decimals + 1, "SE" if show_se else None, why="has none"),
         )  # fmt: skip
         if found.ci_low is not None and found.ci_high is not None:
-            cells |= q.ci(float(found.ci_low[i]), float(found.ci_high[i]), decimals, alpha if show_ci else None, why=why)  # fmt: skip
+            cells |= q.ci(
+                float(found.ci_low[i]), float(found.ci_high[i]), decimals, alpha if show_ci else None, why=why
+            )
         cells[letter] = q.stat(float(found.statistic[i]), letter, why)
         if found.df is not None:
             cells["df"] = q.df(float(found.df[i]), "df" if show_df else None, why)

@@ -38,7 +38,8 @@ class FactorialSpec(Spec):
     )
     pairs: Family = Field(
         "tukey",
-        json_schema_extra=option("Pairs by", {k: v for k, v in PAIR_WORDS.items() if k in Family.__args__}),  # type: ignore[attr-defined]
+        json_schema_extra=option("Pairs by", {k: v for k, v in PAIR_WORDS.items() if k in Family.__args__}),
+        # type: ignore[attr-defined]
     )
     pairs_of: list[list[str]] | None = Field(
         None,

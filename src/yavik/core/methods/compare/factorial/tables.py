@@ -81,13 +81,18 @@ def anova(f: Factorial, spec: FactorialSpec, tests: Tests) -> TableBlock:
                 f"says the same as {listing([f.name(o) for o in others])}" if others else "no row is left to tell it"
             )
         partial = test.ss / (test.ss + f.model.rss)
-        rows.append(source(f.name(term), test.ss, test.df, d, ms=test.ms, test=test.test, partial=partial, tested=True, why=none))  # fmt: skip
+        rows.append(
+            source(
+                f.name(term), test.ss, test.df, d, ms=test.ms, test=test.test, partial=partial, tested=True, why=none
+            )
+        )
     rows.append(source("Residual", f.model.rss, f.model.df, d, ms=f.model.mse))
     rows.append(source("Total", f.model.total, len(f.y) - 1, d))
     r2 = 1 - f.model.rss / f.model.total
     adjusted = 1 - (1 - r2) * (len(f.y) - 1) / f.model.df
     sd = f"{number(float(np.sqrt(f.model.mse)), f.decimals + 1)}{after(f.response.unit).replace(chr(160), ' ')}"
-    note = f"Sums of squares of type {spec.sums_of_squares.upper()}. R² {share(r2)}, adjusted {share(adjusted)}; residual SD {sd}."  # fmt: skip
+    note = f"Sums of squares of type {spec.sums_of_squares.upper()}."
+    note += f" R² {share(r2)}, adjusted {share(adjusted)}; residual SD {sd}."
     return q.table("anova", "Tests of the terms", rows, note=note)
 
 
@@ -121,7 +126,8 @@ def _means(f: Factorial, spec: FactorialSpec, term: Term, at: Any, id: str, *, f
             own
             | q.row(
                 n=q.count(counts[i]), observed=q.num(float(observed[i]), d, "Mean as it is", why="no rows"),
-                mean=q.num(mean, d, "Estimated mean", why=NOT_ESTIMABLE), se=q.num(se, d + 1, "SE", why=NOT_ESTIMABLE),
+                mean=q.num(mean, d, "Estimated mean", why=NOT_ESTIMABLE),
+                se=q.num(se, d + 1, "SE", why=NOT_ESTIMABLE),
                 **q.ci(mean - reach * se, mean + reach * se, d, spec.alpha, why=NOT_ESTIMABLE),
             )
         )  # fmt: skip
@@ -171,8 +177,10 @@ def _pairs(f: Factorial, spec: FactorialSpec, term: Term, at: Any) -> TableBlock
         f"Letters: {lettered}. Those that share a letter cannot be told apart ({by}, α = {alpha_words(spec.alpha)})."
     )
     return pairs_table(
-        p, names, spec.alpha, decimals=d, title=f"Pairs of {f.name(term)}, {by}", by=by, unit=f.response.unit, note=note,
-        adjusted="p" if spec.pairs == "lsd" else "adjusted p", id="pairs_" + "_".join(f.factors[t].name for t in term),
+        p, names, spec.alpha, decimals=d, title=f"Pairs of {f.name(term)}, {by}", by=by, unit=f.response.unit,
+        note=note,
+        adjusted="p" if spec.pairs == "lsd" else "adjusted p",
+        id="pairs_" + "_".join(f.factors[t].name for t in term),
         show_se=True,
     )  # fmt: skip
 
@@ -199,7 +207,8 @@ def simple_effects(f: Factorial, spec: FactorialSpec) -> list[TableBlock]:
                 ]
                 rows.append(
                     q.row(
-                        term=q.name(f.titles[term[inner]], "Effect of"), at=q.said(", ".join(at), "where"), **q.f_cells(t)
+                        term=q.name(f.titles[term[inner]], "Effect of"), at=q.said(", ".join(at), "where"),
+                        **q.f_cells(t)
                     )
                 )  # fmt: skip
         id = "simple_" + "_".join(f.factors[t].name for t in term)

@@ -1,4 +1,5 @@
-"""A comparison of groups within blocks: randomised-block analysis of variance, Friedman, permutation within blocks."""
+"""A comparison of groups within blocks: randomised-block analysis of variance, Friedman, permutation within
+blocks."""
 
 from dataclasses import replace
 

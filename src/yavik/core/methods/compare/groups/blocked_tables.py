@@ -141,7 +141,8 @@ def pair_table(b: Blocked, spec: CompareGroupsSpec, pairs: Pairs, method: str, n
         pairs, names, spec.alpha, decimals=2 if ranked else told(b.data.decimals, *pairs.se.tolist()), by=by,
         title=f"Each against {names[pairs.b[0]]}, Dunnett" if method == "dunnett" else f"All pairs, {name}",
         head="Difference of mean ranks" if ranked else "Difference", unit=None if ranked else b.data.unit,
-        adjusted="p" if plain_p else "p, false discovery rate" if fdr else "adjusted p", letter="z" if ranked else "t",
+        adjusted="p" if plain_p else "p, false discovery rate" if fdr else "adjusted p",
+        letter="z" if ranked else "t",
     )  # fmt: skip
 
 
@@ -251,7 +252,8 @@ def facts(
     """Numbers by name."""
     f = b.of_groups.test
     out: dict[str, Any] = {
-        "p": p, "n": len(b.y), "k": len(b.means), "blocks": len(b.blocks), "pairs": method, "estimate": float(np.ptp(b.means)),
+        "p": p, "n": len(b.y), "k": len(b.means), "blocks": len(b.blocks), "pairs": method,
+        "estimate": float(np.ptp(b.means)),
         "anova.ss_between": b.of_groups.ss, "anova.ss_blocks": b.of_blocks.ss, "anova.ss_within": b.model.rss,
     }  # fmt: skip
     if f:

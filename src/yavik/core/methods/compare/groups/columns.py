@@ -33,7 +33,8 @@ def fitted_columns(table: Table, response: str, word: str, used: Any, fitted: An
 
 
 def group_columns(table: Table, spec: CompareGroupsSpec) -> list[tuple[Column, Any]]:
-    """Mean of the row's group, or what group and block together say, with the residual. Nothing for samples side by side."""
+    """Mean of the row's group, or what group and block together say, with the residual. Nothing for samples side by
+    side."""
     if not spec.response or not spec.groups:
         return []
     if spec.block:

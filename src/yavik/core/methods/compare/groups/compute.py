@@ -121,7 +121,8 @@ def obstacle_of(data: Grouped) -> str | None:
 
 
 def choose_test(data: Grouped, spec: CompareGroupsSpec) -> tuple[str, str | None]:
-    """The test, and a note where ``auto`` could not take Welch's: by what can be computed, never by a test on the data."""
+    """The test, and a note where ``auto`` could not take Welch's: by what can be computed, never by a test on the
+    data."""
     obstacle = obstacle_of(data)
     if spec.test == "auto":
         if obstacle:

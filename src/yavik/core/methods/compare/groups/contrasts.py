@@ -31,7 +31,8 @@ class Planned:
 
 
 def planned(spec: CompareGroupsSpec, g: Groups, *, pooled: bool, column: str | None) -> Planned | None:
-    """The contrasts asked for. Raises DataProblem for unknown levels, weights that do not sum to zero, or no weight."""
+    """The contrasts asked for. Raises DataProblem for unknown levels, weights that do not sum to zero, or no
+    weight."""
     asked = asked_for(spec, g.names, column)
     if asked is None:
         return None

@@ -28,7 +28,8 @@ def letters_table(r: GroupsResults, up: bool) -> TableBlock | None:
     what = "Mean rank" if ranks else "Mean"
     rows = [
         q.row(
-            group=q.name(g.names[i], r.data.group), mean=q.num(float(by[i]), d, what, unit=None if ranks else r.data.unit),
+            group=q.name(g.names[i], r.data.group),
+            mean=q.num(float(by[i]), d, what, unit=None if ranks else r.data.unit),
             letters=q.said(r.letters[i], "Letters"),
         )
         for i in order

@@ -51,7 +51,8 @@ def conclusions(r: GroupsResults) -> TableBlock:
         why = t if isinstance(t, str) else q.HERE
         statistic, p = (q.gone(why), q.gone(why, "p", "p")) if isinstance(t, str) else (q.stat(t.f, ""), q.p(t.p))
         return q.row(
-            term=q.name(name, "Test"), statistic=statistic.under("F, H or z"), df1=cells["df1"], df2=cells["df2"], p=p,
+            term=q.name(name, "Test"), statistic=statistic.under("F, H or z"), df1=cells["df1"], df2=cells["df2"],
+            p=p,
             said=at_alpha(float("nan") if isinstance(t, str) else t.p, r.alpha, shown, why),
         )  # fmt: skip
 

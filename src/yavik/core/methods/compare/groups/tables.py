@@ -27,7 +27,8 @@ def groups(r: GroupsResults) -> TableBlock:
         n, mean, sd = int(g.n[i]), float(g.means[i]), float(np.sqrt(g.variances[i]))
         reach = float(stats.t.isf(r.alpha / 2, n - 1)) * sd / np.sqrt(n) if n > 1 else np.nan
         row = q.row(
-            group=q.name(name, r.data.group), missing=q.count(r.data.n_empty[i], "Empty" if any(r.data.n_empty) else None),
+            group=q.name(name, r.data.group),
+            missing=q.count(r.data.n_empty[i], "Empty" if any(r.data.n_empty) else None),
             n=q.count(n), mean=q.num(mean, fine, "Mean"), sd=q.num(sd, fine, "SD", why=ONE),
             **q.ci(mean - reach, mean + reach, fine, r.alpha, why=ONE),
         )  # fmt: skip
@@ -146,7 +147,8 @@ def facts(r: GroupsResults) -> dict[str, float | int | str]:
     """Numbers by name."""
     g, a = r.data.groups, r.classical
     out: dict[str, float | int | str] = {
-        "test": r.test, "pairs": r.pair_method, "n": int(g.n.sum()), "k": g.k, "p": r.main.p, "eta2": a.eta2, "omega2": a.omega2,
+        "test": r.test, "pairs": r.pair_method, "n": int(g.n.sum()), "k": g.k, "p": r.main.p, "eta2": a.eta2,
+        "omega2": a.omega2,
         "anova.f": a.test.f, "anova.df1": a.test.df1, "anova.df2": a.test.df2, "anova.p": a.test.p,
         "anova.ss_between": a.ss_between, "anova.ss_within": a.ss_within, "estimate": float(np.ptp(g.means)),
     }  # fmt: skip

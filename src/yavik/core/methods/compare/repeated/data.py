@@ -22,7 +22,8 @@ MOST_TIMES = 60
 
 @dataclass(frozen=True)
 class Subjects:
-    """``y``: subjects × times, all filled. ``group`` and ``x`` belong to subjects. ``rows``: one row number per subject."""
+    """``y``: subjects × times, all filled. ``group`` and ``x`` belong to subjects. ``rows``: one row number per
+    subject."""
 
     y: Floats
     times: tuple[str, ...]

@@ -78,7 +78,8 @@ def means(s: Subjects, spec: RepeatedSpec) -> TableBlock:
                 group
                 | q.row(
                     level=q.name(time, f"{s.time_title[0].upper()}{s.time_title[1:]}"), n=q.count(n),
-                    mean=q.num(m, d, "Mean"), sd=q.num(sd, d, "SD", why=one), **q.ci(m - reach, m + reach, d, spec.alpha, why=one),
+                    mean=q.num(m, d, "Mean"), sd=q.num(sd, d, "SD", why=one),
+                    **q.ci(m - reach, m + reach, d, spec.alpha, why=one),
                 )
             )  # fmt: skip
     title = "Means" + (f" ({s.unit})" if s.unit else "")
@@ -106,7 +107,8 @@ def pairs(s: Subjects, spec: RepeatedSpec) -> TableBlock | None:
     d = max(s.decimals + 1, told(s.decimals, *se.tolist()))
     held = f", {listing([lower(c) for c in s.covariate_titles])} held at the mean" if s.covariate_titles else ""
     alike = ", taken within groups that count alike" if s.group is not None else ""
-    note = f"Each pair has the spread of its own differences{alike}{held}; p by Holm, intervals by Bonferroni, {free} df."
+    note = f"Each pair has the spread of its own differences{alike}{held}; p by Holm,"
+    note += f" intervals by Bonferroni, {free} df."
     compared = Pairs(a, b, mean, se, value, np.full(len(a), float(free)), p, adjusted, mean - reach, mean + reach)
     return pairs_table(
         compared, s.times, spec.alpha, decimals=d, title=EVERY, by="Holm", unit=s.unit, note=note,
@@ -120,12 +122,14 @@ def corrections(r: Repeated) -> TableBlock | None:
     if s is None:
         return None
     kinds = (
-        ("none, sphericity assumed", 1.0), ("Greenhouse–Geisser", s.greenhouse_geisser), ("Huynh–Feldt", s.huynh_feldt),
+        ("none, sphericity assumed", 1.0), ("Greenhouse–Geisser", s.greenhouse_geisser),
+        ("Huynh–Feldt", s.huynh_feldt),
         ("lower bound", s.lower_bound),
     )  # fmt: skip
     rows = [
         q.row(
-            term=q.name(e.term, "Within subjects"), correction=q.name(name, "Correction"), epsilon=q.num(epsilon, 3, "ε"),
+            term=q.name(e.term, "Within subjects"), correction=q.name(name, "Correction"),
+            epsilon=q.num(epsilon, 3, "ε"),
             **q.f_cells(e.corrected(epsilon), "df1", "df2", "f", "p"),
         )
         for e in r.within

@@ -140,7 +140,8 @@ def _answer(
         comparing = q.ci(float(low[i]), float(high[i]), d, spec.alpha, why=why)["ci_low"]
         lines.append(
             q.row(
-                group=q.name(name, data.group), n=q.count(g.n[i]), variance=q.num(float(g.variances[i]), d, "Variance"),
+                group=q.name(name, data.group), n=q.count(g.n[i]),
+                variance=q.num(float(g.variances[i]), d, "Variance"),
                 sd=q.num(float(sd[i]), d, "SD", unit=data.unit),
                 **q.ci(float(own_low[i]), float(own_high[i]), d, spec.alpha, what="CI of the SD", why=why),
                 comparing=comparing.under("Comparing interval"),

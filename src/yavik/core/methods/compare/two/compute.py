@@ -157,7 +157,8 @@ def computed(k: Known, data: Grouped | None, spec: CompareTwoSpec, run: Run) -> 
 
 
 def _moved(data: Grouped, by: float) -> tuple[Any, Any]:
-    """Both samples sorted, the first moved by the difference tested; values that become equal in decimal are equal."""
+    """Both samples sorted, the first moved by the difference tested; values that become equal in decimal are
+    equal."""
     a, b = data.groups.ordered
     if not by:
         return a, b

@@ -56,7 +56,8 @@ def test(r: TwoResults) -> TableBlock:
         if not r.ranks.exact:
             how = f"p from the normal distribution{', corrected for ties' if r.ranks.ties else ''}."
         row = q.row(
-            pair=pair, difference=q.est(r.shift[0], d, "Shift", k.unit), **q.ci(*r.shift[1:], d, r.alpha, why="too few values"),
+            pair=pair, difference=q.est(r.shift[0], d, "Shift", k.unit),
+            **q.ci(*r.shift[1:], d, r.alpha, why="too few values"),
             u=q.num(min(r.ranks.u, r.ranks.u_other), 1, "U", role="statistic"),
             z=q.stat(r.ranks.z, "z", "no spread of ranks"), p=q.p(r.ranks.p),
         )  # fmt: skip

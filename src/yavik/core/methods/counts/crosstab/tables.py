@@ -126,7 +126,13 @@ def expected(r: CrosstabResults) -> TableBlock:
     for i, name in enumerate(r.rows):
         e, z = r.test.expected[i], r.test.adjusted_residuals[i]
         cells = _over_columns(r, (cell(float(a), float(b)) for a, b in zip(e, z, strict=True)))
-        rows.append(q.row(level=q.name(name, r.row_title), **cells, **{f"r{j}": q.num(float(v), 1, None) for j, v in enumerate(z)}))  # fmt: skip
+        rows.append(
+            q.row(
+                level=q.name(name, r.row_title),
+                **cells,
+                **{f"r{j}": q.num(float(v), 1, None) for j, v in enumerate(z)},
+            )
+        )
     note = "Expected counts; in brackets adjusted residuals, beyond ±2 more or fewer than independence has."
     return q.table("expected", "Expected counts and residuals", rows, note=note, folded=True)
 

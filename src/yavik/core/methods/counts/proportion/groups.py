@@ -117,7 +117,8 @@ def _lines(title: str, names: tuple[str, ...], n: Any, hits: Any, alpha: float) 
         p, (low, high) = float(hits[i] / n[i]), wilson(float(hits[i]), float(n[i]), alpha)
         lines.append(
             q.row(
-                group=q.name(name, title), n=q.count(n[i]), hits=q.count(hits[i], "Counted"), estimate=q.part(p, "Share"),
+                group=q.name(name, title), n=q.count(n[i]), hits=q.count(hits[i], "Counted"),
+                estimate=q.part(p, "Share"),
                 **percent_ci(low, high, alpha, what="CI (Wilson)"),
             )
         )  # fmt: skip
@@ -208,5 +209,6 @@ def _pair(spec: ProportionSpec, counts: Any, test: Any, names: tuple[str, ...]) 
 def _line(name: str, statistic: q.Quantity | None, df: q.Quantity | None, p: float) -> q.Row:
     none = q.gone(q.NONE)
     return q.row(
-        term=q.name(name, "Test"), statistic=(statistic or none).under("Statistic"), df=(df or none).under("df"), p=q.p(p)
+        term=q.name(name, "Test"), statistic=(statistic or none).under("Statistic"), df=(df or none).under("df"),
+        p=q.p(p)
     )  # fmt: skip

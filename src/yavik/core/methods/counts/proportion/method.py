@@ -76,7 +76,8 @@ def _one(spec: ProportionSpec, what: str, n: float, hits: float, rows: RowsUsed)
     ci = f"{level_words(spec.alpha)} CI {ends_of(low, high, percent, spec.alternative)}"
     lines = [
         q.row(
-            term=q.name(name, "Interval"), estimate=q.part(p, "Share"), **percent_ci(*ends, spec.alpha, spec.alternative)
+            term=q.name(name, "Interval"), estimate=q.part(p, "Share"),
+            **percent_ci(*ends, spec.alpha, spec.alternative)
         )
         for name, ends in (("Exact (Clopper–Pearson)", (low, high)), ("Score (Wilson)", score))
     ]  # fmt: skip

@@ -73,7 +73,8 @@ def _scatters(r: CorrelateResults, use: Any) -> list[FigureBlock]:
 
 
 def _order(r: CorrelateResults) -> list[int]:
-    """Columns that go together stand together: by the first eigenvector of the matrix (Friendly, 2002, in its simplest form)."""
+    """Columns that go together stand together: by the first eigenvector of the matrix (Friendly, 2002, in its
+    simplest form)."""
     values = np.where(np.isfinite(r.found.r), r.found.r, 0.0)
     np.fill_diagonal(values, 1)
     if len(values) < 5:
@@ -140,13 +141,16 @@ def pairs(r: CorrelateResults) -> TableBlock:
             q.row(
                 pair=q.name(f"{r.names[i]} – {r.names[j]}", "Pair"), column_a=q.name(r.names[i], None),
                 column_b=q.name(r.names[j], None), r=q.size(value, r.letter, why),
-                **q.size_ci(low, high, r.alpha, why or "too few rows, or a perfect correlation"), n=q.count(r.found.n[i, j]),
-                p=q.p(float(r.found.p[i, j]), why=few), p_adjusted=q.p(float(r.p[i, j]), "adjusted p" if adjusted else None, few),
+                **q.size_ci(low, high, r.alpha, why or "too few rows, or a perfect correlation"),
+                n=q.count(r.found.n[i, j]),
+                p=q.p(float(r.found.p[i, j]), why=few),
+                p_adjusted=q.p(float(r.p[i, j]), "adjusted p" if adjusted else None, few),
             )
         )  # fmt: skip
     marked = [m for m, p in enumerate(order) if np.isfinite(r.p[p]) and r.p[p] < r.alpha]
     return q.table(
-        "pairs", "Pairs, the strongest first", rows, note=INTERVALS[r.spec.kind], folded=len(rows) > 12, marked=marked,
+        "pairs", "Pairs, the strongest first", rows, note=INTERVALS[r.spec.kind], folded=len(rows) > 12,
+        marked=marked,
         strong=["p_adjusted" if adjusted else "p"],
     )  # fmt: skip
 

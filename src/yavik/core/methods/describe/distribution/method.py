@@ -1,4 +1,5 @@
-"""What shape does a measurement have? Histogram, quantiles, box; tests of normality; outlying values with their rows."""
+"""What shape does a measurement have? Histogram, quantiles, box; tests of normality; outlying values with their
+rows."""
 
 from typing import Any
 

@@ -28,9 +28,12 @@ def shape_table(g: Groups, column: Column, spec: DistributionSpec) -> TableBlock
         rows.append(
             q.row(
                 group=q.name(name), n=q.count(m.n), mean=q.num(m.mean, d + 1, "Mean"),
-                sd=q.num(m.sd, d + 1, "SD", why="one value"), min=q.num(m.min, d, "Min"), q1=q.num(m.q1, quartile, "Q1"),
-                median=q.num(m.median, quartile, "Median"), q3=q.num(m.q3, quartile, "Q3"), max=q.num(m.max, d, "Max"),
-                skewness=_with_se(m.skewness, se_skew, "Skewness (SE)"), kurtosis=_with_se(m.kurtosis, se_kurt, "Kurtosis (SE)"),
+                sd=q.num(m.sd, d + 1, "SD", why="one value"), min=q.num(m.min, d, "Min"),
+                q1=q.num(m.q1, quartile, "Q1"),
+                median=q.num(m.median, quartile, "Median"), q3=q.num(m.q3, quartile, "Q3"),
+                max=q.num(m.max, d, "Max"),
+                skewness=_with_se(m.skewness, se_skew, "Skewness (SE)"),
+                kurtosis=_with_se(m.kurtosis, se_kurt, "Kurtosis (SE)"),
             )
         )  # fmt: skip
     return q.table("groups", column.axis_title, rows, unit=column.unit or "")

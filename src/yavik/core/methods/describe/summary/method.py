@@ -164,7 +164,8 @@ def _numbers(parts: list[Part], spec: DescribeSpec) -> TableBlock | None:
                 kurtosis=q.num(m.kurtosis, 2, "Kurtosis", why="needs four different values"),
             )
         )  # fmt: skip
-    note = "Quartiles by linear interpolation; skewness and kurtosis adjusted for bias, kurtosis 0 for a normal distribution."  # fmt: skip
+    note = "Quartiles by linear interpolation; skewness and kurtosis adjusted for bias,"
+    note += " kurtosis 0 for a normal distribution."
     return q.table("groups", "Numbers", rows, note=note)
 
 

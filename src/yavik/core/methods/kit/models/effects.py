@@ -1,4 +1,5 @@
-"""What a model says at chosen places: pictures of each term, estimated means, slopes within levels, cases, equations."""
+"""What a model says at chosen places: pictures of each term, estimated means, slopes within levels, cases,
+equations."""
 
 from typing import Any
 
@@ -45,7 +46,8 @@ def line_factors(f: Fitted, name: str | None) -> list[str]:
         if any(name in t.names and n in t.names for t in f.data.terms if len(t.parts) > 1)
     ]  # fmt: skip
     chosen: list[str] = []
-    # Lines that only lie apart say less than lines that differ in slope: of categories without an interaction, the one
+    # Lines that only lie apart say less than lines that differ in slope: of categories without an interaction, the
+    # one
     # with the strongest level is enough where together they would be too many.
     for n in [*with_it, *sorted((n for n in factors if n not in with_it), key=lambda n: -_strength(f, n))]:
         size = int(np.prod([len(f.data.factors[c].levels) for c in [*chosen, n]]))

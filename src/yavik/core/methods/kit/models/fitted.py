@@ -1,4 +1,5 @@
-"""A fitted model as its tables and pictures see it: coefficients, their covariance, and how far a sum lies from a mean."""
+"""A fitted model as its tables and pictures see it: coefficients, their covariance, and how far a sum lies from a
+mean."""
 
 from collections.abc import Callable
 from dataclasses import dataclass, field
@@ -28,7 +29,8 @@ class Fitted:
         coef, covariance: the intercept first where there is one.
         df: of t; infinite where z is used.
         back: from the sum of terms to the mean of the response.
-        spread: residual variance of single rows, of all design columns and the mean; None where there is no such thing.
+        spread: residual variance of single rows, of all design columns and the mean; None where there is no such
+        thing.
         null: combinations of all coefficients that change nothing (see ``null_vectors``).
         blind: combinations of ``coef`` that single rows decide alone, which have no robust standard error.
         df_of: df of single combinations of ``coef``, shape (k, q), where they are not all the same.
@@ -120,7 +122,8 @@ class Fitted:
         return rows @ self.coef, np.where(self._known(rows), se, np.nan)
 
     def told(self, x: Floats) -> Any:
-        """Which design rows the data can tell: not those of combinations that no row has and no term can stand in for."""
+        """Which design rows the data can tell: not those of combinations that no row has and no term can stand in
+        for."""
         whole = np.column_stack([np.full(len(x), float(self.intercept)), x])
         return estimable(whole, self.null) if self.null is not None else np.ones(len(x), bool)
 

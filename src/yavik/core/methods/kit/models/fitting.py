@@ -1,4 +1,5 @@
-"""From the terms of a spec to what is fitted: rows, columns that say something of their own, a selection, clusters."""
+"""From the terms of a spec to what is fitted: rows, columns that say something of their own, a selection,
+clusters."""
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass

@@ -16,7 +16,8 @@ MOST_LEVELS = 12
 
 
 def lent(f: Fitted, response: str, r2: float, p: float | None, alpha: float) -> Marks:
-    """Curves over each measure of the model: one for the rows as a whole, and one for each level of a single category."""
+    """Curves over each measure of the model: one for the rows as a whole, and one for each level of a single
+    category."""
     fitted: list[FittedLine] = []
     measures = [n for n in f.data.names if n not in f.data.factors][:MOST_MEASURES]
     for name in measures:

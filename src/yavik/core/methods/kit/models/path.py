@@ -1,4 +1,5 @@
-"""The path of a selection: its rounds, what it left out, and the models on the way; the same for every kind of model."""
+"""The path of a selection: its rounds, what it left out, and the models on the way; the same for every kind of
+model."""
 
 from collections.abc import Callable, Sequence
 from typing import Any, Protocol

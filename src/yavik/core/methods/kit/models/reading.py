@@ -175,7 +175,8 @@ def _factor(table: Table, name: str, codes: Any, reference: str | None) -> tuple
 
 
 def for_every_row(data: ModelData) -> tuple[Any, Any]:
-    """Design rows for every row of the table whose terms are filled, also those without a response, and which they are."""
+    """Design rows for every row of the table whose terms are filled, also those without a response, and which they
+    are."""
     table, filled = data.table, np.ones(data.table.n_rows, bool)
     values: dict[str, Any] = {}
     for name in data.names:

@@ -60,7 +60,8 @@ def exp(b: float) -> float:
 
 
 def ratio(b: float, like: float | None = None) -> str:
-    """A ratio from its logarithm: two decimals, more where they are needed to tell it (or the one it stands beside) from 1."""
+    """A ratio from its logarithm: two decimals, more where they are needed to tell it (or the one it stands beside)
+    from 1."""
     value = exp(b)
     if value >= 1000 or value < 0.001:
         return significant(value, 3)

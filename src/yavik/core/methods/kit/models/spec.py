@@ -23,7 +23,8 @@ class ModelSpec(Spec):
     """Fields of a model beside its response."""
 
     terms: list[Term] = Field(
-        [], title="Terms", json_schema_extra={"slot": {**slot(IN_TERMS, "terms", many=True)["slot"], "terms": True, "numbers": list(NUMBERS)}}
+        [], title="Terms",
+        json_schema_extra={"slot": {**slot(IN_TERMS, "terms", many=True)["slot"], "terms": True, "numbers": list(NUMBERS)}}
     )  # fmt: skip
     reference: dict[str, str] = Field(
         {},
@@ -51,7 +52,9 @@ class ModelSpec(Spec):
     at: dict[str, Any] = Field(
         {},
         json_schema_extra=placed(
-            "points", "Others held at", "In pictures, means and predictions; their mean or most common level unless chosen.", of="terms", look=True
+            "points", "Others held at",
+            "In pictures, means and predictions; their mean or most common level unless chosen.", of="terms",
+            look=True
         ),
     )  # fmt: skip
     predict_at: list[dict[str, Any]] = Field(
@@ -80,7 +83,8 @@ class LinearChoice(ModelSpec):
     choose_by: Literal["p", "aic", "bic", "adjusted_r2"] = Field(
         "p",
         json_schema_extra=option(
-            "Chosen by", {**CHOOSE_BY, "adjusted_r2": "adjusted R²"}, when={"selection": ["forward", "backward", "stepwise", "best_subsets"]}
+            "Chosen by", {**CHOOSE_BY, "adjusted_r2": "adjusted R²"},
+            when={"selection": ["forward", "backward", "stepwise", "best_subsets"]}
         ),
     )  # fmt: skip
     enter: float = Field(

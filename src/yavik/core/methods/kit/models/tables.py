@@ -171,7 +171,8 @@ def influential_rows(
     """
     rows = [
         q.row(
-            row=q.count(data.rows[i], "Row"), **told(int(i)), residual=q.num(float(residual[i]), 2, "Pearson residual"),
+            row=q.count(data.rows[i], "Row"), **told(int(i)),
+            residual=q.num(float(residual[i]), 2, "Pearson residual"),
             leverage=q.size(float(leverage[i]), "Leverage"), cook=q.num(float(cook[i]), 3, "Cook’s distance"),
         )
         for i in np.argsort(-cook, kind="stable")[:most]

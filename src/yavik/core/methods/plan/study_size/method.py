@@ -74,7 +74,8 @@ def compute(table: Table, spec: StudySizeSpec, run: Run) -> Answer:
     reached = of(n, found)
     rows = [
         q.row(
-            n=q.count(k, axis_of(spec)), total=q.count(total_of(spec, k), "Rows in all"), power=q.num(of(k, found), 3, "Power")
+            n=q.count(k, axis_of(spec)), total=q.count(total_of(spec, k), "Rows in all"),
+            power=q.num(of(k, found), 3, "Power")
         )
         for k in _around(n, least)
     ]  # fmt: skip
@@ -136,7 +137,8 @@ def _gap(spec: StudySizeSpec) -> float:
 
 
 def _smallest(spec: StudySizeSpec, of: Power, n: int) -> float | None:
-    """The smallest effect with the power asked for; of shares upwards first, unless the test looks down from there."""
+    """The smallest effect with the power asked for; of shares upwards first, unless the test looks down from
+    there."""
     if spec.design != "two_proportions":
         return power.smallest_effect(
             lambda e: of(n, e), spec.power, 1e-6, 0.999 if spec.design == "correlation" else 100.0

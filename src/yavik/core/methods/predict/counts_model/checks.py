@@ -58,7 +58,8 @@ def _finite(m: CountsModel) -> Check:
         return Check(**base, verdict=Verdict.doubtful, text=text)
     titles = [m.data.column_title(m.used[i]) for i in sorted(m.infinite)]
     text = (
-        f"{listing(titles, 4)}: wherever it would have to be told, every count is zero, so that the estimate falls without"
+        f"{listing(titles, 4)}: wherever it would have to be told, every count is zero, so that the estimate falls "
+        f"without"
         " end. Join the level with another, or leave the term out."
     )
     return Check(**base, verdict=Verdict.fails, text=text)
@@ -90,9 +91,10 @@ def _dispersion(m: CountsModel) -> Check:
     remedies: list[Remedy] = []
     if spec.se == "classical":
         text += " Its standard errors are too small for such counts."
+        by_p = {"choose_by": "p"} if spec.choose_by != "p" else {}
         remedies = [
             Remedy(label="Use the negative binomial", spec={"family": "negative_binomial"}),
-            Remedy(label="Use quasi-Poisson", spec={"family": "quasi"} | ({"choose_by": "p"} if spec.choose_by != "p" else {})),
+            Remedy(label="Use quasi-Poisson", spec={"family": "quasi"} | by_p),
             Remedy(label="Use robust standard errors", spec={"se": "hc3"}),
         ]  # fmt: skip
         verdict = Verdict.fails if f.dispersion > 1.5 or p < 0.001 else Verdict.doubtful
@@ -109,7 +111,8 @@ def _more_spread(m: CountsModel, base: dict[str, Any], times: str, facts: dict[s
         remedy = [Remedy(label="Use Poisson", spec={"family": "poisson"})]
         return Check(**base, verdict=Verdict.holds, text=text, facts=facts, remedies=remedy)
     gain = 2 * (f.log_likelihood - fit_counts(f.data, f.offset, "poisson").log_likelihood)
-    text = f"Beside Poisson the log-likelihood gains {number(gain / 2, 1)}; with α the scatter is {times} times the model’s."
+    text = f"Beside Poisson the log-likelihood gains {number(gain / 2, 1)};"
+    text += f" with α the scatter is {times} times the model’s."
     verdict = Verdict.holds if f.dispersion < 1.5 else Verdict.doubtful
     if verdict is Verdict.doubtful:
         text += " Some rows lie farther out than even these counts do: look at the influential rows."

@@ -96,7 +96,8 @@ class CountsModel:
 
     @cached_property
     def explained(self) -> float:
-        """Share of the deviance of the model without terms, both at the model's own α (Cameron and Windmeijer, 1996)."""
+        """Share of the deviance of the model without terms, both at the model's own α (Cameron and Windmeijer,
+        1996)."""
         f = self.model
         total = null_deviance(self.data.y, f.offset, f.alpha, self.fitted.intercept)
         return 1 - self.model.deviance / total if total > 0 else np.nan
@@ -196,7 +197,8 @@ def _demand_counts(table: Table, spec: CountsSpec, y: Floats) -> None:
         rows = table.rows[bad].tolist()
         first = number(float(y[bad][0]), 6).rstrip("0").rstrip(".")
         raise DataProblem(
-            f"{spec.response} counts something, but {counted(len(rows), 'value is', 'values are')} not a whole number of"
+            f"{spec.response} counts something, but {counted(len(rows), 'value is', 'values are')} not a whole "
+            f"number of"
             f" zero or more ({rows_in_words(rows)}; the first is {first}). For measures take the linear model.",
             column=spec.response, rows=rows,
         )  # fmt: skip
@@ -211,7 +213,8 @@ def _exposure(table: Table, spec: CountsSpec) -> Floats | None:
     if bad.any():
         rows = table.rows[bad].tolist()
         raise DataProblem(
-            f"{spec.exposure} is not above zero in {counted(len(rows), 'row')} ({rows_in_words(rows)}): nothing can be"
+            f"{spec.exposure} is not above zero in {counted(len(rows), 'row')} ({rows_in_words(rows)}): nothing can "
+            f"be"
             " counted there.",
             column=spec.exposure, rows=rows,
         )  # fmt: skip

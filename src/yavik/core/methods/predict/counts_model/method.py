@@ -168,7 +168,8 @@ METHOD = Method(
     card=card,
     name=model_name,
     keywords=(
-        "poisson regression", "negative binomial", "quasi-poisson", "count data", "rate ratio", "incidence rate", "overdispersion",
+        "poisson regression", "negative binomial", "quasi-poisson", "count data", "rate ratio", "incidence rate",
+        "overdispersion",
         "log-linear", "offset", "exposure", "zero inflation",
     ),
 )  # fmt: skip

@@ -14,7 +14,8 @@ FAMILIES = {
     "quasi": "quasi-Poisson: variance in proportion to the mean",
 }
 SE = {
-    "classical": "from the model", "hc0": "robust, HC0", "hc1": "robust, HC1", "hc2": "robust, HC2", "hc3": "robust, HC3",
+    "classical": "from the model", "hc0": "robust, HC0", "hc1": "robust, HC1", "hc2": "robust, HC2",
+    "hc3": "robust, HC3",
     "cluster": "by cluster",
 }  # fmt: skip
 
@@ -26,7 +27,8 @@ class CountsSpec(LikelihoodChoice):
     exposure: str | None = Field(
         None,
         json_schema_extra=placed(
-            "column", "Exposure", "What the counts grow with in proportion: hours watched, area, people at risk.", kinds=[*VALUES],
+            "column", "Exposure", "What the counts grow with in proportion: hours watched, area, people at risk.",
+            kinds=[*VALUES],
         ),
     )  # fmt: skip
     family: Literal["poisson", "negative_binomial", "quasi"] = Field(

@@ -71,7 +71,8 @@ def _scatter(m: CountsModel) -> str:
     if overdispersion(m.model)[1] > 0.001 or m.model.dispersion < 1.2:
         return ""
     times = number(m.model.dispersion, 1)
-    return f" The counts scatter {times} times as much as a Poisson model allows, so that its p and intervals are too good."
+    too_good = "so that its p and intervals are too good"
+    return f" The counts scatter {times} times as much as a Poisson model allows, {too_good}."
 
 
 def coefficients(m: CountsModel, found: list[Coefficient]) -> TableBlock:
@@ -180,9 +181,11 @@ def facts(m: CountsModel, found: list[Coefficient]) -> dict[str, Any]:
     f = m.model
     zeros = float(count_probabilities(f, 0)[0][0])
     out: dict[str, Any] = {
-        "n": f.n, "counted": float(m.data.y.sum()), "log_likelihood": f.log_likelihood, "null_log_likelihood": m.null.log_likelihood,
+        "n": f.n, "counted": float(m.data.y.sum()), "log_likelihood": f.log_likelihood,
+        "null_log_likelihood": m.null.log_likelihood,
         "aic": f.aic, "bic": f.bic, "deviance": f.deviance, "pearson.chi2": f.pearson, "residual.df": f.df,
-        "dispersion": f.dispersion, "deviance_explained": m.explained, "zeros": int((m.data.y == 0).sum()), "zeros.expected": zeros,
+        "dispersion": f.dispersion, "deviance_explained": m.explained, "zeros": int((m.data.y == 0).sum()),
+        "zeros.expected": zeros,
     }  # fmt: skip
     if m.spec.family == "negative_binomial":
         out |= {"alpha": f.alpha, "alpha.se": f.alpha_se}

@@ -119,7 +119,8 @@ def fit_linear(table: Table, spec: "LinearSpec", told: Told = silent) -> LinearF
     exact = model.rss <= EXACT * max(model.total, 1e-300)
     errors = errors_of(data, model, rows, spec, clusters, n_clusters, exact)
     return LinearFit(
-        whole=whole, data=data, model=model, rows=rows, fitted=fitted_of(data, model, rows, spec, errors, null, exact),
+        whole=whole, data=data, model=model, rows=rows,
+        fitted=fitted_of(data, model, rows, spec, errors, null, exact),
         follows=c.follows, judge=judge, rounds=c.rounds, subsets=subsets, chosen=c.terms, errors=errors, null=null,
         exact=exact, codes=clusters, n_clusters=n_clusters,
     )  # fmt: skip

@@ -143,7 +143,8 @@ def _aside_table(asides: dict[str, Any]) -> TableBlock | None:
     bends, spread, d, nan = asides["reset"], asides["breusch_pagan"], asides["durbin_watson"], float("nan")
     rows = [
         q.row(
-            term=q.name(name, "Test"), statistic=q.stat(a, "Statistic", few), p=q.p(p, why=why), says=q.said(what, "Looks for")
+            term=q.name(name, "Test"), statistic=q.stat(a, "Statistic", few), p=q.p(p, why=why),
+            says=q.said(what, "Looks for")
         )
         for name, a, p, why, what in (
             ("Breusch–Pagan (Koenker), χ²", spread.statistic if spread else nan, spread.p if spread else nan, few, "spread that changes with the terms"),
@@ -229,7 +230,8 @@ def new_columns(table: Table, spec: LinearSpec) -> list[tuple[Column, Any]]:
 
     level = f"{100 * (1 - spec.alpha):g} %"
     return [
-        made("predicted", fitted), made(f"lowest at {level}", single[0]), made(f"highest at {level}", single[1]), made("residual", y - fitted),
+        made("predicted", fitted), made(f"lowest at {level}", single[0]), made(f"highest at {level}", single[1]),
+        made("residual", y - fitted),
     ]  # fmt: skip
 
 
@@ -265,8 +267,10 @@ METHOD = Method(
     uses=("seed",),
     name=model_name,
     keywords=(
-        "regression", "multiple regression", "linear model", "least squares", "stepwise", "best subsets", "prediction", "predict",
-        "cook's distance", "vif", "collinearity", "robust standard errors", "clustered standard errors", "weighted least squares",
+        "regression", "multiple regression", "linear model", "least squares", "stepwise", "best subsets",
+        "prediction", "predict",
+        "cook's distance", "vif", "collinearity", "robust standard errors", "clustered standard errors",
+        "weighted least squares",
         "polynomial", "interaction", "dummy", "press", "reset", "breusch-pagan", "durbin-watson",
     ),
 )  # fmt: skip

@@ -132,7 +132,8 @@ def terms_table(m: LinearFit, spec: LinearSpec, tests: list[FTest | str]) -> Tab
         error = "each after all others, p by the wild cluster bootstrap"
     if m.errors.kind != "classical":
         error += "; partial η² from the sums of squares, as under equal spread"
-    note = f"Type III: {error}. A main effect that stands in an interaction with a category is that over its levels alike."
+    note = f"Type III: {error}. A main effect that stands in an interaction with a category is that over its levels"
+    note += " alike."
     marked = [i for i, t in enumerate(tests) if isinstance(t, FTest) and t.p < spec.alpha]
     return q.table("terms", "Each term with all its columns", rows, note=note, marked=marked, strong=["term", "p"])
 
@@ -184,7 +185,8 @@ def facts(m: LinearFit, test: FTest | None, found: list[Coefficient], tests: lis
     model = m.model
     out: dict[str, Any] = {
         "n": model.n, "r2": model.r2, "adjusted_r2": model.adjusted_r2, "predicted_r2": m.rows.predicted_r2,
-        "residual.sd": np.sqrt(model.mse) if model.df > 0 else np.nan, "residual.df": model.df, "residual.ss": model.rss,
+        "residual.sd": np.sqrt(model.mse) if model.df > 0 else np.nan, "residual.df": model.df,
+        "residual.ss": model.rss,
         "press": m.rows.press, "aic": model.aic, "bic": model.bic, "log_likelihood": model.log_likelihood,
     }  # fmt: skip
     if test:
@@ -212,7 +214,8 @@ def influential_table(m: LinearFit, alpha: float, most: int = 8) -> TableBlock |
                 row=q.count(m.data.rows[i], "Row"), **name, value=q.num(float(m.data.y[i]), d, m.data.response.title),
                 fitted=q.num(float(m.rows.fitted[i]), d + 1, "Fitted"),
                 residual=q.num(float(m.rows.deleted[i]), 2, "Studentised residual", why="decides its own value"),
-                leverage=q.size(float(m.rows.leverage[i]), "Leverage"), cook=q.num(float(cook[i]), 2, "Cook’s distance"),
+                leverage=q.size(float(m.rows.leverage[i]), "Leverage"),
+                cook=q.num(float(cook[i]), 2, "Cook’s distance"),
             )
         )  # fmt: skip
     return q.table("influential", "Rows that move the model most", rows, folded=True)

@@ -154,7 +154,8 @@ def fit_binary(table: Table, spec: "LogisticSpec", told: Told = silent) -> Binar
     df = float(n_clusters - 1) if spec.se == "cluster" else np.inf
     fitted = Fitted(
         data, places, spec.intercept, model.coef, covariance, df, spec.alpha, held(spec, data),
-        f"Probability of {data.response.title} = {event}", back=lambda eta: probability(spec.link, eta), infinite=infinite,
+        f"Probability of {data.response.title} = {event}", back=lambda eta: probability(spec.link, eta),
+        infinite=infinite,
         null=null_vectors(c.triangle, places, list(c.follows)),
     )  # fmt: skip
     by_profile = spec.interval == "profile" or (spec.penalty == "firth" and model.data.x.size <= MOST_PROFILED)

@@ -18,7 +18,8 @@ MOST_ROWS = 50_000
 
 
 def marginal_table(m: BinaryModel, spec: "LogisticSpec") -> TableBlock:
-    """One line for each measure (per unit of change) and for each level against its reference; SE by the delta method."""
+    """One line for each measure (per unit of change) and for each level against its reference; SE by the delta
+    method."""
     data, rows = m.data, np.arange(m.data.n)
     if m.data.n > MOST_ROWS:
         rows = np.sort(np.random.default_rng(spec.seed).choice(m.data.n, MOST_ROWS, replace=False))
@@ -28,7 +29,8 @@ def marginal_table(m: BinaryModel, spec: "LogisticSpec") -> TableBlock:
             factor = data.factors[name]
             for i in factor.others:
                 size, gradient = _change(m, rows, name, i, factor.reference)
-                lines.append(_line(m, spec, f"{data.title(name)}: {factor.levels[i]} rather than {factor.levels[factor.reference]}", size, gradient, 1.0))  # fmt: skip
+                lines.append(_line(m, spec, f"{data.title(name)}: {factor.levels[i]} rather than "
+                                            f"{factor.levels[factor.reference]}", size, gradient, 1.0))  # fmt: skip
         else:
             per = spec.per.get(name, 1.0)
             size, gradient = _slope(m, rows, name)

@@ -162,7 +162,8 @@ def new_columns(table: Table, spec: LogisticSpec) -> list[tuple[Column, Any]]:
     words = (m.other, m.event)
     codes = pa.array((mu >= spec.cutoff).astype(np.int32), pa.int32(), mask=~filled)
     told = Column(
-        name=f"{spec.response} predicted", kind=Kind.category if m.other == "another" or column.kind is not Kind.yes_no else Kind.yes_no,
+        name=f"{spec.response} predicted",
+        kind=Kind.category if m.other == "another" or column.kind is not Kind.yes_no else Kind.yes_no,
         label=f"{column.title}, predicted", levels=tuple(Level(value=w) for w in words),
     )  # fmt: skip
     return [
@@ -203,7 +204,8 @@ METHOD = Method(
     uses=("seed",),
     name=model_name,
     keywords=(
-        "logistic regression", "odds ratio", "probit", "binary", "yes/no", "classification", "roc", "auc", "firth", "separation",
+        "logistic regression", "odds ratio", "probit", "binary", "yes/no", "classification", "roc", "auc", "firth",
+        "separation",
         "hosmer-lemeshow", "sensitivity", "specificity", "stepwise", "predict", "probability",
     ),
 )  # fmt: skip

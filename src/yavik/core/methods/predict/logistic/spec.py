@@ -16,7 +16,9 @@ def kinds_of_response() -> list[str]:
 class LogisticSpec(LikelihoodChoice):
     response: str | None = Field(None, title="Response", json_schema_extra=slot(kinds_of_response(), "yes or no"))
     event: str | None = Field(
-        None, title="Event", json_schema_extra=placed("level", "Event", "What is predicted; yes, 1 or true unless chosen, else the last level.", of="response")
+        None, title="Event",
+        json_schema_extra=placed("level", "Event", "What is predicted; yes, 1 or true unless chosen, else the last "
+                                                   "level.", of="response")
     )  # fmt: skip
     link: Literal["logit", "probit", "cloglog"] = Field(
         "logit",
@@ -30,7 +32,8 @@ class LogisticSpec(LikelihoodChoice):
     )  # fmt: skip
     penalty: Literal["none", "firth"] = Field(
         "none",
-        json_schema_extra=option("Penalty", {"none": "none: maximum likelihood", "firth": "Firth: penalised likelihood"}, "For few events and for separation.", when={"link": ["logit"]}),
+        json_schema_extra=option("Penalty", {"none": "none: maximum likelihood", "firth": "Firth: penalised "
+            "likelihood"}, "For few events and for separation.", when={"link": ["logit"]}),
     )  # fmt: skip
     se: Literal["classical", "hc0", "hc1", "cluster"] = Field(
         "classical",
@@ -46,5 +49,6 @@ class LogisticSpec(LikelihoodChoice):
         ),
     )
     cutoff: float = Field(
-        0.5, gt=0, lt=1, json_schema_extra=amount("Cut-off", "The event is said from this probability on.", min=0.01, max=0.99, step=0.01, slider=True, look=True)
+        0.5, gt=0, lt=1,
+        json_schema_extra=amount("Cut-off", "The event is said from this probability on.", min=0.01, max=0.99, step=0.01, slider=True, look=True)
     )  # fmt: skip

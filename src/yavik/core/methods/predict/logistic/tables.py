@@ -204,7 +204,8 @@ def how_it_tells(m: BinaryModel, spec: LogisticSpec, folds: dict[str, float]) ->
 
 
 PSEUDO = {
-    "mcfadden_r2": "McFadden R²", "cox_snell_r2": "Cox–Snell R²", "nagelkerke_r2": "Nagelkerke R²", "brier": "Brier score",
+    "mcfadden_r2": "McFadden R²", "cox_snell_r2": "Cox–Snell R²", "nagelkerke_r2": "Nagelkerke R²",
+    "brier": "Brier score",
 }  # fmt: skip
 
 
@@ -229,8 +230,10 @@ def facts(
     at = classify(m.model.mu, m.data.y, spec.cutoff)
     low, high = m.roc.interval(spec.alpha)
     out: dict[str, Any] = {
-        "n": m.model.n, "events": int(m.data.y.sum()), "event": m.event, "auc": m.roc.auc, "auc.se": m.roc.se, "auc.ci_low": low, "auc.ci_high": high,
-        "log_likelihood": m.model.log_likelihood, "null_log_likelihood": m.null, "aic": m.model.aic, "bic": m.model.bic,
+        "n": m.model.n, "events": int(m.data.y.sum()), "event": m.event, "auc": m.roc.auc, "auc.se": m.roc.se,
+        "auc.ci_low": low, "auc.ci_high": high,
+        "log_likelihood": m.model.log_likelihood, "null_log_likelihood": m.null, "aic": m.model.aic,
+        "bic": m.model.bic,
         "right": at.right, "sensitivity": at.sensitivity, "specificity": at.specificity, "cutoff": spec.cutoff,
         "hosmer_lemeshow.chi2": hl.chi2, "hosmer_lemeshow.df": hl.df, "hosmer_lemeshow.p": hl.p, **pseudo(m),
     }  # fmt: skip

@@ -18,7 +18,8 @@ def classification_table(m: BinaryModel, spec: LogisticSpec) -> TableBlock:
 
     def line(name: str, yes: int, no: int, right: float, what: str) -> q.Row:
         return q.row(
-            group=q.name(name, m.data.response.title), yes=q.count(yes, f"Said {m.event}"), no=q.count(no, f"Said {m.other}"),
+            group=q.name(name, m.data.response.title), yes=q.count(yes, f"Said {m.event}"),
+            no=q.count(no, f"Said {m.other}"),
             right=q.part(right, "Right"), what=q.said(what),
         )  # fmt: skip
 

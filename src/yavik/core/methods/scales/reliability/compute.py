@@ -117,7 +117,8 @@ def read_items(table: Table, spec: ReliabilitySpec) -> Items:
     flat = [c.name for c, spread in zip(columns, np.ptp(x[use], axis=0), strict=True) if spread == 0]
     if flat:
         raise DataProblem(
-            f"All answers to {listing(flat, 4)} are the same in the rows used: such an item tells nothing apart. Leave it"
+            f"All answers to {listing(flat, 4)} are the same in the rows used: such an item tells nothing apart. "
+            f"Leave it"
             " out.",
             column=flat[0],
         )
@@ -141,7 +142,8 @@ def compute(table: Table, spec: ReliabilitySpec) -> ReliabilityResults:
     s = np.asarray(np.cov(y, rowvar=False), np.float64)
     if float(s.sum()) <= 1e-12 * float(np.trace(s)):
         raise DataProblem(
-            "The sum of the items is the same in every row: there is no scale. Some items may have to be turned round.",
+            "The sum of the items is the same in every row: there is no scale. Some items may have to be turned "
+            "round.",
             column=spec.items[0],
         )
     sd = np.sqrt(np.diag(s))
@@ -151,7 +153,8 @@ def compute(table: Table, spec: ReliabilitySpec) -> ReliabilityResults:
     first = np.arange(k) % 2 == 0 if spec.split == "odd_even" else np.arange(k) < (k + 1) // 2
     chance = by_chance(min(max(n, k + 1), MOST_DRAWN), k, DRAWS, spec.seed) if k > 2 and n > k else np.full(k, np.nan)
     return ReliabilityResults(
-        items=items, y=y, alpha=cronbach(y, 1 - spec.alpha), factor=factor, omega=omega(factor, sd) if factor else np.nan,
+        items=items, y=y, alpha=cronbach(y, 1 - spec.alpha), factor=factor,
+        omega=omega(factor, sd) if factor else np.nan,
         mean=y.mean(axis=0), sd=sd, rest=with_the_rest(s), without=without_each(s),
         split=split_half(s, first) if spec.split != "none" else None, eigenvalues=eigenvalues, chance=chance,
         level=1 - spec.alpha,

@@ -22,7 +22,8 @@ class ReliabilitySpec(Spec):
         "auto",
         json_schema_extra=placed(
             "columns", "Items turned round",
-            "Items that ask the other way. Found by themselves unless chosen; the table stays as it is.", of="items", auto="found by themselves",
+            "Items that ask the other way. Found by themselves unless chosen; the table stays as it is.", of="items",
+            auto="found by themselves",
         ),
     )  # fmt: skip
     split: Literal["none", "odd_even", "first_last"] = Field("none", json_schema_extra=option("Split half", SPLITS))

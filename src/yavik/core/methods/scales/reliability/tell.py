@@ -30,7 +30,8 @@ def headline(r: ReliabilityResults, alpha: float) -> tuple[list[Span], str]:
     turned_ = int(r.items.against.sum())
     more = f", {turned_} of them turned round," if turned_ else ""
     parts: list[str | Span] = [
-        f"The sum of {counted(r.k, 'item')}{more} has a reliability of Cronbach’s α = {share(a.raw)} ({level_words(alpha)} CI"
+        f"The sum of {counted(r.k, 'item')}{more} has a reliability of Cronbach’s α = {share(a.raw)} "
+        f"({level_words(alpha)} CI"
         f" {share(a.low)} to {share(a.high)})"
     ]
     if np.isfinite(r.omega):
@@ -221,7 +222,8 @@ def facts(r: ReliabilityResults) -> dict[str, Any]:
     """Numbers by name."""
     a = r.alpha
     out: dict[str, Any] = {
-        "n": r.n, "items": r.k, "cronbach_alpha": a.raw, "cronbach_alpha.ci_low": a.low, "cronbach_alpha.ci_high": a.high,
+        "n": r.n, "items": r.k, "cronbach_alpha": a.raw, "cronbach_alpha.ci_low": a.low,
+        "cronbach_alpha.ci_high": a.high,
         "standardised_alpha": a.standardised, "omega": r.omega, "mean_r": a.mean_r, "estimate": a.raw,
         "reversed": int(r.items.against.sum()),
     }  # fmt: skip
