@@ -12,17 +12,8 @@ from tests.tables import demo_tables, table_from
 from yavik.core.methods import answer
 from yavik.core.methods.registry import new_columns
 from yavik.core.stats.binary import Prepared
-from yavik.core.stats.count_models import (
-    count_probabilities,
-    fit_counts,
-    infinite_directions,
-    log_likelihood,
-    null_deviance,
-    overdispersion,
-    robust,
-    spread_of,
-    spread_slope,
-)
+from yavik.core.stats.count_checks import count_probabilities, infinite_directions, overdispersion, robust
+from yavik.core.stats.count_models import fit_counts, log_likelihood, null_deviance, spread_of, spread_slope
 from yavik.core.table import DataProblem
 
 DEATHS = {"age": ["35-44", "45-54", "55-64", "65-74", "75-84"] * 2, "smokes": ["yes"] * 5 + ["no"] * 5,

@@ -12,6 +12,7 @@ from yavik.core.figures.layers import lines, points, points_of, thinned, values_
 from yavik.core.figures.plot import Axis, Panel, Plot, Style, Vega
 from yavik.core.figures.reading import filled, levels, split
 from yavik.core.figures.style import INK
+from yavik.core.stats.groups import Floats
 from yavik.core.table import DataProblem, Table
 
 MOST_LINES = 500
@@ -55,17 +56,8 @@ def plot(figure: Figure, table: Table, style: Style) -> Plot:
                         }
                     )
             if len(at):
-                for j in range(len(names)):
-                    part = values[at, j]
-                    rows.append(
-                        q.row(
-                            panel=q.name(title, "Panel" if parts.panel.k > 1 else None),
-                            group=q.name(level.name, "Group" if figure.colour else None),
-                            sample=q.name(titles[j], "Column"),
-                            n=q.count(len(part)), mean=q.num(float(part.mean()), data.decimals + 1, "Mean"),
-                            median=q.num(float(np.median(part)), data.decimals + 1, "Median"),
-                        )
-                    )  # fmt: skip
+                told = (title if parts.panel.k > 1 else None, level.name if figure.colour else None)
+                rows += [_row(*told, titles[j], values[at, j], data.decimals + 1) for j in range(len(names))]
         made: list[Vega] = []
         if "line" in figure.show:
             made.append(lines(joined, width, opacity=0.45))
@@ -101,6 +93,16 @@ def plot(figure: Figure, table: Table, style: Style) -> Plot:
         alt=f"{listing(titles, 8)}, joined row by row: {counted(total, 'row')}.",
         behind=q.table("behind", data.value_axis, rows),
         panel_columns=parts.panel.k if figure.panel_rows else 0,
+    )  # fmt: skip
+
+
+def _row(panel: str | None, group: str | None, column: str, part: Floats, decimals: int) -> q.Row:
+    """What the drawing shows of one column, for the table behind it."""
+    return q.row(
+        panel=q.name(panel or "", "Panel" if panel is not None else None),
+        group=q.name(group or "", "Group" if group is not None else None), sample=q.name(column, "Column"),
+        n=q.count(len(part)), mean=q.num(float(part.mean()), decimals, "Mean"),
+        median=q.num(float(np.median(part)), decimals, "Median"),
     )  # fmt: skip
 
 

@@ -1,7 +1,7 @@
 """One column over another: points, straight lines with bands, curves, hulls, ellipses, arrows of further columns."""
 
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 from scipy import stats
@@ -66,12 +66,13 @@ def plot(figure: Figure, table: Table, style: Style) -> Plot:
         clouds += mine
     if figure.arrows:
         panels[0].layers += maker.arrows(table, x, y, used)
-    kind = "date" if x_column.kind is ColumnKind.date else "places" if places else "number"
+    kind: Literal["number", "places", "date"] = "places" if places else "number"
+    if x_column.kind is ColumnKind.date:
+        kind = "date"
     low, high = (-0.5, len(places) - 0.5) if places else span_x
     n = np.array([len(c.x) for c in clouds])
     return Plot(
         x=Axis(x_column.axis_title, low, high, kind, list(places), exact=bool(places), grid=False),
-        # type: ignore[arg-type]
         y=Axis(y_column.axis_title, *span_y), panels=panels, levels=shown, legend=parts.colour.k > 1,
         level_title=parts.colour.title or None,
         caption={"subject": f"{y_column.title} over {lower(x_column.title)}", "counts": counts_words(n), **maker.said},

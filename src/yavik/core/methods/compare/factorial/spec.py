@@ -1,6 +1,6 @@
 """What a comparison by several factors can be asked."""
 
-from typing import Literal
+from typing import Literal, get_args
 
 from pydantic import Field
 
@@ -38,8 +38,7 @@ class FactorialSpec(Spec):
     )
     pairs: Family = Field(
         "tukey",
-        json_schema_extra=option("Pairs by", {k: v for k, v in PAIR_WORDS.items() if k in Family.__args__}),
-        # type: ignore[attr-defined]
+        json_schema_extra=option("Pairs by", {k: v for k, v in PAIR_WORDS.items() if k in get_args(Family)}),
     )
     pairs_of: list[list[str]] | None = Field(
         None,

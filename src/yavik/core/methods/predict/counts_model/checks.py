@@ -10,7 +10,8 @@ from yavik.core.methods.kit.checks import independent
 from yavik.core.methods.kit.models import checks as shared
 from yavik.core.methods.kit.models.terms import spec_term
 from yavik.core.methods.predict.counts_model.fit import CountsModel, score
-from yavik.core.stats.count_models import count_probabilities, fit_counts, overdispersion
+from yavik.core.stats.count_checks import count_probabilities, overdispersion
+from yavik.core.stats.count_models import fit_counts
 
 
 def all_checks(m: CountsModel) -> list[Check | None]:

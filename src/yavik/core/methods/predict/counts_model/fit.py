@@ -16,8 +16,9 @@ from yavik.core.methods.kit.models.tables import ChiSquare
 from yavik.core.methods.kit.models.terms import ModelData
 from yavik.core.methods.predict.counts_model.spec import CountsSpec
 from yavik.core.stats.binary import invert, prepare
+from yavik.core.stats.count_checks import infinite_directions, robust
 from yavik.core.stats.count_judge import CountJudge
-from yavik.core.stats.count_models import CountFit, fit_counts, infinite_directions, null_deviance, null_fit, robust
+from yavik.core.stats.count_models import CountFit, fit_counts, null_deviance, null_fit
 from yavik.core.stats.groups import Floats
 from yavik.core.stats.least_squares import estimable, independent_columns, null_vectors, wald
 from yavik.core.stats.selection import Round

@@ -24,7 +24,7 @@ from yavik.core.methods.kit.models.tables import (
     term_facts,
 )
 from yavik.core.methods.predict.counts_model.fit import CountsModel
-from yavik.core.stats.count_models import count_probabilities, overdispersion
+from yavik.core.stats.count_checks import count_probabilities, overdispersion
 
 MOST_COUNTS = 30
 NO_END = "no finite estimate: no row of its level, or on its side, has a count above zero"
