@@ -1,4 +1,5 @@
-// What is shown in a page's place when its script breaks: what happened, and the ways on. Nothing on the server is touched.
+// What is shown in a page's place when its script breaks: what happened, and the ways on. Nothing on the server is
+// touched.
 import { Link, useParams, useRouteError } from "react-router";
 
 export function Broken() {

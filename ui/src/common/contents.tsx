@@ -1,4 +1,5 @@
 // The contents: tables, questions, figures, report; each with what it says now.
+import { cx } from "./classes";
 import { Plus } from "lucide-react";
 import { useState, type ReactNode } from "react";
 import { Link, useNavigate } from "react-router";
@@ -246,7 +247,10 @@ function EntryLine({
           {entry.name}
         </span>
         <span
-          className={`block truncate text-[0.8rem] leading-tight ${entry.out_of_date ? "text-primary font-semibold" : "muted"}`}
+          className={cx(
+            "block truncate text-[0.8rem] leading-tight",
+            entry.out_of_date ? "text-primary font-semibold" : "muted",
+          )}
         >
           {entry.line}
         </span>

@@ -1,4 +1,5 @@
 // The frame around every page: top bar, contents, and the keys that work anywhere.
+import { cx } from "./classes";
 import { History as Clock, Moon, Sun, Undo2, Redo2, PanelLeftClose, PanelLeftOpen } from "lucide-react";
 import { useEffect, useState, type ReactNode } from "react";
 import { Link, Outlet, useMatches, useParams } from "react-router";
@@ -105,7 +106,10 @@ function TopBar({
       <span className="flex-1" />
       <button
         type="button"
-        className="rule bg-base-100 flex h-8 w-56 shrink-0 items-center justify-between rounded-md border px-3 text-sm max-[900px]:w-28"
+        className={cx(
+          "rule bg-base-100 flex h-8 w-56 shrink-0 items-center justify-between rounded-md",
+          "border px-3 text-sm max-[900px]:w-28",
+        )}
         onClick={search}
       >
         <span className="muted truncate">Find or ask anything</span>
@@ -218,7 +222,12 @@ export function WithMargin({
       <div className="min-w-0 flex-1">{children}</div>
       <aside
         aria-label={label}
-        className={`rule bg-base-100 w-[290px] shrink-0 border-l p-5 max-[1100px]:w-full max-[1100px]:border-l-0 max-[1100px]:border-t ${apart ? "min-[1100px]:sticky min-[1100px]:top-[var(--head,8rem)] min-[1100px]:max-h-[calc(100vh-var(--head,8rem)-41px)] min-[1100px]:overflow-y-auto" : ""}`}
+        className={cx(
+          "rule bg-base-100 w-[290px] shrink-0 border-l p-5 max-[1100px]:w-full",
+          "max-[1100px]:border-l-0 max-[1100px]:border-t",
+          apart && "min-[1100px]:sticky min-[1100px]:top-[var(--head,8rem)] min-[1100px]:overflow-y-auto",
+          apart && "min-[1100px]:max-h-[calc(100vh-var(--head,8rem)-41px)]",
+        )}
       >
         {margin}
       </aside>

@@ -1,3 +1,4 @@
+import { cx } from "./classes";
 import { useEffect, useRef, useState, type ReactNode } from "react";
 import type { S, TableBlock } from "../client/api";
 import { say } from "./toasts";
@@ -70,7 +71,12 @@ export function ResultTable({
                 return (
                   <td
                     key={c.key}
-                    className={`${c.align === "left" ? "left" : ""} ${c.align === "left" && (cell?.s.length ?? 0) > 48 ? "wrap" : ""} ${strong || cell?.strong ? "font-semibold" : ""} ${picked === c.key ? "picked" : ""}`}
+                    className={cx(
+                      c.align === "left" ? "left" : "",
+                      c.align === "left" && (cell?.s.length ?? 0) > 48 ? "wrap" : "",
+                      strong || cell?.strong ? "font-semibold" : "",
+                      picked === c.key ? "picked" : "",
+                    )}
                     title={cell?.why ?? undefined}
                   >
                     {cell?.s ?? ""}

@@ -1,4 +1,5 @@
 // A slot of a sentence: opens a searchable list of the columns that fit, takes a dropped column, works by keyboard.
+import { cx } from "./classes";
 import { useId, useMemo, useRef, useState } from "react";
 import type { Column } from "../client/api";
 import { keepInside, kindWords, useDismiss } from "./bits";
@@ -185,7 +186,11 @@ export function ColumnList({
             aria-selected={chosen.includes(o.name)}
             aria-disabled={!o.fits}
             data-column={o.name}
-            className={`flex items-baseline justify-between gap-3 rounded px-2 py-1 text-[0.95rem] ${o === current ? "bg-primary/12" : ""} ${o.fits ? "cursor-pointer" : "muted cursor-not-allowed"}`}
+            className={cx(
+              "flex items-baseline justify-between gap-3 rounded px-2 py-1 text-[0.95rem]",
+              o === current ? "bg-primary/12" : "",
+              o.fits ? "cursor-pointer" : "muted cursor-not-allowed",
+            )}
             onClick={() => o.fits && choose(o.name)}
             onPointerMove={() => o.fits && setAt(able.indexOf(o))}
           >

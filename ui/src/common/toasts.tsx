@@ -1,4 +1,5 @@
 // Short messages that say what happened, with at most one thing to do about it.
+import { cx } from "./classes";
 import { useSyncExternalStore } from "react";
 import { Problem } from "../client/api";
 
@@ -46,7 +47,10 @@ export function Toasts() {
       {list.map((t) => (
         <div
           key={t.id}
-          className={`flex max-w-xl items-center gap-4 rounded-md px-4 py-2 text-sm shadow-lg ${t.bad ? "bg-error text-error-content" : "bg-neutral text-neutral-content"}`}
+          className={cx(
+            "flex max-w-xl items-center gap-4 rounded-md px-4 py-2 text-sm shadow-lg",
+            t.bad ? "bg-error text-error-content" : "bg-neutral text-neutral-content",
+          )}
         >
           <span>{t.text}</span>
           {t.action && (

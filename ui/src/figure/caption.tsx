@@ -1,4 +1,5 @@
 // The caption: it writes itself; edited, its live parts stay live and its other words are the researcher's.
+import { cx } from "../common/classes";
 import { mergeAttributes, Node } from "@tiptap/core";
 import {
   EditorContent,
@@ -157,7 +158,12 @@ function Edit({
   return (
     <Parts value={parts}>
       <div style={{ maxWidth: width }} className="mt-3 w-full">
-        <div className="rounded border border-[#b9b2c2] bg-white p-2 font-serif text-[1rem] leading-normal text-[#222a3c] focus-within:border-[#6a2a70]">
+        <div
+          className={cx(
+            "rounded border border-[#b9b2c2] bg-white p-2 font-serif text-[1rem] leading-normal",
+            "text-[#222a3c] focus-within:border-[#6a2a70]",
+          )}
+        >
           <EditorContent editor={editor} />
         </div>
         {missing.length > 0 && (

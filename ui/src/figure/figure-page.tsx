@@ -1,4 +1,5 @@
 // A figure: the sentence, the figure at its printed proportions with its caption, and how it looks.
+import { cx } from "../common/classes";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useState } from "react";
 import { useParams } from "react-router";
@@ -251,7 +252,12 @@ function FigureView({ study, id }: { study: string; id: string }) {
             state.problem && <Trouble error={new Error(String(state.problem.message))} />
           )}
           {drawing && (
-            <figure className="max-w-full rounded-md bg-white p-6 text-[#222a3c] shadow-[0_0_0_1px_var(--color-base-300)]">
+            <figure
+              className={cx(
+                "max-w-full rounded-md bg-white p-6 text-[#222a3c]",
+                "shadow-[0_0_0_1px_var(--color-base-300)]",
+              )}
+            >
               <div className="relative" style={{ filter: visionFilter(vision) }}>
                 <Picture vega={drawing.vega} alt={drawing.alt} paper zoom={zoom} onDrawn={setDrawn} />
                 {drawn && (figure.notes?.length ?? 0) > 0 && (

@@ -1,4 +1,5 @@
 // What is drawn, as a slot of the sentence.
+import { cx } from "../common/classes";
 import { useRef, useState } from "react";
 import { keepInside, useDismiss } from "../common/bits";
 
@@ -56,7 +57,10 @@ export function LayerSlot({
             <label key={layer.id} className="flex cursor-pointer items-baseline gap-2.5 py-1">
               <input
                 type={layer.alone ? "radio" : "checkbox"}
-                className={`${layer.alone ? "radio radio-sm radio-primary" : "checkbox checkbox-sm checkbox-primary"} translate-y-1`}
+                className={cx(
+                  layer.alone ? "radio radio-sm radio-primary" : "checkbox checkbox-sm checkbox-primary",
+                  "translate-y-1",
+                )}
                 data-layer={layer.id}
                 checked={chosen.includes(layer.id)}
                 disabled={!layer.alone && named.length === 1 && chosen.includes(layer.id)}

@@ -1,4 +1,5 @@
 // Handles over the notes of a figure: dragged, or moved by arrow keys; kept in the data's own coordinates.
+import { cx } from "../common/classes";
 import { useState, type KeyboardEvent, type PointerEvent } from "react";
 import type { Figure } from "../client/api";
 import type { Drawn } from "../common/picture";
@@ -49,7 +50,12 @@ export function NoteHandles({ notes, drawn, set }: { notes: Note[]; drawn: Drawn
       <button
         key={`${i}${end}`}
         type="button"
-        className={`absolute cursor-grab touch-none rounded border border-dashed ${held ? "border-[#6a2a70] bg-[#6a2a70]/10" : "border-transparent hover:border-[#6a2a70]/60 focus-visible:border-[#6a2a70]"}`}
+        className={cx(
+          "absolute cursor-grab touch-none rounded border border-dashed",
+          held
+            ? "border-[#6a2a70] bg-[#6a2a70]/10"
+            : "border-transparent hover:border-[#6a2a70]/60 focus-visible:border-[#6a2a70]",
+        )}
         aria-label={end === "tip" ? `Tip of the arrow of ${note.text || "a note"}` : `Note: ${note.text || "empty"}`}
         style={{ left: left - size.width / 2, top: end === "tip" ? top - size.height / 2 : top - size.height, ...size }}
         onPointerDown={(e) => {

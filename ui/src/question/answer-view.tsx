@@ -1,4 +1,5 @@
 // An answer: the statement, the main figure beside the first tables, the rest below, details folded away.
+import { cx } from "../common/classes";
 import { PencilRuler } from "lucide-react";
 import { createContext, use, type ReactNode } from "react";
 import type { Answer, FigureBlock, TableBlock } from "../client/api";
@@ -29,7 +30,10 @@ function Pictured({ block, showRow }: { block: FigureBlock; showRow?: (row: numb
       {open && (
         <button
           type="button"
-          className="btn btn-ghost btn-xs btn-square absolute bottom-0 right-0 opacity-45 focus-visible:opacity-100 group-hover:opacity-100"
+          className={cx(
+            "btn btn-ghost btn-xs btn-square absolute bottom-0 right-0 opacity-45",
+            "focus-visible:opacity-100 group-hover:opacity-100",
+          )}
           aria-label={`Work on the figure: ${block.title}`}
           title="Work on this as a figure"
           onClick={() => open(block.id)}
@@ -137,7 +141,8 @@ function Blocks({ answer, showRow, control }: Omit<Props, "openFigure">) {
 
 type Shown = Answer["blocks"][number] | FigureBlock[];
 
-/** Blocks as they come, small figures that follow one another together: a model's pictures stand beside what they show. */
+/** Blocks as they come, small figures that follow one another together: a model's pictures stand beside what they
+ *  show. */
 function inOrder(answer: Answer, gone: (Answer["blocks"][number] | undefined)[]): Shown[] {
   const out: Shown[] = [];
   for (const b of answer.blocks) {
@@ -200,7 +205,10 @@ function Shown({ block, control }: { block: TableBlock; control?: (field: string
       <ResultTable block={block} />
       <button
         type="button"
-        className="btn btn-ghost btn-xs absolute right-0 top-0 opacity-0 focus-visible:opacity-100 group-hover:opacity-100"
+        className={cx(
+          "btn btn-ghost btn-xs absolute right-0 top-0 opacity-0 focus-visible:opacity-100",
+          "group-hover:opacity-100",
+        )}
         onClick={() => copyTable(block)}
         aria-label={`Copy the table ${block.title}`}
       >

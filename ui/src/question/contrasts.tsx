@@ -1,4 +1,6 @@
-// Planned contrasts: levels put on one side or the other, or weights typed; checked to sum to zero before they are asked.
+// Planned contrasts: levels put on one side or the other, or weights typed; checked to sum to zero before they are
+// asked.
+import { cx } from "../common/classes";
 import { Plus, X } from "lucide-react";
 import { useState } from "react";
 import type { FieldProps } from "./fields";
@@ -232,7 +234,10 @@ function Side({
     <div
       role="group"
       aria-label={title}
-      className={`min-h-12 rounded border border-dashed px-2 py-1 ${over ? "border-primary bg-primary/10" : "border-base-300"}`}
+      className={cx(
+        "min-h-12 rounded border border-dashed px-2 py-1",
+        over ? "border-primary bg-primary/10" : "border-base-300",
+      )}
       onDragOver={(e) => (e.preventDefault(), setOver(true))}
       onDragLeave={() => setOver(false)}
       onDrop={(e) => (e.preventDefault(), setOver(false), drop(e.dataTransfer.getData("text/yavik-level")))}

@@ -1,4 +1,5 @@
 // The single settings: a number, a text, a column, a level, numbers for levels, sets of factors, rows.
+import { cx } from "../common/classes";
 import { X } from "lucide-react";
 import { useState } from "react";
 import type { Column } from "../client/api";
@@ -127,7 +128,8 @@ export function LevelField({ field, option, value, set, levels }: FieldProps & {
   );
 }
 
-/** A number for each level or column. Nothing typed anywhere means the default; with `whole`, levels left open count as zero. */
+/** A number for each level or column. Nothing typed anywhere means the default; with `whole`, levels left open
+ *  count as zero. */
 export function LevelNumbers({
   field,
   option,
@@ -217,7 +219,10 @@ export function SetsField({
           <button
             key={key(s)}
             type="button"
-            className={`chip !py-0.5 ${on.has(key(s)) ? "border-primary text-primary font-semibold" : "muted border-dashed"}`}
+            className={cx(
+              "chip !py-0.5",
+              on.has(key(s)) ? "border-primary text-primary font-semibold" : "muted border-dashed",
+            )}
             aria-pressed={on.has(key(s))}
             onClick={() => toggle(s)}
           >

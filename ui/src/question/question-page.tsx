@@ -1,4 +1,5 @@
-// A question: the sentence, the answer, and beside it whether it can be relied on. Drawn from the method's schema alone.
+// A question: the sentence, the answer, and beside it whether it can be relied on. Drawn from the method's schema
+// alone.
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useRef, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";

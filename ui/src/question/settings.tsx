@@ -1,4 +1,5 @@
 // What is not a column: plain words under the sentence, opened in place. Drawn from the schema.
+import { cx } from "../common/classes";
 import { useState } from "react";
 import type { Answer, Column, Entry, Method, S } from "../client/api";
 import { count } from "../common/bits";
@@ -96,7 +97,11 @@ export function Settings({
       </p>
       {open && (
         <div
-          className="mt-3 grid max-h-[46vh] grid-cols-[repeat(auto-fill,minmax(15.5rem,1fr))] items-start gap-x-7 gap-y-3 overflow-y-auto pb-1 [&>fieldset]:col-span-2 [&>fieldset.w-full]:col-span-full"
+          className={cx(
+            "mt-3 grid max-h-[46vh] grid-cols-[repeat(auto-fill,minmax(15.5rem,1fr))] items-start",
+            "gap-x-7 gap-y-3 overflow-y-auto pb-1 [&>fieldset]:col-span-2",
+            "[&>fieldset.w-full]:col-span-full",
+          )}
           role="group"
           aria-label="Settings"
         >
@@ -130,7 +135,8 @@ export function Settings({
 /** Options that every method shares stand after its own. */
 const COMMON = ["alternative", "missing", "alpha", "where", "by", "without", "seed"];
 
-/** An option that another one decides about: shown where that has one of the values, or any value where it says "set". */
+/** An option that another one decides about: shown where that has one of the values, or any value where it says
+ *  "set". */
 export function applies(
   option: Pick<Option, "when" | "any">,
   state: Pick<S["QuestionState"], "spec" | "pairs_used">,

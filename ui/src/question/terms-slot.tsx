@@ -1,4 +1,5 @@
 // The terms of a model as chips in the sentence: a chip offers its powers, interactions, reference level and unit.
+import { cx } from "../common/classes";
 import { Plus } from "lucide-react";
 import { Fragment, useRef, useState } from "react";
 import type { Column } from "../client/api";
@@ -147,7 +148,10 @@ function TermChip({
           ref={keepInside}
           role="dialog"
           aria-label={`Term ${title}`}
-          className="pop absolute left-0 top-full z-40 mt-1 block w-80 space-y-2.5 whitespace-normal p-3 text-base font-normal leading-normal"
+          className={cx(
+            "pop absolute left-0 top-full z-40 mt-1 block w-80 space-y-2.5 whitespace-normal p-3",
+            "text-base font-normal leading-normal",
+          )}
         >
           <Choices
             term={term}

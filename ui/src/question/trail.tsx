@@ -1,4 +1,5 @@
 // The trail of a model: each round, what changed and how well it fitted; any line can be gone back to, named, lined up.
+import { cx } from "../common/classes";
 import { Pencil, Undo2, X } from "lucide-react";
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
@@ -112,7 +113,10 @@ export function Trail({
                   ) : (
                     <button
                       type="button"
-                      className={`block max-w-full truncate text-left ${line.current ? "font-semibold" : "hover:underline"}`}
+                      className={cx(
+                        "block max-w-full truncate text-left",
+                        line.current ? "font-semibold" : "hover:underline",
+                      )}
                       title={`${line.terms.join(", ") || "no term"}${line.current ? "" : ": go back to this model"}`}
                       onClick={() => !line.current && open(line.spec)}
                     >

@@ -1,4 +1,5 @@
 // A report: a document with text and live answers, numbered by the server, saved as it goes.
+import { cx } from "../common/classes";
 import { EditorContent, useEditor, type JSONContent } from "@tiptap/react";
 import StarterKit from "@tiptap/starter-kit";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
@@ -146,7 +147,10 @@ function Report({ study, state }: { study: string; state: S["ReportState"] }) {
         </div>
         <aside
           aria-label="Put in and save"
-          className="rule w-[270px] shrink-0 border-l p-5 max-[1100px]:w-full max-[1100px]:border-l-0 max-[1100px]:border-t"
+          className={cx(
+            "rule w-[270px] shrink-0 border-l p-5 max-[1100px]:w-full max-[1100px]:border-l-0",
+            "max-[1100px]:border-t",
+          )}
         >
           {editor && (
             <PutIn

@@ -1,4 +1,5 @@
 // What is here and what it says so far.
+import { cx } from "../common/classes";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { api, take, type Entry } from "../client/api";
@@ -63,7 +64,10 @@ export function OverviewPage() {
         <>
           <Section title="Tables">
             <ul
-              className={`grid gap-x-10 ${of("table").length > 8 ? "grid-cols-3 max-[1100px]:grid-cols-2" : "grid-cols-2"}`}
+              className={cx(
+                "grid gap-x-10",
+                of("table").length > 8 ? "grid-cols-3 max-[1100px]:grid-cols-2" : "grid-cols-2",
+              )}
             >
               {of("table").map((e) => (
                 <li key={e.id} className="rule border-b py-2.5">

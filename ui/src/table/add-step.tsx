@@ -1,4 +1,5 @@
 // The list of steps, by family, found by typing.
+import { cx } from "../common/classes";
 import { useEffect, useMemo, useRef, useState } from "react";
 import { keepInside, useDismiss } from "../common/bits";
 
@@ -109,7 +110,10 @@ function StepList({ kinds, choose, close }: { kinds: StepKind[]; choose: (step: 
                       aria-selected={k === current}
                       title={k.help}
                       data-step-kind={k.step}
-                      className={`cursor-pointer rounded px-2 py-[0.28rem] text-[0.95rem] leading-snug ${k === current ? "bg-primary/12" : ""}`}
+                      className={cx(
+                        "cursor-pointer rounded px-2 py-[0.28rem] text-[0.95rem] leading-snug",
+                        k === current ? "bg-primary/12" : "",
+                      )}
                       onPointerMove={() => setAt(flat.indexOf(k))}
                       onClick={() => choose(k.step)}
                     >

@@ -30,8 +30,10 @@ export function rangeWords(column: S["Column"], profile: S["Profile"]): string {
   const empty = profile.empty ? `, ${profile.empty} empty` : "";
   if (profile.infinite) return `${profile.infinite} infinite${empty}`;
   if (profile.filled === 0) return "all empty";
-  if (profile.low !== null && profile.low !== undefined)
-    return `${show(profile.low, column)} to ${show(profile.high ?? 0, column)}${column.unit ? ` ${column.unit}` : ""}${empty}`;
+  if (profile.low !== null && profile.low !== undefined) {
+    const unit = column.unit ? ` ${column.unit}` : "";
+    return `${show(profile.low, column)} to ${show(profile.high ?? 0, column)}${unit}${empty}`;
+  }
   if (profile.first) return `${profile.first} to ${profile.last}${empty}`;
   if (column.levels?.length) return `${profile.distinct} level${profile.distinct === 1 ? "" : "s"}${empty}`;
   return `${profile.distinct ?? 0} different${empty}`;

@@ -1,4 +1,5 @@
 // Bringing in a table: choose, drop or paste; see what was found out; correct it; make the table.
+import { cx } from "../common/classes";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { useNavigate } from "react-router";
@@ -101,7 +102,10 @@ export function BringPage() {
         <>
           {}
           <div
-            className={`flex flex-col items-center rounded-lg border-2 border-dashed px-8 py-10 text-center ${over ? "border-primary bg-primary/8" : "border-base-300"}`}
+            className={cx(
+              "flex flex-col items-center rounded-lg border-2 border-dashed px-8 py-10 text-center",
+              over ? "border-primary bg-primary/8" : "border-base-300",
+            )}
             onDragOver={(e) => (e.preventDefault(), setOver(true))}
             onDragLeave={() => setOver(false)}
             onDrop={(e) => (e.preventDefault(), setOver(false), choose(e.dataTransfer.files))}

@@ -57,9 +57,8 @@ export function ColumnMargin({ study, table, name }: { study: string; table: S["
                 : step === "rename"
                   ? { names: [{ old: name, new: "" }] }
                   : { [field ?? "column"]: field === "columns" || field === "by" ? [name] : name };
-            void go(
-              `/s/${study}/t/${table.id}?column=${encodeURIComponent(name)}&step=${step}:${encodeURIComponent(JSON.stringify(filled))}`,
-            );
+            const begun = encodeURIComponent(JSON.stringify(filled));
+            void go(`/s/${study}/t/${table.id}?column=${encodeURIComponent(name)}&step=${step}:${begun}`);
           }}
         >
           <option value="" disabled>

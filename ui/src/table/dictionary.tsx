@@ -1,4 +1,5 @@
 // A row per column: label, kind, unit, levels, codes that mean empty, note. Every edit is a step on the path.
+import { cx } from "../common/classes";
 import { useState } from "react";
 import type { Column, S, Step } from "../client/api";
 import { kindWords } from "../common/bits";
@@ -188,7 +189,10 @@ function TextCell({
   return (
     <td className="rule border-b px-1 py-0.5">
       <input
-        className={`hover:bg-base-200 focus:bg-base-200 rounded bg-transparent px-1 py-1 text-ellipsis ${wide ? "w-full min-w-52" : "w-24"}`}
+        className={cx(
+          "hover:bg-base-200 focus:bg-base-200 rounded bg-transparent px-1 py-1 text-ellipsis",
+          wide ? "w-full min-w-52" : "w-24",
+        )}
         title={value || undefined}
         aria-label={label}
         value={text ?? value}

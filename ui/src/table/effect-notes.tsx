@@ -37,7 +37,8 @@ function RowsListed({ list, show }: { list: S["Listed"]; show?: (numbers: number
         </button>
       )}
       {open && (
-        // eslint-disable-next-line jsx-a11y/no-noninteractive-tabindex -- a scrolling region must be reachable by keyboard
+        // A scrolling region must be reachable by keyboard.
+        // eslint-disable-next-line jsx-a11y/no-noninteractive-tabindex
         <div className="mt-1 max-h-48 overflow-auto" tabIndex={0} role="region" aria-label={list.title}>
           <table className="res !w-auto text-[0.88rem]">
             <thead>

@@ -1,4 +1,5 @@
 // An expression with completion of columns and functions, and its mistake marked at its place.
+import { cx } from "../common/classes";
 import { useId, useRef, useState } from "react";
 import type { Column } from "../client/api";
 import { useCatalogue } from "../client/hooks";
@@ -83,7 +84,10 @@ export function ExpressionInput({
               id={`${id}-${i}`}
               role="option"
               aria-selected={i === at}
-              className={`flex cursor-pointer justify-between gap-3 rounded px-2 py-1 ${i === at ? "bg-primary/12" : ""}`}
+              className={cx(
+                "flex cursor-pointer justify-between gap-3 rounded px-2 py-1",
+                i === at ? "bg-primary/12" : "",
+              )}
               onPointerDown={(e) => e.preventDefault()}
               onClick={() => choose(o)}
             >

@@ -1,4 +1,5 @@
 // The grid: any number of rows in windows from the server, with keyboard, selection and copying.
+import { cx } from "../common/classes";
 import { useCallback, useEffect, useImperativeHandle, useLayoutEffect, useMemo, useRef, useState } from "react";
 import type { S } from "../client/api";
 import { useColumns } from "../client/hooks";
@@ -245,7 +246,10 @@ export function Grid({
             >
               <div
                 role="rowheader"
-                className="bg-base-100 muted rule absolute left-0 z-10 border-b border-r pr-2 text-right text-[0.78rem] leading-[29px]"
+                className={cx(
+                  "bg-base-100 muted rule absolute left-0 z-10 border-b border-r pr-2 text-right",
+                  "text-[0.78rem] leading-[29px]",
+                )}
                 style={{ width: GUTTER, height: ROW }}
               >
                 <span className={marked.has(cells.number(row) ?? -1) ? "text-primary font-bold" : ""}>
@@ -266,7 +270,12 @@ export function Grid({
                     tabIndex={-1}
                     aria-colindex={col + 2}
                     aria-selected={on}
-                    className={`rule absolute truncate border-b border-r px-3 leading-[28px] ${isNumber(column?.kind) ? "text-right" : ""} ${here ? "outline-primary z-[5] outline-2 -outline-offset-2" : ""} ${on && anchor ? "bg-primary/14" : column?.name === chosen ? "bg-primary/5" : ""}`}
+                    className={cx(
+                      "rule absolute truncate border-b border-r px-3 leading-[28px]",
+                      isNumber(column?.kind) ? "text-right" : "",
+                      here ? "outline-primary z-[5] outline-2 -outline-offset-2" : "",
+                      on && anchor ? "bg-primary/14" : column?.name === chosen ? "bg-primary/5" : "",
+                    )}
                     style={{ left: GUTTER + (lefts[col] ?? 0) - left, width: widths[col], height: ROW }}
                     onClick={(e) =>
                       editing?.row !== row &&

@@ -1,4 +1,5 @@
 // The path: from the file to the present table, a chip per step with its effect.
+import { cx } from "../common/classes";
 import { useEffect, useState } from "react";
 import type { S, Step } from "../client/api";
 import { useCatalogue } from "../client/hooks";
@@ -123,7 +124,12 @@ export function Path({
                 →
               </span>
               <span
-                className={`chip flex items-start gap-1 !py-0 !pr-0 ${off ? "off" : ""} ${effect?.problem || effect?.broken ? "bad" : ""} ${draft && !draft.fresh && draft.at === i ? "chosen" : ""}`}
+                className={cx(
+                  "chip flex items-start gap-1 !py-0 !pr-0",
+                  off ? "off" : "",
+                  effect?.problem || effect?.broken ? "bad" : "",
+                  draft && !draft.fresh && draft.at === i ? "chosen" : "",
+                )}
               >
                 <button
                   type="button"

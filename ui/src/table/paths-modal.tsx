@@ -131,7 +131,8 @@ export function PathsModal({
             </button>
             <span className="muted">
               {bad
-                ? `${count(bad, "step")} will not do; ${bad === 1 ? "it stands" : "they stand"} in the path to be mended.`
+                ? `${count(bad, "step")} will not do; ` +
+                  `${bad === 1 ? "it stands" : "they stand"} in the path to be mended.`
                 : "Every step fits."}
             </span>
           </div>

@@ -1,3 +1,4 @@
+import { cx } from "../common/classes";
 import { useState } from "react";
 import type { S } from "../client/api";
 import { kindWords } from "../common/bits";
@@ -203,7 +204,8 @@ export function PreviewTable({ preview, change }: { preview: S["Preview"]; chang
   return (
     <div
       className="rule mt-2 max-h-[26rem] overflow-auto border-y"
-      // eslint-disable-next-line jsx-a11y/no-noninteractive-tabindex -- a scrolling region must be reachable by keyboard
+      // A scrolling region must be reachable by keyboard.
+      // eslint-disable-next-line jsx-a11y/no-noninteractive-tabindex
       tabIndex={0}
       role="region"
       aria-label="Preview of the first rows"
@@ -215,7 +217,10 @@ export function PreviewTable({ preview, change }: { preview: S["Preview"]; chang
               <th
                 key={c.name}
                 scope="col"
-                className={`rule border-b px-3 py-2 align-top font-semibold ${isNumber(c.kind) ? "text-right" : "text-left"}`}
+                className={cx(
+                  "rule border-b px-3 py-2 align-top font-semibold",
+                  isNumber(c.kind) ? "text-right" : "text-left",
+                )}
               >
                 <span className="block truncate" title={c.name}>
                   {c.name}
@@ -247,7 +252,10 @@ export function PreviewTable({ preview, change }: { preview: S["Preview"]; chang
               {row.map((cell, j) => (
                 <td
                   key={j}
-                  className={`rule max-w-52 truncate border-b px-3 py-1 ${isNumber(preview.columns[j]?.kind) ? "text-right" : ""}`}
+                  className={cx(
+                    "rule max-w-52 truncate border-b px-3 py-1",
+                    isNumber(preview.columns[j]?.kind) ? "text-right" : "",
+                  )}
                 >
                   {cell ?? <span className="muted">empty</span>}
                 </td>

@@ -1,4 +1,5 @@
 // The rows: tools, grid, and the chosen column beside.
+import { cx } from "../common/classes";
 import { useRef, useState } from "react";
 import type { S, Step } from "../client/api";
 import { say } from "../common/toasts";
@@ -72,7 +73,10 @@ export function RowsView({
       </div>
       <aside
         aria-label="The chosen column"
-        className="rule w-[286px] shrink-0 overflow-y-auto border-l p-5 max-[1100px]:max-h-72 max-[1100px]:w-full max-[1100px]:border-l-0 max-[1100px]:border-t"
+        className={cx(
+          "rule w-[286px] shrink-0 overflow-y-auto border-l p-5 max-[1100px]:max-h-72",
+          "max-[1100px]:w-full max-[1100px]:border-l-0 max-[1100px]:border-t",
+        )}
       >
         <ColumnMargin study={study} table={table} name={chosen} />
       </aside>

@@ -129,7 +129,8 @@ export function StepEditor({
   );
   const last = draft.at >= table.steps.length - (draft.fresh ? 0 : 1);
   return (
-    // eslint-disable-next-line jsx-a11y/no-noninteractive-element-interactions -- Escape closes from anywhere inside, while nothing has been written
+    // Escape closes from anywhere inside, while nothing has been written.
+    // eslint-disable-next-line jsx-a11y/no-noninteractive-element-interactions
     <section
       ref={box}
       aria-label={draft.fresh ? "A new step" : "Edit the step"}

@@ -1,4 +1,5 @@
 // One field of a step, drawn from its schema alone: adding a step needs nothing here.
+import { cx } from "../common/classes";
 import { useState } from "react";
 import type { Column, Problem } from "../client/api";
 import type { Step } from "../client/api";
@@ -331,7 +332,10 @@ function Several({
           key={v}
           type="button"
           aria-pressed={value.includes(v)}
-          className={`rounded-full border px-2.5 py-0.5 ${value.includes(v) ? "border-primary text-primary font-semibold" : "rule muted"}`}
+          className={cx(
+            "rounded-full border px-2.5 py-0.5",
+            value.includes(v) ? "border-primary text-primary font-semibold" : "rule muted",
+          )}
           onClick={() => set(value.includes(v) ? value.filter((x) => x !== v) : [...value, v])}
         >
           {w}

@@ -199,7 +199,8 @@ function Patterns({ study, table }: { study: string; table: S["TableOut"] }) {
             {count(data.complete, "row")} of {data.rows} {data.complete === 1 ? "is" : "are"} complete. Filled cells are
             dots, empty ones rings.
           </p>
-          {/* eslint-disable-next-line jsx-a11y/no-noninteractive-tabindex -- a scrolling region must be reachable by keyboard */}
+          {/* A scrolling region must be reachable by keyboard. */}
+          {/* eslint-disable-next-line jsx-a11y/no-noninteractive-tabindex */}
           <div className="overflow-x-auto" tabIndex={0} role="region" aria-label="Patterns of empty cells">
             <table className="res !w-auto text-[0.88rem]">
               <thead>

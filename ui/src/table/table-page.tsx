@@ -152,12 +152,11 @@ export function TablePage() {
 /** What is known of the whole table, in a few words. */
 function aboutWords(table: S["TableOut"]): string {
   const { panel, design } = table.about ?? {};
+  const replicates = design?.replicates?.length ? `, ${count(design.replicates.length, "replicate")}` : "";
   return [
     table.linked_to ? "renewed with its source" : "",
     panel ? `${panel.unit} over ${panel.time}` : "",
-    design
-      ? `survey design: ${design.weight}${design.replicates?.length ? `, ${count(design.replicates.length, "replicate")}` : ""}`
-      : "",
+    design ? `survey design: ${design.weight}${replicates}` : "",
     table.made_into?.length ? `read by ${table.made_into.join(", ")}` : "",
   ]
     .filter(Boolean)

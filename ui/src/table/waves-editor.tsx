@@ -1,4 +1,5 @@
 // Survey waves: which tables, their weights, and one mapping of variables with both codings side by side.
+import { cx } from "../common/classes";
 import { useQuery } from "@tanstack/react-query";
 import { api, take, type Column, type Step } from "../client/api";
 import { useTable } from "../client/hooks";
@@ -167,7 +168,10 @@ export function WavesEditor({
                           />
                         </td>
                         <td
-                          className={`left max-w-44 truncate ${a && b && coding(a) !== coding(b) ? "font-semibold" : ""}`}
+                          className={cx(
+                            "left max-w-44 truncate",
+                            a && b && coding(a) !== coding(b) ? "font-semibold" : "",
+                          )}
                           title={coding(b)}
                         >
                           {a && b && coding(a) !== coding(b) ? "≠ " : ""}
