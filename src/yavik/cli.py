@@ -10,12 +10,14 @@ from typing import Any
 
 
 def default_folder() -> Path:
+    """Where studies are kept unless said otherwise."""
     from platformdirs import user_data_dir
 
     return Path(user_data_dir("yavik", appauthor=False))
 
 
 def main(argv: list[str] | None = None) -> int:
+    """The command line; its exit code."""
     # Skinny products are quicker on one BLAS thread with the rows on threads of our own; numpy reads this when it
     # loads.
     os.environ.setdefault("OMP_NUM_THREADS", "1")
@@ -56,6 +58,7 @@ def main(argv: list[str] | None = None) -> int:
 
 
 def serve(folder: Path, port: int, *, demo: bool, reload: bool = False) -> int:
+    """Serves the studies of a folder."""
     import uvicorn
 
     from yavik.demo.study import make_demo
@@ -96,6 +99,7 @@ def stand_in() -> list[Any]:
 
 
 def taken(port: int) -> bool:
+    """Whether something listens at a port."""
     with socket.socket() as s:
         s.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
         try:
@@ -106,6 +110,7 @@ def taken(port: int) -> bool:
 
 
 def list_methods() -> int:
+    """Prints every method with its aim."""
     from yavik.core.methods import AIMS, methods
 
     for m in methods().values():
@@ -216,6 +221,7 @@ def write_columns(path: Path, table: Any, method: str, spec: dict[str, Any]) -> 
 
 
 def refuse(message: str, **more: Any) -> int:
+    """Prints why something cannot be done; exit code 2."""
     print(json.dumps({"message": message, **more}, ensure_ascii=False), file=sys.stderr)
     return 2
 

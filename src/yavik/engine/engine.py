@@ -54,15 +54,18 @@ class Engine:
         return carry_out(self.store, description, Run())
 
     def stop(self, job: Job) -> None:
+        """Stops a job, wherever it runs."""
         if self.remote and isinstance(job.description, Ask):
             self.remote.stop(job)
         else:
             self.pool.stop(job)
 
     def small(self, rows: int, columns: int) -> bool:
+        """Whether work is little enough for the request."""
         return rows * max(1, columns) <= SMALL_CELLS and self.remote is None
 
     def close(self) -> None:
+        """Ends the workers."""
         self.pool.close()
         if self.remote:
             self.remote.close()

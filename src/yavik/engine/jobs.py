@@ -46,13 +46,16 @@ class Job:
             self._ended.set()
 
     def wait(self, timeout: float | None = None) -> bool:
+        """Waits for the end; False where it did not come in time."""
         return self._ended.wait(timeout)
 
     @property
     def ended(self) -> bool:
+        """Whether it is over."""
         return self._ended.is_set()
 
     def seen(self) -> dict[str, Any]:
+        """The job as it is told."""
         return {
             "id": self.id,
             "title": self.title,

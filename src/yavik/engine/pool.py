@@ -76,6 +76,7 @@ class Worker:
         self._start()
 
     def end(self) -> None:
+        """Ends the process."""
         self.process.terminate()
         self.process.join(5)
         self.pipe.close()
@@ -87,15 +88,18 @@ class Pool:
         self.workers = [Worker(folder, self.queue) for _ in range(size)]
 
     def submit(self, job: Job) -> None:
+        """Puts a job into the queue."""
         self.queue.put(job)
 
     def stop(self, job: Job) -> None:
+        """Stops a job; its process is replaced."""
         job.stop_asked = True
         for worker in self.workers:
             if worker.job is job:
                 worker.process.terminate()
 
     def close(self) -> None:
+        """Ends all workers."""
         for _ in self.workers:
             self.queue.put(None)
         for worker in self.workers:
@@ -106,8 +110,10 @@ class Pool:
             worker.thread.join(5)
 
     def pids(self) -> list[int | None]:
+        """Processes of the workers."""
         return [w.process.pid for w in self.workers]
 
 
 def size_for(cores: int) -> int:
+    """Workers for so many cores."""
     return max(1, min(4, cores))

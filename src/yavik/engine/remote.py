@@ -27,6 +27,7 @@ class Remote:
         self._futures: dict[str, Any] = {}
 
     def submit(self, job: Job) -> None:
+        """Carries a job out elsewhere."""
         threading.Thread(target=self._carry, args=(job,), daemon=True).start()
 
     def _carry(self, job: Job) -> None:
@@ -45,6 +46,7 @@ class Remote:
             job.tell(state=State.failed, what=f"The distributed engine could not do it: {trouble}")
 
     def ask(self, d: Ask, job: Job) -> dict[str, Any]:
+        """An answer computed elsewhere."""
         self.store.tables.prepare(d.link)
         snapshot, _ = self.store.versions.replay(d.root, d.steps)
         demand_columns(snapshot, d.method, d.spec)
@@ -62,10 +64,12 @@ class Remote:
         return {"key": key}
 
     def stop(self, job: Job) -> None:
+        """Stops a job that runs elsewhere."""
         job.stop_asked = True
         future = self._futures.pop(job.id, None)
         if future is not None:
             future.cancel()
 
     def close(self) -> None:
+        """Lets go of the other engine."""
         self.client.close()

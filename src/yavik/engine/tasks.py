@@ -27,6 +27,7 @@ class ReadFile(BaseModel):
     options: ReadOptions
 
     def root(self, sha: str) -> str:
+        """The key of the table that a file makes."""
         return key_of("file", sha, self.options.model_dump(mode="json"))
 
 
@@ -158,8 +159,10 @@ def ask_pure(
 
 
 def problem_data(problem: DataProblem) -> dict[str, Any]:
+    """A problem as it travels between processes."""
     return {"message": problem.message, "column": problem.column, "rows": problem.rows, "position": problem.position}
 
 
 def problem_from(data: dict[str, Any]) -> DataProblem:
+    """A problem that travelled."""
     return DataProblem(data["message"], column=data["column"], rows=data["rows"], position=data["position"])

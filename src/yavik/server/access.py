@@ -10,11 +10,13 @@ from yavik.store.models import Study
 
 
 def store_of(request: Request) -> Store:
+    """The store, for a route."""
     store: Store = request.app.state.store
     return store
 
 
 def engine_of(request: Request) -> Engine:
+    """The engine, for a route."""
     engine: Engine = request.app.state.engine
     return engine
 

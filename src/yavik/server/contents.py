@@ -21,6 +21,7 @@ SHOWN = ("table", "question", "figure", "report")
 
 
 def study_out(store: Store, study: Study) -> StudyOut:
+    """A study as the list of studies has it."""
     with store.items.session() as s:
         counts = dict(
             s.execute(
@@ -45,6 +46,7 @@ def study_out(store: Store, study: Study) -> StudyOut:
 
 
 def contents_of(store: Store, study: Study) -> Contents:
+    """What stands in a study and what it says."""
     entries = [entry(store, item) for item in store.items.items(study.id) if item.type in SHOWN]
     changes = store.items.changes(study.id, 50)
     last = next((c.label for c in changes if not c.undone), None)
@@ -96,6 +98,7 @@ def _figure(store: Store, item: Item) -> tuple[str, bool, str | None]:
 
 
 def figure_words(figure: Figure) -> str:
+    """A figure in a few words."""
     kind = KINDS.get(figure.kind)
     if kind is None:
         return "from an answer"

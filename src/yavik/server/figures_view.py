@@ -20,6 +20,7 @@ from yavik.store.versions import key_of
 
 
 def figure_body(item: Item) -> FigureBody:
+    """What is stored of a figure."""
     return FigureBody.model_validate(item.body)
 
 
@@ -28,6 +29,7 @@ def style_item(store: Store, study_id: str) -> Item | None:
 
 
 def style_of(store: Store, study_id: str) -> StyleBody:
+    """The study's own style."""
     item = style_item(store, study_id)
     return StyleBody.model_validate(item.body) if item else StyleBody()
 
@@ -166,6 +168,7 @@ def sources(store: Store, study_id: str, body: FigureBody) -> list[MarksSource]:
 
 
 def figure_state(store: Store, engine: Engine, item: Item) -> FigureState:
+    """A figure as its page has it."""
     body = figure_body(item)
     drawing, problem, missing = None, None, None
     try:

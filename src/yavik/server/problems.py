@@ -14,6 +14,7 @@ TYPE = "application/problem+json"
 
 
 def problem(status: int, title: str, detail: str, **more: Any) -> JSONResponse:
+    """A problem as RFC 9457 has it."""
     return JSONResponse(
         {"type": "about:blank", "title": title, "status": status, "detail": detail, **more}, status, media_type=TYPE
     )

@@ -19,10 +19,12 @@ from yavik.store.trail import model_key
 
 
 def question_body(item: Item) -> QuestionBody:
+    """What is stored of a question."""
     return QuestionBody.model_validate(item.body)
 
 
 def is_ready(body: QuestionBody) -> bool:
+    """Whether a question can be answered."""
     try:
         return get(body.method).ready(parse_spec(body.method, body.spec))
     except DataProblem:
@@ -53,11 +55,13 @@ def shown_data(store: Store, item: Item) -> tuple[dict[str, Any] | None, bool]:
 
 
 def shown_answer(store: Store, item: Item) -> tuple[Answer | None, bool]:
+    """The answer that a question shows, and whether it is out of date."""
     data, old = shown_data(store, item)
     return Answer.model_validate(data) if data else None, old
 
 
 def question_state(store: Store, item: Item) -> QuestionState:
+    """A question as its page has it."""
     body = question_body(item)
     answer, old = shown_answer(store, item)
     return QuestionState(

@@ -29,6 +29,7 @@ Found = dict[tuple[str, str], Embed]
 
 
 def report_body(item: Item) -> ReportBody:
+    """What is stored of a report."""
     return ReportBody.model_validate(item.body)
 
 
@@ -138,6 +139,7 @@ def _figure(store: Store, engine: Engine, study_id: str, ref: str) -> Embed | No
 
 
 def report_state(store: Store, engine: Engine, item: Item) -> ReportState:
+    """A report as its page has it."""
     body = report_body(item)
     document, found = document_of(store, engine, item)
     nodes = walk(body.doc)
@@ -155,6 +157,7 @@ def report_state(store: Store, engine: Engine, item: Item) -> ReportState:
 
 
 def walk(node: dict[str, Any]) -> list[dict[str, Any]]:
+    """A node and everything in it."""
     return [node, *(inner for child in node.get("content", []) for inner in walk(child))]
 
 
@@ -247,6 +250,7 @@ def default_parts(answer: Answer | None) -> list[str]:
 
 
 def node_for(kind: str, ref: str, parts: list[str], said: str | None = None) -> dict[str, Any]:
+    """A node that holds an answer or a figure."""
     uid = uuid4().hex[:8]
     if kind == "answer":
         return {"type": "answer", "attrs": {"uid": uid, "question": ref, "parts": parts, "said": said}}
@@ -277,5 +281,6 @@ def noted(doc: dict[str, Any], state: ReportState) -> dict[str, Any]:
 
 
 def count_embeds(doc: dict[str, Any]) -> tuple[int, int]:
+    """How many answers and figures a report holds."""
     nodes = walk(doc)
     return sum(n.get("type") == "answer" for n in nodes), sum(n.get("type") == "figure" for n in nodes)

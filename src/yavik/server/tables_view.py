@@ -17,10 +17,12 @@ LARGE_CELLS = 400_000
 
 
 def body_of(item: Item) -> TableBody:
+    """What is stored of a table."""
     return TableBody.model_validate(item.body)
 
 
 def job_out(job: Job) -> JobOut:
+    """A job as the interface follows it."""
     return JobOut.model_validate(job.seen())
 
 
@@ -40,6 +42,7 @@ def snapshot_of(store: Store, study_id: str, table_id: str) -> Snapshot:
 
 
 def needs_job(store: Store, body: TableBody) -> bool:
+    """Whether a table is too much work for a request."""
     if store.tables.known(body):
         return False
     root = store.versions.find(store.tables.root(body))
@@ -49,6 +52,7 @@ def needs_job(store: Store, body: TableBody) -> bool:
 
 
 def table_state(store: Store, engine: Engine, item: Item) -> TableState:
+    """A table as its page has it, or the job that makes it."""
     body = body_of(item)
     if needs_job(store, body):
         replay = Replay(root=store.tables.root(body), steps=body.steps, link=body.link)
@@ -62,6 +66,7 @@ def table_state(store: Store, engine: Engine, item: Item) -> TableState:
 
 
 def table_out(store: Store, item: Item) -> TableOut:
+    """A table with its columns and the effects of its steps."""
     body = body_of(item)
     snapshot, effects = store.tables.replay(body)
     root = store.versions.find(store.tables.root(body))

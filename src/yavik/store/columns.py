@@ -31,6 +31,7 @@ def pack(array: Any) -> tuple[str, Any]:
 
 
 def unpack(data: bytes) -> Any:
+    """Cells from their compressed bytes."""
     batch = pa.ipc.open_stream(pa.py_buffer(data)).read_next_batch()
     return batch.column(0)
 
@@ -74,6 +75,7 @@ class ColumnStore:
             self._keep(h, array)
 
     def get(self, hashes: list[str]) -> list[Any]:
+        """Columns by their hashes, in order."""
         found = {h: a for h in hashes if (a := self._recall(h)) is not None}
         wanted = [h for h in dict.fromkeys(hashes) if h not in found]
         if wanted:
@@ -105,11 +107,14 @@ class ColumnStore:
                 self._bytes -= old.nbytes
 
     def put_rows(self, rows: Any) -> str:
+        """Keeps row numbers; their hash."""
         return self.put([pa.array(rows, pa.int64())])[0]
 
     def get_rows(self, h: str) -> Any:
+        """Row numbers by their hash."""
         return self.get([h])[0].to_numpy(zero_copy_only=False)
 
 
 def build(columns: list[Column], arrays: list[Any], rows: Any, about: About | None = None) -> Table:
+    """A table from stored parts."""
     return Table(tuple(columns), tuple(arrays), np.asarray(rows), about or About())

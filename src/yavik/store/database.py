@@ -51,6 +51,7 @@ def migrate(folder: Path, engine: Engine) -> None:
 
 
 def backup(folder: Path, revision: str) -> Path:
+    """A copy of the database before it is changed."""
     target = folder / f"backup-before-{revision}-next.sqlite"
     with closing(sqlite3.connect(folder / FILE)) as source, closing(sqlite3.connect(target)) as copy:
         source.backup(copy)

@@ -25,6 +25,7 @@ class Files:
         self.engine = engine
 
     def begin(self, study_id: str, filename: str) -> str:
+        """A new upload; its id."""
         with Session(self.engine) as session, session.begin():
             upload = Upload(study_id=study_id, filename=filename[:200])
             session.add(upload)
@@ -32,11 +33,13 @@ class Files:
             return upload.id
 
     def add(self, upload_id: str, number: int, data: bytes) -> None:
+        """Adds a piece."""
         packed = len(data).to_bytes(4, "little") + pa.compress(data, codec="lz4", asbytes=True)
         with Session(self.engine) as session, session.begin():
             session.add(Piece(upload_id=upload_id, number=number, data=packed))
 
     def finish(self, upload_id: str, sha: str, size: int) -> None:
+        """Closes an upload, with its hash and size."""
         with Session(self.engine) as session, session.begin():
             session.execute(update(Upload).where(Upload.id == upload_id).values(sha=sha, size=size, complete=True))
 
@@ -59,6 +62,7 @@ class Files:
             raise
 
     def put(self, study_id: str, filename: str, data: bytes) -> Upload:
+        """Keeps a whole file."""
         return self.take(study_id, filename, [data])
 
     def get(self, upload_id: str) -> Upload:
@@ -70,12 +74,14 @@ class Files:
             return upload
 
     def drop(self, upload_id: str) -> None:
+        """Forgets an upload."""
         with Session(self.engine) as session, session.begin():
             upload = session.get(Upload, upload_id)
             if upload:
                 session.delete(upload)
 
     def pieces(self, upload_id: str) -> Iterator[bytes]:
+        """The file's bytes, piece by piece."""
         with Session(self.engine) as session:
             for packed in session.scalars(
                 select(Piece.data).where(Piece.upload_id == upload_id).order_by(Piece.number)
@@ -84,6 +90,7 @@ class Files:
                 yield pa.decompress(packed[4:], decompressed_size=size, codec="lz4", asbytes=True)
 
     def head(self, upload_id: str, size: int) -> bytes:
+        """The file's first bytes."""
         return self._first(self.pieces(upload_id), size)
 
     def _first(self, pieces: Iterable[bytes], size: int) -> bytes:
@@ -113,6 +120,7 @@ class _Coming:
         self.digest, self.size, self.number, self.waiting = hashlib.sha256(), 0, 0, bytearray()
 
     def add(self, chunk: bytes) -> None:
+        """Takes in more bytes."""
         self.digest.update(chunk)
         self.size += len(chunk)
         self.waiting += chunk
@@ -128,6 +136,7 @@ class _Coming:
         self.number += 1
 
     def end(self) -> Upload:
+        """Closes the upload."""
         if self.waiting or not self.number:
             self._store(bytes(self.waiting))
         self.files.finish(self.id, self.digest.hexdigest(), self.size)

@@ -30,6 +30,7 @@ class Items:
     # Studies
 
     def studies(self) -> list[Study]:
+        """The studies that are not deleted, the last touched first."""
         with self.session() as s:
             return list(s.scalars(select(Study).where(Study.deleted.is_(None)).order_by(Study.touched.desc())))
 
@@ -42,6 +43,7 @@ class Items:
             return study
 
     def new_study(self, name: str, *, demo: bool = False) -> Study:
+        """An empty study."""
         with self.session() as s, s.begin():
             study = Study(name=name, demo=demo)
             s.add(study)
@@ -49,6 +51,7 @@ class Items:
             return study
 
     def set_study(self, study_id: str, **values: Any) -> Study:
+        """Changes what is known of a study."""
         values = keepable(values)
         with self.session() as s, s.begin():
             s.execute(update(Study).where(Study.id == study_id).values(**values, touched=now()))
@@ -83,6 +86,7 @@ class Items:
     # Items
 
     def items(self, study_id: str) -> list[Item]:
+        """What stands in a study, in order."""
         with self.session() as s:
             return list(
                 s.scalars(
@@ -127,6 +131,7 @@ class Items:
             return item
 
     def add(self, study_id: str, type: str, name: str, body: dict[str, Any], label: str) -> Item:
+        """A new item at the end of its kind, as a change that can be undone."""
         with self._turn, self.session() as s, s.begin():
             last = s.scalar(select(func.max(Item.position)).where(Item.study_id == study_id)) or 0.0
             item = Item(
@@ -227,9 +232,11 @@ class Items:
     # Undo and history
 
     def undo(self, study_id: str) -> Change | None:
+        """Takes the last change back; None where there is none."""
         return self._move(study_id, undone=False)
 
     def redo(self, study_id: str) -> Change | None:
+        """Makes the last change taken back again; None where there is none."""
         return self._move(study_id, undone=True)
 
     def _move(self, study_id: str, *, undone: bool) -> Change | None:
@@ -320,12 +327,14 @@ class Items:
             change.moment = cleaned(name) if name else name
 
     def changes(self, study_id: str, most: int = 100) -> list[Change]:
+        """The changes of a study, the last first."""
         with self.session() as s:
             return list(
                 s.scalars(select(Change).where(Change.study_id == study_id).order_by(Change.id.desc()).limit(most))
             )
 
     def uploads(self, study_id: str) -> list[Upload]:
+        """Files that were brought into a study."""
         with self.session() as s:
             return list(s.scalars(select(Upload).where(Upload.study_id == study_id, Upload.complete.is_(True))))
 

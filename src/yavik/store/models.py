@@ -11,10 +11,12 @@ from yavik.core.table.texts import cleaned, keepable
 
 
 def now() -> datetime:
+    """The present, as it is stored."""
     return datetime.now(UTC).replace(tzinfo=None)
 
 
 def new_id() -> str:
+    """A fresh id."""
     return uuid4().hex[:12]
 
 

@@ -50,6 +50,7 @@ class Store:
         self.trail = Trail(self.engine)
 
     def close(self) -> None:
+        """Lets go of the database."""
         self.engine.dispose()
 
     def sound(self) -> bool:
@@ -59,6 +60,7 @@ class Store:
             return good and connection.execute(text("PRAGMA foreign_key_check")).first() is None
 
     def result(self, key: str) -> dict[str, Any] | None:
+        """A stored result; None where there is none of that key."""
         with Session(self.engine) as session:
             return session.scalar(select(Result.data).where(Result.key == key))
 
@@ -78,11 +80,13 @@ class Store:
             self.trail.note(item_id, data)
 
     def show(self, item_id: str, key: str) -> None:
+        """Says which result an item shows."""
         with self.engine.begin() as connection:
             statement = sqlite_insert(Shown).values(item_id=item_id, key=key)
             connection.execute(statement.on_conflict_do_update(index_elements=["item_id"], set_={"key": key}))
 
     def shown(self, item_id: str) -> str | None:
+        """The result that an item shows."""
         with Session(self.engine) as session:
             return session.scalar(select(Shown.key).where(Shown.item_id == item_id))
 

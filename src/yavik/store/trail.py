@@ -39,10 +39,12 @@ class Trail:
         self.put(values)
 
     def put(self, values: dict[str, Any]) -> None:
+        """Keeps a round of a model's trail."""
         with self.engine.begin() as connection:
             connection.execute(insert(TrailRound).values(**values).on_conflict_do_nothing())
 
     def rounds(self, item_id: str) -> list[TrailRound]:
+        """The rounds of a model, in order."""
         with Session(self.engine, expire_on_commit=False) as session:
             return list(
                 session.scalars(select(TrailRound).where(TrailRound.item_id == item_id).order_by(TrailRound.id))

@@ -29,6 +29,7 @@ def tables_of(step: dict[str, Any]) -> list[str]:
 
 
 def key_of(*parts: Any) -> str:
+    """A key from everything that decides it."""
     text = json.dumps(parts, sort_keys=True, ensure_ascii=False, default=str)
     return hashlib.blake2b(text.encode(), digest_size=20).hexdigest()
 
@@ -46,6 +47,7 @@ class Snapshot:
     about: About = NOTHING
 
     def hash_of(self, name: str) -> str | None:
+        """The hash of a column's cells; None where there is none of that name."""
         return next((h for c, h in zip(self.columns, self.hashes, strict=True) if c.name == name), None)
 
     def fingerprint(self, names: list[str]) -> list[Any]:

@@ -226,7 +226,8 @@ export interface paths {
         put?: never;
         /**
          * Go To Moment
-         * @description Takes the study back (or forward) to the moment right after a change; this is itself a change that can be undone.
+         * @description Takes the study back (or forward) to the moment right after a change; this is itself a change that can be
+         *     undone.
          */
         post: operations["go_to_moment"];
         delete?: never;
@@ -560,7 +561,8 @@ export interface paths {
         put?: never;
         /**
          * Written Up
-         * @description A paragraph on the method and one on the result, for the report's text. Raises DataProblem without an answer.
+         * @description A paragraph on the method and one on the result, for the report's text. Raises DataProblem without an
+         *     answer.
          */
         post: operations["written_up"];
         delete?: never;
@@ -932,7 +934,8 @@ export interface paths {
         };
         /**
          * Rows
-         * @description A window of cells as texts (None where empty), with the rows' numbers. Raises DataProblem for a mistaken filter.
+         * @description A window of cells as texts (None where empty), with the rows' numbers. Raises DataProblem for a mistaken
+         *     filter.
          */
         get: operations["rows"];
         put?: never;
@@ -972,7 +975,8 @@ export interface paths {
         };
         /**
          * Seek Cell
-         * @description The next empty cell, outlier or cell with a text after a row of what is shown; or where a row (by number) is.
+         * @description The next empty cell, outlier or cell with a text after a row of what is shown; or where a row (by number)
+         *     is.
          */
         get: operations["seek_cell"];
         put?: never;
@@ -993,7 +997,8 @@ export interface paths {
         get?: never;
         /**
          * Set Steps
-         * @description The whole path anew: adding, editing, switching, moving and deleting are all this. Raises DataProblem for a step that is not understood.
+         * @description The whole path anew: adding, editing, switching, moving and deleting are all this. Raises DataProblem for a
+         *     step that is not understood.
          */
         put: operations["set_steps"];
         post?: never;
@@ -2064,7 +2069,8 @@ export interface components {
         };
         /**
          * Found
-         * @description Where a notable cell is: its place in what is shown, its row's number and its column; None where there is none.
+         * @description Where a notable cell is: its place in what is shown, its row's number and its column; None where there is
+         *     none.
          */
         Found: {
             /** Column */
@@ -2078,7 +2084,8 @@ export interface components {
         };
         /**
          * FreeNote
-         * @description Words at a place of the data, with an arrow where ``to_x`` and ``to_y`` are set. Places of groups count from 0.
+         * @description Words at a place of the data, with an arrow where ``to_x`` and ``to_y`` are set. Places of groups count from
+         *     0.
          */
         FreeNote: {
             /**
@@ -2682,7 +2689,8 @@ export interface components {
         };
         /**
          * PathTried
-         * @description What a path would do on a table: an effect for each step, and columns that it was made on and this table lacks.
+         * @description What a path would do on a table: an effect for each step, and columns that it was made on and this table
+         *     lacks.
          */
         PathTried: {
             /** Columns */
@@ -2756,7 +2764,8 @@ export interface components {
         };
         /**
          * Profile
-         * @description ``bars`` are heights (counts); for numbers they are equal bins that begin at ``low`` and end at ``high`` or, of values on a grid, up to a bar beyond.
+         * @description ``bars`` are heights (counts); for numbers they are equal bins that begin at ``low`` and end at ``high`` or,
+         *     of values on a grid, up to a bar beyond.
          */
         Profile: {
             /**

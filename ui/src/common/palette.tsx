@@ -8,8 +8,8 @@ import { useTheme } from "./theme";
 
 const AIM_ROW = "data-[selected=true]:bg-primary/12 cursor-pointer rounded px-3 py-1.5 flex justify-between gap-4";
 
-/** Every word typed must stand in it: a guess at likeness would put the wrong thing under Enter. What holds the words as
- *  they were typed comes first, then what has words that begin with them. */
+/** Every word typed must stand in it: a guess at likeness would put the wrong thing under Enter.
+ *  What holds the words as they were typed comes first, then what has words that begin with them. */
 function matches(value: string, search: string): number {
   const text = value.toLowerCase();
   const typed = search.toLowerCase().trim();

@@ -81,6 +81,7 @@ class TableBlock(BaseModel):
     """How its p values were found, for whoever shows them elsewhere: 'Games–Howell'."""
 
     def bold(self, row: int, key: str) -> bool:
+        """Whether a cell is set in bold."""
         cell = self.rows[row].get(key)
         return (key in self.strong and row in self.marked) or bool(cell and cell.strong)
 
@@ -192,6 +193,7 @@ class Marks(BaseModel):
 
     @property
     def any(self) -> bool:
+        """Whether a figure can take anything."""
         return bool(self.letters or self.p or self.pairs or self.fitted or self.equation or self.values)
 
 

@@ -92,6 +92,7 @@ def statistic(x: float) -> str:
 
 
 def df(x: float) -> str:
+    """Degrees of freedom: whole, or with one decimal."""
     return grouped(round(_there(x))) if abs(x - round(x)) < 1e-9 else number(x, 1)
 
 
@@ -126,6 +127,7 @@ def share_fine(x: float) -> str:
 
 
 def percent(x: float) -> str:
+    """A share in per cent with one decimal."""
     return f"{100 * _there(x):.1f}%"
 
 
@@ -136,6 +138,7 @@ def percent_fine(x: float, gap: float) -> str:
 
 
 def interval(low: float, high: float, decimals: int) -> str:
+    """'1.2 to 3.4'."""
     return f"{number(low, decimals)} to {number(high, decimals)}"
 
 
@@ -169,6 +172,7 @@ def listing(words: Sequence[str], most: int = 4, joint: str = "and") -> str:
 
 
 def counted(n: int, one: str, many: str | None = None) -> str:
+    """'1 row', '12 rows'."""
     return f"{grouped(n)} {one if n == 1 else many or one + 's'}"
 
 
@@ -178,14 +182,17 @@ def say(*parts: str | Span) -> list[Span]:
 
 
 def italic(text: str) -> Span:
+    """A run in italics."""
     return Span(t=text, style="italic")
 
 
 def sub(text: str) -> Span:
+    """A run below the line."""
     return Span(t=text, style="sub")
 
 
 def bold(text: str) -> Span:
+    """A run in bold."""
     return Span(t=text, style="bold")
 
 

@@ -19,6 +19,7 @@ LETTER = 0.53
 
 
 def type_px(figure: Figure) -> float:
+    """Size of the type in pixels."""
     return figure.type_pt * PX_PER_PT
 
 
@@ -63,6 +64,7 @@ def bounded(axis: Axis, figure: Figure, which: str, high: float | None) -> Axis:
 
 
 def channel(figure: Figure, which: str, axis: Axis, room: float, shown: bool) -> Vega:
+    """An axis as the drawing has it: scale, title, ticks."""
     found: Vega = {
         "type": "temporal" if axis.type == "date" else "quantitative",
         "scale": scale(figure, which, axis),
@@ -79,6 +81,7 @@ def channel(figure: Figure, which: str, axis: Axis, room: float, shown: bool) ->
 
 
 def scale(figure: Figure, which: str, axis: Axis) -> Vega:
+    """Bounds and kind of an axis, as set or from the data."""
     kind = getattr(figure, f"{which}_scale") if axis.type == "number" else "linear"
     scale: Vega = {"domain": [axis.low, axis.high], "nice": not axis.exact, "zero": False}
     if axis.type == "date":
@@ -93,6 +96,7 @@ def scale(figure: Figure, which: str, axis: Axis) -> Vega:
 
 
 def titled(figure: Figure, which: str, axis: Axis, room: float) -> Vega:
+    """The axis's title, cut where there is no room."""
     own = getattr(figure, f"{which}_title")
     title = axis.title if own is None else own
     if not title:
@@ -119,6 +123,7 @@ def wrapped(title: str, room: float, size: float, most: int = 3) -> str | list[s
 
 
 def places(figure: Figure, which: str, axis: Axis, room: float) -> Vega:
+    """An axis of named places, its labels turned or cut where they would touch."""
     k, size = len(axis.places), type_px(figure)
     longest = max(map(len, axis.places), default=0)
     found: Vega = {
@@ -168,6 +173,7 @@ def told_apart(names: Sequence[str], fits: int) -> list[str]:
     fits = max(4, fits)
 
     def cut(name: str) -> str:
+        """A label cut to its room."""
         return name if len(name) <= fits else name[: fits - 1].rstrip() + "…"
 
     made = [cut(n) for n in names]
@@ -180,6 +186,7 @@ def told_apart(names: Sequence[str], fits: int) -> list[str]:
 
 
 def ticks(figure: Figure, which: str, axis: Axis, room: float) -> Vega:
+    """How many ticks have room, and how they are written."""
     size = type_px(figure)
     found: Vega = {"tickCount": max(2, min(8, int(room / (size * (5.5 if which == "x" else 3.4)))))}
     if not axis.grid:

@@ -19,6 +19,7 @@ def counts_words(n: Any) -> str:
 
 
 def whisker_words(figure: Figure) -> str:
+    """What whiskers reach to."""
     if figure.whiskers == "range":
         return "the smallest and largest value"
     if figure.whiskers == "percentiles":
@@ -37,6 +38,7 @@ def mean_words(figure: Figure, what: str = "bars") -> str:
 
 
 def ordinal(x: float) -> str:
+    """'5th', '22nd'."""
     text = f"{x:g}"
     ending = (
         "th"

@@ -27,6 +27,7 @@ class Grouped:
 
     @property
     def value_axis(self) -> str:
+        """The measurement with its unit."""
         return f"{self.value} ({self.unit})" if self.unit else self.value
 
 
@@ -94,6 +95,7 @@ def side_by_side(table: Table, samples: list[str]) -> Grouped:
 
 
 def grouped(table: Table, response: str | None, groups: str | None, samples: list[str]) -> Grouped:
+    """Samples side by side where there are some, else one column by another."""
     if samples:
         return side_by_side(table, samples)
     if not response or not groups:
@@ -102,4 +104,5 @@ def grouped(table: Table, response: str | None, groups: str | None, samples: lis
 
 
 def printed_decimals(column: Column) -> int:
+    """Decimals that a column's values are printed with."""
     return 0 if column.kind in CODED else min(column.decimals, 4)

@@ -63,6 +63,7 @@ def reads(figure: Figure) -> list[str]:
 
 
 def is_ready(figure: Figure) -> bool:
+    """Whether everything that a figure needs is chosen."""
     if figure.kind == "answer":
         return bool(figure.question and figure.block)
     return KINDS[figure.kind].ready(figure)
@@ -96,6 +97,7 @@ def draw(figure: Figure, data: Grouped, marks: Marks | None = None) -> Drawing:
 
 
 def finish(figure: Figure, plot: Plot, lent: Lent | None) -> Drawing:
+    """The drawing with its marks, notes and caption."""
     marks, high, said = marks_of(figure, plot, lent.marks if lent else None)
     parts = {**plot.caption, **{k: v for k, v in said.items() if v}}
     if said and lent and lent.name:

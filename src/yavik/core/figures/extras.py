@@ -39,6 +39,7 @@ def position(axis: Axis, at: float | str) -> float:
 
 
 def ranges_of(figure: Figure, x: Axis, y: Axis) -> list[Vega]:
+    """Shaded ranges."""
     made: list[Vega] = []
     for r in figure.ranges:
         axis = x if r.axis == "x" else y
@@ -81,6 +82,7 @@ def _label(figure: Figure, axis: str, at: float, words: str, inside: bool = Fals
 
 
 def extras(figure: Figure, x: Axis, y: Axis, room: tuple[float, float], *, notes: bool) -> list[Vega]:
+    """Lines, ranges, arrows and notes that were put on the figure."""
     made: list[Vega] = []
     width = points_of(figure.line_pt)
     for line in figure.lines:

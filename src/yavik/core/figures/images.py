@@ -34,6 +34,7 @@ def _svg(vega: str) -> str:
 
 
 def svg(vega: dict[str, Any]) -> str:
+    """The drawing as SVG."""
     return _svg(_text(vega))
 
 

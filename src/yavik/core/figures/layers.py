@@ -42,6 +42,7 @@ def place(x: Any) -> float:
 
 
 def points_of(figure_line_pt: float) -> float:
+    """A line's width in pixels."""
     return round(figure_line_pt * PX_PER_PT, 2)
 
 
@@ -51,6 +52,7 @@ def words(names: Sequence[str]) -> str:
 
 
 def field(name: str, **more: Any) -> Vega:
+    """A channel that reads a field."""
     return {"field": name, **more}
 
 
@@ -59,6 +61,7 @@ OWN: dict[str, Any] = {"type": "nominal", "scale": None}
 
 
 def layer(values: list[dict[str, Any]], mark: dict[str, Any], **encoding: Any) -> Vega:
+    """Values drawn as one kind of mark."""
     return {
         "data": {"values": values},
         "mark": mark,
@@ -83,6 +86,7 @@ def rule(
 
 
 def rects(values: list[dict[str, Any]], *, opacity: float, stroke: float = 0, **at: str) -> Vega:
+    """Rectangles."""
     mark: dict[str, Any] = {"type": "rect", "fillOpacity": opacity}
     if stroke:
         mark |= {"stroke": INK, "strokeWidth": stroke}
@@ -92,6 +96,7 @@ def rects(values: list[dict[str, Any]], *, opacity: float, stroke: float = 0, **
 def points(
     values: list[dict[str, Any]], *, opacity: float, size: float = 14, tooltip: list[Vega] | None = None
 ) -> Vega:
+    """Points, each with what it says when pointed at."""
     return layer(
         values,
         {"type": "point", "filled": True, "size": size, "opacity": opacity},
@@ -144,10 +149,12 @@ def polygons(values: list[dict[str, Any]], *, opacity: float, width: float) -> V
 
 
 def text(values: list[dict[str, Any]], **mark: Any) -> Vega:
+    """Words at places."""
     return layer(values, {"type": "text", **mark}, x=field("x"), y=field("y"), text=field("text", type="nominal"))
 
 
 def values_of(axis: str, title: str) -> list[Vega]:
+    """What a point says: its group, value and row."""
     return [
         field("group", type="nominal", title="group"),
         field(axis, type="quantitative", title=title, format=".6~g"),
@@ -170,6 +177,7 @@ def dodge(index: int, of: int, room: float = 0.8) -> tuple[float, float]:
 
 
 def path(line: str, colour: str, xs: Any, ys: Any) -> list[dict[str, Any]]:
+    """The points of a line in order."""
     return [
         {"x": place(x), "y": place(y), "at": i, "line": line, "colour": colour}
         for i, (x, y) in enumerate(zip(xs, ys, strict=True))

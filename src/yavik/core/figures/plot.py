@@ -46,6 +46,7 @@ class Style:
     marks: dict[str, dict[str, str]] = field(default_factory=dict)
 
     def get(self, column: str | None) -> Kept:
+        """The colours and marks kept for a column's levels."""
         return Kept(self.colours.get(column or "", {}), self.marks.get(column or "", {}))
 
 

@@ -20,11 +20,13 @@ Drawn = tuple[dict[str, Any], str]
 
 
 def block(id: str, title: str, drawn: Drawn, *, small: bool = False) -> FigureBlock:
+    """A drawing as part of an answer."""
     vega, alt = drawn
     return FigureBlock(id=id, title=title, drawing=vega, alt=alt, small=small)
 
 
 def frame(vega: dict[str, Any], alt: str, width: int, height: int, type_pt: float = TYPE_PT) -> Drawn:
+    """A drawing with its size and type, beside its words for those who cannot see it."""
     return {
         "$schema": "https://vega.github.io/schema/vega-lite/v6.json",
         "description": alt,
@@ -49,6 +51,7 @@ def _axis(field: str, title: str | None, low: float | None = None, high: float |
 
 
 def colours(names: Sequence[str], title: str | None, field: str = "group") -> dict[str, Any]:
+    """Colours of named groups, with a key where there are several."""
     shown = list(names)
     return {
         "field": field,
@@ -279,6 +282,7 @@ def profile(
 
 
 def quoted(text: str) -> str:
+    """A text as an expression of the drawing has it."""
     import json
 
     return json.dumps(text)

@@ -35,6 +35,7 @@ class Sorted:
 
     @property
     def k(self) -> int:
+        """How many levels."""
         return len(self.names)
 
 
@@ -65,6 +66,7 @@ def sort_by(table: Table, name: str | None, used: npt.NDArray[np.bool_], most: i
 
 
 def too_many(name: str, found: int, most: int, what: str) -> DataProblem:
+    """What is said of more values than a figure takes."""
     return DataProblem(
         f"{name} has {found} different values; a figure takes at most {most} {what}. Choose a column with fewer"
         " levels, or put some together in the table.",
@@ -107,11 +109,13 @@ class Split:
 
     @cached_property
     def panel_codes(self) -> npt.NDArray[np.int32]:
+        """The panel of each row, −1 where it has none."""
         codes = self.panel_rows.codes * self.panel.k + self.panel.codes
         return np.where((self.panel_rows.codes < 0) | (self.panel.codes < 0), -1, codes).astype(np.int32)
 
     @property
     def n_panels(self) -> int:
+        """How many panels."""
         return self.panel.k * self.panel_rows.k
 
     def cells(self, y: Floats, rows: Ints, inner: Sorted | None = None) -> Groups:
@@ -128,6 +132,7 @@ class Split:
 
 
 def split(figure: Figure, table: Table, used: npt.NDArray[np.bool_], colour_by: str | None = None) -> Split:
+    """Rows divided by panels, rows of panels and colours."""
     by = colour_by if colour_by is not None else figure.colour
     return Split(
         sort_by(table, figure.panel, used, MOST_PANELS, "panels"),

@@ -14,14 +14,17 @@ PX_PER_PT = 96 / 72
 
 
 def colour(index: int) -> str:
+    """The colour of the group at a place."""
     return PALETTE[index % len(PALETTE)]
 
 
 def shape(index: int) -> str:
+    """The shape of the group at a place."""
     return SHAPES[index // len(PALETTE) % len(SHAPES)]
 
 
 def config(type_pt: float, face: str = FACE, line_pt: float = 0.75, grid: bool = True) -> dict[str, Any]:
+    """Faces, sizes and rules of a drawing."""
     size = round(type_pt * PX_PER_PT, 2)
     text = {"labelFont": face, "titleFont": face, "labelFontSize": size, "titleFontSize": size}
     line = round(line_pt * PX_PER_PT, 2)

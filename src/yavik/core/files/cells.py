@@ -59,6 +59,7 @@ def table_from_rows(rows: list[Sequence[Any]], names: list[str], options: ReadOp
 def table_from_columns(
     names: list[str], columns: Sequence[Sequence[Any]], options: ReadOptions, notices: list[Notice]
 ) -> tuple[Table, list[Notice]]:
+    """A table from columns of cells, their kinds found out, with what was noticed on the way."""
     described, arrays = [], []
     for name, values in zip(names, columns, strict=True):
         array, note = arrow_of(name, values, options)

@@ -131,12 +131,14 @@ def as_arrow(table: Table) -> Any:
 
 
 def write_parquet(table: Table, path: Path) -> None:
+    """The table as Parquet."""
     import pyarrow.parquet as pq
 
     pq.write_table(as_arrow(table), path, compression="zstd")
 
 
 def write_arrow(table: Table, path: Path) -> None:
+    """The table as Arrow."""
     from pyarrow import feather
 
     feather.write_feather(as_arrow(table), str(path), compression="lz4")

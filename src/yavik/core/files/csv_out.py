@@ -28,6 +28,7 @@ def write(table: Table, path: Path, *, values: bool = False, delimiter: str = ",
 
 
 def write_to(table: Table, out: BinaryIO, *, values: bool = False, delimiter: str = ",") -> None:
+    """The table as delimited text."""
     names = pa.array([guarded_word(n) for n in table.names])
     out.write(delimiter.join(_quoted(n) for n in names.to_pylist()).encode() + b"\n")
     arrays = [_texts(c, a, values) for c, a in zip(table.columns, table.arrays, strict=True)]
@@ -46,6 +47,7 @@ def _quoted(word: str) -> str:
 
 
 def guarded_word(word: str) -> str:
+    """A text that a spreadsheet would run, kept from it."""
     return GUARD + word if re.match(RUNS, word) and not re.match(NUMBER, word) else word
 
 

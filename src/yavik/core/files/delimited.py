@@ -46,6 +46,7 @@ def read(
     done = 0
 
     def look(name: str) -> tuple[Any, Any, list[Notice]]:
+        """One column with its kind found out."""
         nonlocal done
         raw = arrow.column(name)
         column, array = infer(name, raw)
@@ -130,6 +131,7 @@ def _parse(source: Source, options: ReadOptions, names: list[str]) -> tuple[Any,
     ragged: list[tuple[int | None, int]] = []
 
     def note(row: Any) -> str:
+        """Keeps what is known of a ragged row."""
         ragged.append((row.number, row.actual_columns))
         return "error"
 

@@ -56,10 +56,12 @@ def _not_text() -> str:
 
 
 def decode_head(data: bytes, encoding: Encoding) -> str:
+    """The beginning of a file as text."""
     return codecs.getincrementaldecoder(encoding)(errors="replace").decode(data)
 
 
 def split(text: str, delimiter: str, most: int = 400) -> list[list[str]]:
+    """Lines cut at a delimiter, quotes minded."""
     rows = []
     for row in csv.reader(io.StringIO(text, newline=""), delimiter=delimiter):
         if row:
@@ -129,6 +131,7 @@ def _valued(cell: str) -> bool:
 
 
 def find_decimal(body: list[list[str]], delimiter: str) -> Literal[".", ","]:
+    """The decimal mark that most numbers have."""
     if delimiter == ",":
         quoted = sum(bool(re.match(r"^[+-]?\d+,\d+$", c.strip())) for row in body for c in row)
         points = sum(bool(re.match(r"^[+-]?\d+\.\d+$", c.strip())) for row in body for c in row)
@@ -139,6 +142,7 @@ def find_decimal(body: list[list[str]], delimiter: str) -> Literal[".", ","]:
 
 
 def find_dates(columns: dict[str, list[str]]) -> Dates:
+    """In which order days and months stand."""
     for cells in columns.values():
         parts = [m for m in map(DAY_MONTH.match, cells) if m]
         if parts and len(parts) >= 0.8 * sum(bool(c) for c in cells):

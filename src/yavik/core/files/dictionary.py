@@ -17,6 +17,7 @@ HEAD = ["Column", "Label", "Kind", "Unit", "Levels", "Means empty", "Note", "Dec
 
 
 def dictionary_json(table: Table) -> str:
+    """The dictionary of a table as JSON."""
     return json.dumps(
         [c.model_dump(mode="json", exclude_defaults=True) | {"kind": c.kind} for c in table.columns],
         ensure_ascii=False,

@@ -27,6 +27,7 @@ MOST_LETTERS = 32_767
 
 
 def sheet_names(path: Path) -> list[str]:
+    """Names of the sheets."""
     with safe_zip(path, WHAT) as archive:
         return [name for name, _ in _sheets(archive, None, None)]
 

@@ -131,6 +131,7 @@ def descriptor(name: str, tables: list[tuple[str, Table]]) -> tuple[dict[str, An
 
 
 def slug(text: str) -> str:
+    """A name as a file can have it."""
     return re.sub(r"[^a-z0-9]+", "-", text.casefold()).strip("-") or "table"
 
 
@@ -145,6 +146,7 @@ def add_tables(archive: zipfile.ZipFile, name: str, tables: list[tuple[str, Tabl
 
 
 def write(table: Table, path: Path, name: str = "table") -> None:
+    """The table as a Data Package."""
     with zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as archive:
         add_tables(archive, name, [(name, table)])
 
@@ -181,10 +183,12 @@ def resources_of(archive: zipfile.ZipFile) -> list[dict[str, Any]]:
 
 
 def title_of(resource: dict[str, Any]) -> str:
+    """What a resource is called."""
     return str(resource.get("title") or resource.get("name") or resource["path"])
 
 
 def sheet_names(path: Path) -> list[str]:
+    """Titles of the resources."""
     with safe_zip(path, WHAT) as archive:
         return [title_of(r) for r in resources_of(archive)]
 

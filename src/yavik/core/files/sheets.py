@@ -88,6 +88,7 @@ def _first_filled(row: Sequence[Any]) -> int:
 
 
 def last_filled(row: Sequence[Any]) -> int:
+    """Cells up to the last one that is filled."""
     return next((i + 1 for i in range(len(row) - 1, -1, -1) if _filled(row[i])), 0)
 
 

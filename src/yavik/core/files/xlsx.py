@@ -21,6 +21,7 @@ MOST_ROWS = 1_048_576
 
 
 def sheet_names(path: Path) -> list[str]:
+    """Names of the sheets."""
     with safe_zip(path, WHAT), path.open("rb") as file:
         return list(_open(file).sheetnames)
 
@@ -171,6 +172,7 @@ def clean(text: str) -> str:
 
 
 def values(part: Table, name: str) -> list[Any]:
+    """Cells of a column as a sheet has them."""
     kind = part.column(name).kind
     if kind in NUMERIC:
         return [v if v is None or abs(v) < 1e308 else None for v in part.array(name).to_pylist()]

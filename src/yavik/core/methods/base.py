@@ -61,6 +61,8 @@ class Run:
     stopped: Callable[[], bool] = lambda: False
 
     def progress(self, part: float, what: str) -> None:
+        """Tells how much is done, from 0 to 1, and what is being done. Raises Stopped where the researcher stopped
+        the work."""
         if self.stopped():
             raise Stopped
         self.report(part, what)

@@ -48,6 +48,7 @@ Told = tuple[str, Any]
 
 
 def tell(found: Appendix, parts: list[str]) -> list[Told]:
+    """The appendix, in the parts that are wanted."""
     out: list[Told] = [("heading1", "Appendix")]
     if "preparation" in parts:
         out.append(("heading", PARTS["preparation"]))
@@ -84,6 +85,7 @@ def plain_title(title: str) -> str:
 
 def _dictionary(t: PreparedTable) -> TableBlock:
     def of(c: Column) -> dict[str, str]:
+        """A column's entry, by its heads."""
         empty = listing([_empty(c, x) for x in c.empty_codes], 6)
         return {"Column": c.name, "Label": c.label or "", "Kind": kind_words(c.kind), "Unit": c.unit or "", "Levels": _levels(c), "Empty codes": empty}  # fmt: skip
 

@@ -81,18 +81,22 @@ class NumberedTable:
 
     @property
     def label(self) -> str:
+        """'Table 2'."""
         return f"Table {self.prefix}{self.number}"
 
     @property
     def target(self) -> str:
+        """Where links to it lead."""
         return target_name(self.uid, self.block.id)
 
     @property
     def title(self) -> list[Span]:
+        """Its own title, or the answer's."""
         return say(self.own_title or self.block.title)
 
     @property
     def caption(self) -> list[Span]:
+        """Number and title."""
         return say(bold(f"{self.label}. "), *self.title)
 
 
@@ -108,14 +112,17 @@ class NumberedFigure:
 
     @property
     def label(self) -> str:
+        """'Figure 3'."""
         return f"Figure {self.number}"
 
     @property
     def target(self) -> str:
+        """Where links to it lead."""
         return target_name(self.uid, self.part)
 
     @property
     def caption(self) -> list[Span]:
+        """Number and caption."""
         return say(bold(f"{self.label}. "), *self.own_caption)
 
 
@@ -155,6 +162,7 @@ class Document:
 
     @property
     def title(self) -> str:
+        """The first heading."""
         return next((plain(words_of(p.spans)) for p in self.parts if isinstance(p, Heading)), "") or "Report"
 
 
@@ -177,6 +185,7 @@ GetAppendix = Callable[[], Appendix]
 def assemble(
     doc: Node, lookup: Lookup, look: ReportLook | None = None, appendix: GetAppendix | None = None
 ) -> Document:
+    """A report's nodes as a document: numbered, with what is quoted as it is now."""
     return _Assembly(lookup, look or ReportLook(), appendix).run(doc)
 
 
@@ -194,6 +203,7 @@ class _Assembly:
         self.comma = self.look.decimal == "comma"
 
     def run(self, doc: Node) -> Document:
+        """The document of all nodes."""
         for node in doc.content:
             self.node(node)
         labels = {p.target: p.label for p in self.parts if isinstance(p, NumberedTable | NumberedFigure)}
@@ -202,12 +212,14 @@ class _Assembly:
         return Document(self.parts, self.embeds, self.live, labels, self.look, self.footnotes)
 
     def refer(self, reference: Reference, uid: str, part: str, labels: dict[str, str]) -> None:
+        """Fills in what a reference points at."""
         made = [p for p in self.embeds.get(uid, []) if isinstance(p, NumberedTable | NumberedFigure)]
         wanted = next((p for p in made if p.target == target_name(uid, part)), made[0] if made and not part else None)
         reference.target = wanted.target if wanted else None
         reference.text = labels[wanted.target].replace(" ", "\u00a0") if wanted else "(what stood here is gone)"
 
     def node(self, node: Node) -> None:
+        """Takes in one node."""
         if node.type == "heading":
             self.parts.append(Heading(min(3, max(1, _whole(node.attrs.get("level"), 1))), self.runs(node)))
         elif node.type in ("paragraph", "reference"):
@@ -241,6 +253,7 @@ class _Assembly:
         return [own, *inner]
 
     def embed(self, node: Node) -> None:
+        """Takes in an answer or a figure."""
         uid = str(node.attrs.get("uid", ""))
         found = self.lookup(node.type, str(node.attrs.get("question" if node.type == "answer" else "figure", "")))
         made: list[Part] = []
@@ -256,12 +269,15 @@ class _Assembly:
         self.parts += made
 
     def drawing(self, vega: dict[str, Any]) -> dict[str, Any]:
+        """The drawing in the report's language of numbers."""
         return comma_vega(vega) if self.comma else vega
 
     def said(self, spans: list[Span]) -> list[Span]:
+        """A sentence in the report's language of numbers."""
         return comma_spans(spans) if self.comma else spans
 
     def figure(self, found: Embed, uid: str) -> list[Part]:
+        """A figure with its number."""
         if found.vega is None:
             return [Missing(found.problem or f"{found.name} cannot be drawn yet.")]
         self.figures += 1
@@ -269,6 +285,7 @@ class _Assembly:
         return [NumberedFigure(self.figures, vega, self.said(found.caption), found.alt, found.width_mm, uid)]
 
     def answer(self, answer: Answer, node: Node, uid: str) -> list[Part]:
+        """The parts of an answer that are wanted, numbered."""
         parts = node.attrs.get("parts") or ["headline"]
         titles = node.attrs.get("captions")
         own: dict[str, Any] = titles if isinstance(titles, dict) else {}
@@ -291,6 +308,7 @@ class _Assembly:
         return made
 
     def add_appendix(self, node: Node) -> None:
+        """Takes in the appendix."""
         uid = str(node.attrs.get("uid", ""))
         wanted = node.attrs.get("parts")
         parts = [p for p in PARTS if p in wanted] if isinstance(wanted, list) else list(PARTS)
@@ -341,6 +359,7 @@ class _Assembly:
         return self.known[question]
 
     def live_word(self, node: Node) -> list[Span]:
+        """The words of a live word now, or those it had."""
         uid, key = str(node.attrs.get("uid", "")), str(node.attrs.get("key", ""))
         found = self.lookup("answer", str(node.attrs.get("question", "")))
         spans = self.words(found, str(node.attrs.get("question", ""))).get(key)

@@ -27,6 +27,7 @@ MEANING = re.compile(r"([\\`*_\[\]<>#|~])")
 
 
 def plain(text: str) -> str:
+    """A text with what would mean something taken at its word."""
     return MEANING.sub(r"\\\1", text)
 
 
@@ -34,6 +35,7 @@ MARKS = {"italic": ("*", "*"), "bold": ("**", "**"), "sub": ("<sub>", "</sub>"),
 
 
 def spans(found: list[Run]) -> str:
+    """A sentence as Markdown."""
     out = []
     for s in found:
         if isinstance(s, Footnote):
@@ -63,6 +65,7 @@ def write_markdown_zip(document: Document, tell: Tell = silent) -> bytes:
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
 
         def beside(part: NumberedFigure) -> str:
+            """A figure put beside the text, and its name."""
             name = f"images/figure-{part.number}.svg"
             archive.writestr(name, svg(part.vega))
             return name

@@ -42,6 +42,7 @@ HEAD = """
 
 
 def quoted(text: str) -> str:
+    """A text as the typesetter has it."""
     return '"' + cleaned(text).replace("\\", "\\\\").replace('"', '\\"').replace("\n", "\\n") + '"'
 
 
@@ -49,6 +50,7 @@ STYLES = {"italic": "#emph({})", "bold": "#strong({})", "sub": "#sub({})", "sup"
 
 
 def spans(found: list[Run]) -> str:
+    """A sentence for the typesetter."""
     out = []
     for s in found:
         if isinstance(s, Footnote):
@@ -62,6 +64,7 @@ def spans(found: list[Run]) -> str:
 
 
 def write_pdf(document: Document, tell: Tell = silent) -> bytes:
+    """The document as PDF."""
     with tempfile.TemporaryDirectory(prefix="yavik-") as folder:
         root = Path(folder)
         source = [_head(document.look), f"#set document(title: {quoted(document.title)})"]

@@ -25,6 +25,7 @@ class Phrase:
 
     @property
     def text(self) -> str:
+        """Its words without styles."""
         return plain(self.spans)
 
 

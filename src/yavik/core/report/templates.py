@@ -16,6 +16,7 @@ class Template:
     """Level and words of each heading, and the hint that stands under it."""
 
     def doc(self) -> dict[str, Any]:
+        """A fresh document of this kind."""
         if not self.parts:
             return dict(EMPTY_DOC)
         content: list[dict[str, Any]] = []

@@ -48,6 +48,7 @@ th{border:0;border-bottom:1px solid #d5d6de;font-weight:600}tbody tr:last-child 
 
 
 def write_html(document: Document, tell: Tell = silent) -> bytes:
+    """The document as one HTML file."""
     made = []
     for i, p in enumerate(document.parts):
         tell(i / max(1, len(document.parts)))
@@ -104,6 +105,7 @@ TAGS = {"italic": "em", "bold": "strong", "sub": "sub", "sup": "sup"}
 
 
 def spans(found: list[Run]) -> str:
+    """A sentence as HTML."""
     return "".join(map(_run, found))
 
 
@@ -141,6 +143,7 @@ def _table(part: NumberedTable) -> str:
     block = part.block
 
     def side(align: str) -> str:
+        """The class of a column on the left."""
         return ' class="l"' if align == "left" else ""
 
     heads = "".join(

@@ -37,6 +37,7 @@ INK = RGBColor(0x22, 0x2A, 0x3C)
 
 
 def write_docx(document: Document, tell: Tell = silent) -> bytes:
+    """The document as a word-processor file."""
     file: Any = new_document()
     writer = _Writer(file, document)
     for i, part in enumerate(document.parts):
@@ -93,6 +94,7 @@ class _Writer:
         self.file.styles["Normal"].paragraph_format.space_after = Pt(7)
 
     def part(self, part: Any) -> None:
+        """Writes one part."""
         if isinstance(part, Heading):
             self.runs(self.file.add_heading(level=part.level), part.spans)
         elif isinstance(part, Paragraph):
@@ -114,6 +116,7 @@ class _Writer:
             self.file.add_paragraph().add_run(cleaned(part.text)).italic = True
 
     def runs(self, paragraph: Any, runs: list[Run]) -> None:
+        """Writes a sentence with its styles."""
         for run in runs:
             if isinstance(run, Footnote):
                 footnote_mark(paragraph, run.number)
@@ -140,6 +143,7 @@ class _Writer:
         return caption
 
     def table(self, part: NumberedTable) -> None:
+        """Writes a table with its caption and note."""
         block: TableBlock = part.block
         caption = self.caption(part, part.title)
         caption.paragraph_format.keep_with_next = True
@@ -168,6 +172,7 @@ class _Writer:
         note.add_run(cleaned(block.note or "")).font.size = Pt(round(self.look.type_pt * 0.81, 1))
 
     def figure(self, part: NumberedFigure) -> None:
+        """Writes a figure with its caption."""
         paragraph = self.file.add_paragraph()
         paragraph.paragraph_format.keep_with_next = True
         paragraph.paragraph_format.line_spacing = 1.0

@@ -49,6 +49,7 @@ def bookmark(paragraph: Any, number: int, name: str) -> Iterator[None]:
 
 
 def footnote_mark(paragraph: Any, number: int) -> None:
+    """The number of a footnote in its text."""
     run = paragraph.add_run()
     run.font.superscript = True
     made = OxmlElement("w:footnoteReference")

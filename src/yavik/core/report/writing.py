@@ -39,6 +39,7 @@ class _Writer:
         self.out: list[dict[str, Any]] = []
 
     def words(self, text: str) -> None:
+        """Adds words that are edited."""
         if not text:
             return
         if self.out and self.out[-1]["type"] == "text" and not self.out[-1].get("marks"):
@@ -47,6 +48,7 @@ class _Writer:
             self.out.append({"type": "text", "text": text})
 
     def live(self, key: str) -> bool:
+        """Adds a live word; False where the answer has none of that key."""
         found = self.known.get(key)
         if found is None:
             return False
@@ -57,6 +59,7 @@ class _Writer:
         return True
 
     def method(self, asked: str) -> list[dict[str, Any]]:
+        """The paragraph on the method."""
         self.out = []
         a = self.answer
         self.words(
@@ -98,6 +101,7 @@ class _Writer:
         self.words(". ")
 
     def result(self) -> list[dict[str, Any]]:
+        """The paragraph on the result."""
         self.out = []
         self._statement()
         self._pairs()

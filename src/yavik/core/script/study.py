@@ -93,6 +93,7 @@ class Study:
         self.kept = Style(colours, marks)
 
     def figure(self, key: str, name: str, table: str, figure: Json) -> None:
+        """Adds a figure."""
         described = Figure.model_validate(figure)
         self.figures[key] = (name, described)
         try:
@@ -117,6 +118,7 @@ class Study:
         return self.tables[table]
 
     def report(self, key: str, name: str, doc: Json, look: Json) -> None:
+        """Adds a report."""
         parsed, setting = Node.model_validate(doc), ReportLook.model_validate(look)
         document = assemble(parsed, self._embed, setting, self._appendix)
         self.reports[key] = (name, document)
@@ -182,4 +184,5 @@ class Study:
 
 
 def slug(name: str) -> str:
+    """A name as a file can have it."""
     return re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-")[:40] or "unnamed"

@@ -42,6 +42,7 @@ class Prepared:
 
     @property
     def first(self) -> int:
+        """Place of the first slope."""
         return int(self.intercept)
 
     def plain(self, rows: Any = slice(None)) -> Floats:
@@ -73,6 +74,8 @@ class Prepared:
 
 
 def prepare(design: Design, y: Floats, columns: Sequence[int], intercept: bool) -> Prepared:
+    """Columns of a design about their means and in their own spread, shape (n, q), with what carries coefficients
+    back."""
     n, k, f = len(y), len(columns), int(intercept)
     # Any centre and scale give the same model in the end; those of a part of the rows are near enough to be good
     # ones.
@@ -84,6 +87,7 @@ def prepare(design: Design, y: Floats, columns: Sequence[int], intercept: bool) 
     x = np.empty((n, k + f))
 
     def fill(span: tuple[int, int]) -> None:
+        """Writes some of the rows."""
         for a, b in blocks(*span):
             x[a:b, :f] = 1.0
             x[a:b, f:] = (design.block(a, b)[:, columns] - centre) / scale
@@ -114,6 +118,7 @@ def slope_of(link: Link, eta: Floats) -> tuple[Floats, Floats]:
 
 
 def probability(link: Link, eta: Floats) -> Floats:
+    """Of the event, at a sum of terms."""
     return mean_and_slope(link, np.asarray(eta, float))[0]
 
 
@@ -148,19 +153,23 @@ class BinaryFit:
 
     @cached_property
     def coef(self) -> Floats:
+        """Coefficients of the columns, shape (q,)."""
         return np.asarray(self.data.back() @ self.scaled)
 
     @cached_property
     def covariance(self) -> Floats:
+        """Of ``coef``, from the expected information, shape (q, q)."""
         turn = self.data.back()
         return np.asarray(turn @ invert(self.information) @ turn.T)
 
     @cached_property
     def eta(self) -> Floats:
+        """Sum of terms of each row."""
         return np.asarray(self.data.x @ self.scaled)
 
     @cached_property
     def mu(self) -> Floats:
+        """Probability of each row."""
         return probability(self.link, self.eta)
 
     @property
@@ -170,22 +179,27 @@ class BinaryFit:
 
     @property
     def n(self) -> int:
+        """Rows."""
         return len(self.data.y)
 
     @property
     def q(self) -> int:
+        """Coefficients."""
         return len(self.scaled)
 
     @property
     def aic(self) -> float:
+        """−2 log-likelihood + 2 q."""
         return -2 * self.log_likelihood + 2 * self.q
 
     @property
     def bic(self) -> float:
+        """−2 log-likelihood + q ln n."""
         return -2 * self.log_likelihood + float(np.log(self.n)) * self.q
 
 
 def invert(information: Floats) -> Floats:
+    """Inverse of a symmetric matrix, shape (q, q); directions that it knows nothing of are left out."""
     values, vectors = np.linalg.eigh(information)
     keep = values > values[-1] * 1e-14
     return np.asarray((vectors[:, keep] / values[keep]) @ vectors[:, keep].T)
@@ -196,6 +210,7 @@ def _pass(d: Prepared, link: Link, beta: Floats, firth: bool) -> tuple[float, Fl
     q = len(beta)
 
     def work(span: tuple[int, int]) -> tuple[float, Floats, Floats]:
+        """The sums of some of the rows."""
         ll, gradient, information = 0.0, np.zeros(q), np.zeros((q, q))
         for a, b in blocks(*span):
             x, y = d.x[a:b], d.y[a:b]

@@ -42,6 +42,7 @@ def profile_interval(found: BinaryFit, place: int, alpha: float) -> tuple[float,
     best, se = float(found.scaled[place]), float(np.sqrt(max(variances[place], 1e-12)))
 
     def fall(value: float) -> float:
+        """How far the likelihood lies above the end that is looked for."""
         # Always from the same start, so that the same value falls equally far whenever it is asked for.
         return fit(d, found.link, found.penalty, found.scaled, {place: value}).penalised - goal
 
@@ -73,6 +74,7 @@ def _profile_of_intercept(found: BinaryFit, goal: float) -> tuple[float, float]:
     best, se = float(found.coef[0]), float(np.sqrt(found.covariance[0, 0]))
 
     def fall(value: float) -> float:
+        """How far the likelihood lies above the end that is looked for."""
         return fit(plain, found.link, found.penalty, start, {0: value}).penalised - goal
 
     return _edge(fall, best, -se), _edge(fall, best, se)

@@ -166,6 +166,7 @@ class StraightLine:
     x1: float
 
     def at(self, x: float) -> float:
+        """The line's height."""
         return self.intercept + self.slope * x
 
 

@@ -1,4 +1,5 @@
-"""What a fitted model of counts lets one see: robust errors, scatter beyond the model's, estimates without an end, counts expected."""
+"""What a fitted model of counts lets one see: robust errors, scatter beyond the model's, estimates without an end,
+counts expected."""
 
 from typing import Any
 

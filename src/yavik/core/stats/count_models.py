@@ -218,6 +218,7 @@ def _pass(d: Prepared, offset: Floats | None, beta: Floats, alpha: float) -> tup
     q = len(beta)
 
     def work(span: tuple[int, int]) -> tuple[float, Floats, Floats]:
+        """The sums of some of the rows."""
         ll, gradient, information = 0.0, np.zeros(q), np.zeros((q, q))
         for a, b in blocks(*span):
             x, y = d.x[a:b], d.y[a:b]
@@ -293,6 +294,7 @@ def spread_of(y: Floats, mu: Floats) -> float:
         return 0.0
 
     def slope(u: float) -> float:
+        """Slope of the likelihood at log α."""
         return spread_slope(y, mu, float(np.exp(u)))[0]
 
     low, high = np.log(NO_SPREAD), np.log(1e6)

@@ -34,10 +34,12 @@ class ModelTerm:
 
     @property
     def names(self) -> tuple[str, ...]:
+        """Its columns, in order."""
         return tuple(p.name for p in self.parts)
 
     @property
     def is_main(self) -> bool:
+        """Whether it is one column as it stands."""
         return len(self.parts) == 1 and self.parts[0].power == 1
 
     def within(self, other: "ModelTerm") -> bool:
@@ -57,6 +59,7 @@ class Factor:
 
     @property
     def others(self) -> list[int]:
+        """Places of the levels that have a column."""
         return [i for i in range(len(self.levels)) if i != self.reference]
 
 
@@ -111,13 +114,16 @@ class Design:
 
     @property
     def p(self) -> int:
+        """Columns."""
         return len(self.columns)
 
     @cached_property
     def n(self) -> int:
+        """Rows."""
         return len(next(iter(self.data.values()))) if self.data else 0
 
     def places(self, term: int) -> list[int]:
+        """Places of a term's columns."""
         return [j for j, c in enumerate(self.columns) if c.term == term]
 
     def matrix(self, points: Points, n: int, kind: Any = np.float64) -> Any:
@@ -126,6 +132,7 @@ class Design:
         base: dict[tuple[str, int], Any] = {}
 
         def single(name: str, what: int, coded: bool) -> Any:
+            """A column, or a level's 0 and 1, made once."""
             if (name, what) not in base:
                 values = points[name]
                 base[name, what] = (values == what).astype(kind) if coded else self._stood(name, values, kind) ** what
@@ -220,6 +227,7 @@ class Design:
         return np.asarray(rows / np.where(size > 0, size, 1), np.float64)
 
     def block(self, start: int, stop: int, kind: Any = np.float64) -> Any:
+        """Rows from ``start`` to ``stop``, shape (rows, p)."""
         stop = min(stop, self.n) if self.data else stop
         return self.matrix({k: v[start:stop] for k, v in self.data.items()}, stop - start, kind)
 

@@ -16,6 +16,7 @@ def t_p(t: float, df: float, alternative: Alternative) -> float:
 
 
 def z_p(z: float, alternative: Alternative) -> float:
+    """p of a standard normal statistic."""
     if alternative == "two_sided":
         return float(2 * special.ndtr(-abs(z)))
     return float(special.ndtr(-z) if alternative == "greater" else special.ndtr(z))
@@ -31,4 +32,5 @@ def t_interval(estimate: float, se: float, df: float, alpha: float, alternative:
 
 
 def z_interval(estimate: float, se: float, alpha: float, alternative: Alternative) -> tuple[float, float]:
+    """Interval of an estimate with a normal error; infinite on its open side."""
     return t_interval(estimate, se, np.inf, alpha, alternative)

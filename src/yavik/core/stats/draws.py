@@ -62,6 +62,7 @@ def two_samples(
     slack = 1e-9 * max(float(np.abs(pooled).sum()), 1e-300)
 
     def hits(sums: Floats) -> int:
+        """How many divisions are as far out as the one seen."""
         moved = sign * sums
         if alternative == "two_sided":
             return int((np.abs(moved) >= abs(seen) - slack).sum())
@@ -176,6 +177,7 @@ def within_blocks(
     members = np.eye(k)[group]
 
     def between(values: Floats) -> Floats:
+        """Sum of squares between groups, of each arrangement."""
         sums = values @ members
         return np.asarray(np.einsum("ij,jk,ik->i", sums, inverse, sums))
 

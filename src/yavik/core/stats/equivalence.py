@@ -34,6 +34,7 @@ class Equivalence:
 
     @property
     def p(self) -> float:
+        """p of what was claimed; of equivalence the larger of the two."""
         return {"equivalent": max(self.p_above, self.p_below), "not_lower": self.p_above, "not_higher": self.p_below}[
             self.claim
         ]
@@ -64,6 +65,7 @@ def of_share(hits: float, n: float, value: float, margin: float, alpha: float, c
     p = hits / n
 
     def score(at: float) -> float:
+        """Score statistic against a share; infinite outside 0 to 1."""
         if not 0 < at < 1:
             return np.inf if at <= 0 else -np.inf
         return float((p - at) / np.sqrt(at * (1 - at) / n))

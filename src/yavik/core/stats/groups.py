@@ -44,6 +44,7 @@ class Groups:
 
     @classmethod
     def of_samples(cls, samples: list[Floats], rows: Ints, names: tuple[str, ...]) -> "Groups":
+        """Groups from one array each; empty cells are left out."""
         filled = [~np.isnan(s) for s in samples]
         starts = np.concatenate([[0], np.cumsum([f.sum() for f in filled])])
         y = np.concatenate([s[f] for s, f in zip(samples, filled, strict=True)])
@@ -60,24 +61,30 @@ class Groups:
 
     @property
     def k(self) -> int:
+        """How many groups."""
         return len(self.names)
 
     def part(self, g: int) -> Floats:
+        """Values of one group."""
         return self.y[self.starts[g] : self.starts[g + 1]]
 
     def part_rows(self, g: int) -> Ints:
+        """Row numbers of one group."""
         return self.rows[self.starts[g] : self.starts[g + 1]]
 
     @cached_property
     def n(self) -> Ints:
+        """Values in each group, shape (k,)."""
         return np.diff(self.starts)
 
     @cached_property
     def shift(self) -> float:
+        """A value of the data, taken away before sums are made so that they keep their digits."""
         return float(self.y[0]) if len(self.y) else 0.0
 
     @cached_property
     def shifted_means(self) -> Floats:
+        """Means less ``shift``, shape (k,)."""
         return np.array([self._part_mean(g) for g in range(self.k)])
 
     def _part_mean(self, g: int) -> float:
@@ -90,6 +97,7 @@ class Groups:
 
     @cached_property
     def means(self) -> Floats:
+        """Means, shape (k,)."""
         return self.shifted_means + self.shift
 
     @cached_property
@@ -105,6 +113,7 @@ class Groups:
 
     @cached_property
     def variances(self) -> Floats:
+        """Variances with n − 1, shape (k,); NaN of a single value."""
         with np.errstate(invalid="ignore", divide="ignore"):
             return np.where(self.n > 1, self.ss / (self.n - 1), np.nan)
 
@@ -119,6 +128,7 @@ class Groups:
         return np.array([sorted_quantiles(s, (0.25, 0.5, 0.75)) for s in self.ordered])
 
     def subset(self, keep: npt.NDArray[np.bool_]) -> "Groups":
+        """The same groups with some of the values, shape (n,), bool."""
         counts = [int(keep[self.starts[g] : self.starts[g + 1]].sum()) for g in range(self.k)]
         return Groups(self.y[keep], np.concatenate([[0], np.cumsum(counts)]), self.rows[keep], self.names)
 

@@ -89,6 +89,7 @@ class LeastSquares:
 
     @property
     def n(self) -> int:
+        """Rows."""
         return self.triangle.n
 
     @property
@@ -98,22 +99,27 @@ class LeastSquares:
 
     @property
     def q(self) -> int:
+        """Coefficients."""
         return len(self.coef)
 
     @property
     def df(self) -> int:
+        """Rows beyond the coefficients."""
         return self.n - self.q
 
     @property
     def mse(self) -> float:
+        """Residual variance; NaN where no row is left over."""
         return self.rss / self.df if self.df > 0 else np.nan
 
     @property
     def r2(self) -> float:
+        """Share of the squares about the mean, or about zero without an intercept."""
         return 1 - self.rss / self.total if self.total > 0 else np.nan
 
     @property
     def adjusted_r2(self) -> float:
+        """R² with variances in place of squares; NaN where no row is left over."""
         return 1 - (1 - self.r2) * (self.n - self.first) / self.df if self.df > 0 else np.nan
 
     @property
@@ -129,10 +135,12 @@ class LeastSquares:
 
     @property
     def aic(self) -> float:
+        """−2 log-likelihood + 2 parameters."""
         return -2 * self.log_likelihood + 2 * self.parameters
 
     @property
     def bic(self) -> float:
+        """−2 log-likelihood + parameters × ln n."""
         return -2 * self.log_likelihood + float(np.log(self.n)) * self.parameters
 
     @cached_property
@@ -245,6 +253,7 @@ class Rows:
 
     @cached_property
     def weighted(self) -> Floats:
+        """Residuals × √weight."""
         return self.residuals if self.weights is None else self.residuals * np.sqrt(self.weights)
 
     @cached_property
@@ -261,10 +270,12 @@ class Rows:
 
     @property
     def predicted_r2(self) -> float:
+        """R² of each row told by the others."""
         return 1 - self.press / self.model.total
 
     @cached_property
     def standardised(self) -> Floats:
+        """Residuals over their own standard errors."""
         return np.asarray(self.weighted / np.sqrt(self.model.mse * self._free))
 
     @cached_property
@@ -282,10 +293,12 @@ class Rows:
 
 
 def rows_of(design: Design, y: Floats, weights: Floats | None, model: LeastSquares) -> Rows:
+    """Fitted values, residuals and leverages of the rows, by blocks."""
     n = len(y)
     fitted, leverage = np.empty(n), np.empty(n)
 
     def work(span: tuple[int, int]) -> None:
+        """Writes some of the rows."""
         for a, b in blocks(*span):
             x = design.block(a, b)[:, model.used]
             fitted[a:b] = (model.coef[0] if model.first else 0.0) + x @ model.coef[model.first :]
@@ -322,6 +335,7 @@ def robust_covariance(design: Design, found: Rows, kind: Errors) -> Floats:
         e = np.where(alone, 0.0, e / (np.sqrt(free) if kind == "hc2" else free))
 
     def work(span: tuple[int, int]) -> Floats:
+        """The sums of some of the rows."""
         meat = np.zeros((model.q, model.q))
         for a, b in blocks(*span):
             scores = basis_of(model, design.block(a, b)[:, model.used]) * e[a:b, None]

@@ -69,6 +69,7 @@ class Cells:
 
     @property
     def n_rows(self) -> int:
+        """Rows in all cells."""
         return int(self.n.sum())
 
 
@@ -143,6 +144,7 @@ def coded(levels: Codes, k: int) -> Floats:
 
 
 def term_columns(levels: Codes, sizes: Sequence[int], term: Term) -> Floats:
+    """A term's columns over the cells, coded as departures from the mean, shape (cells, df)."""
     columns = np.ones((len(levels), 1))
     for f in term:
         own = coded(levels[:, f], sizes[f])
@@ -159,6 +161,7 @@ class TermTest:
 
     @property
     def ms(self) -> float:
+        """Mean square."""
         return self.ss / self.df if self.df else np.nan
 
 
@@ -191,6 +194,7 @@ class LinearModel:
 
     @cached_property
     def design(self) -> Floats:
+        """Columns of all terms over the cells."""
         return np.hstack([self._one, *(self._parts[t] for t in self.terms)])
 
     @cached_property
@@ -205,18 +209,22 @@ class LinearModel:
 
     @property
     def rank(self) -> int:
+        """Columns that say something of their own."""
         return self._solved[2]
 
     @property
     def rss(self) -> float:
+        """Residual sum of squares."""
         return self._solved[3]
 
     @property
     def df(self) -> int:
+        """Residual degrees of freedom."""
         return self.cells.n_rows - self.rank
 
     @property
     def mse(self) -> float:
+        """Residual variance; NaN where no row is left over."""
         return self.rss / self.df if self.df > 0 else np.nan
 
     @property
@@ -271,6 +279,7 @@ class LinearModel:
         return _basis(np.hstack([self._one, *(self._parts[t] for t in terms)]))[1]
 
     def whole(self) -> TermTest:
+        """All terms at once."""
         ss, df = max(self.total - self.rss, 0.0), self.rank - 1
         return TermTest(
             ss, df, f_test(ss / df / self.mse, df, self.df) if df and self.df > 0 and self.rss > 0 else None

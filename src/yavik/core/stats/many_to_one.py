@@ -52,6 +52,7 @@ def critical(alpha: float, lam: Floats, df: float, *, one_sided: bool = False) -
     """The |t| (or t) that the largest exceeds with chance α."""
 
     def gap(t: float) -> float:
+        """How far the level at t lies above the one that is looked for."""
         return float(sf(np.array([t]), lam, df, one_sided=one_sided)[0]) - alpha
 
     top = 4.0

@@ -61,6 +61,7 @@ def _t_end(t: float, df: float, share: float) -> float:
 
 def _f_end(f: float, df1: float, df2: float, share: float) -> float:
     def below(nc: float) -> float:
+        """Chance of a smaller F; 0 where it cannot be computed."""
         got = float(special.ncfdtr(df1, df2, nc, f))
         return got if np.isfinite(got) else 0.0  # far out in the tail the library gives up
 

@@ -29,14 +29,17 @@ class AnovaTable:
 
     @property
     def ms_between(self) -> float:
+        """Mean square between groups."""
         return self.ss_between / self.df_between
 
     @property
     def ms_within(self) -> float:
+        """Mean square within groups."""
         return self.ss_within / self.df_within
 
     @property
     def eta2(self) -> float:
+        """Share of the squares between groups."""
         return self.ss_between / (self.ss_between + self.ss_within)
 
     @property
@@ -47,6 +50,7 @@ class AnovaTable:
 
 
 def f_test(f: float, df1: float, df2: float) -> FTest:
+    """F with its df and p."""
     return FTest(f, df1, df2, float(special.fdtrc(df1, df2, f)))
 
 
@@ -157,12 +161,15 @@ def jonckheere_terpstra(g: Groups) -> Trend:
     t = np.diff(np.flatnonzero(np.concatenate([[True], everything[1:] != everything[:-1], [True]]))).astype(float)
 
     def three(x: Floats | float) -> float:
+        """Σ x(x − 1)(2x + 5)."""
         return float(np.sum(x * (np.asarray(x) - 1) * (2 * np.asarray(x) + 5)))
 
     def cubes(x: Floats) -> float:
+        """Σ x(x − 1)(x − 2)."""
         return float((x * (x - 1) * (x - 2)).sum())
 
     def squares(x: Floats) -> float:
+        """Σ x(x − 1)."""
         return float((x * (x - 1)).sum())
 
     variance = (three(n) - three(sizes) - three(t)) / 72

@@ -53,6 +53,7 @@ def reset(design: Design, y: Floats, fitted: Rows) -> Aside | None:
     added = np.column_stack([u**2, u**3]) * (1.0 if root is None else root[:, None])
 
     def inner(span: tuple[int, int]) -> Floats:
+        """The sums of some of the rows."""
         out = np.zeros((model.q, 2))
         for a, b in blocks(*span):
             basis = basis_of(model, design.block(a, b)[:, model.used])

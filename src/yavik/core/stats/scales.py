@@ -107,6 +107,7 @@ def one_factor(r: Floats) -> OneFactor | None:
         return None
 
     def away(u: Floats) -> tuple[float, Floats]:
+        """How far the factor lies from the correlations, and the slope by log ψ."""
         psi = np.exp(u)
         root = 1 / np.sqrt(psi)
         values, vectors = np.linalg.eigh(r * np.outer(root, root))

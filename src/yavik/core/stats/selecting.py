@@ -18,6 +18,7 @@ def place_among(
     """
 
     def at(q: float) -> float:
+        """The value guessed at a share of the way."""
         return float(guess[int(np.clip(q * len(guess), 0, len(guess) - 1))])
 
     step, share = at(place / total), place / total
@@ -47,6 +48,7 @@ def difference_at(a: Floats, b: Floats, place: float) -> float:
     guess = np.sort(rng.choice(a, 20_000) - rng.choice(b, 20_000))
 
     def count(x: float) -> float:
+        """How many differences are no larger."""
         return total - float(np.searchsorted(b, a - x, "left").sum())
 
     x = place_among(count, guess, float(a[0] - b[-1]), float(a[-1] - b[0]), place, total)
@@ -63,6 +65,7 @@ def mean_of_two_at(values: Floats, place: float) -> float:
     guess = np.sort((rng.choice(values, 20_000) + rng.choice(values, 20_000)) / 2)
 
     def count(x: float) -> float:
+        """How many means of two are no larger."""
         both = float(np.searchsorted(values, 2 * x - values, "right").sum())
         return (both + float(np.searchsorted(values, x, "right"))) / 2
 

@@ -121,6 +121,7 @@ class LinearJudge:
         self._kept: dict[Terms, LeastSquares] = {}
 
     def model(self, now: Terms) -> LeastSquares:
+        """The model of these terms; kept, as a walk asks for it again."""
         if now not in self._kept:
             columns = [j for j, c in enumerate(self.design.columns) if c.term in now]
             part = self.triangle.among(columns)
@@ -129,10 +130,12 @@ class LinearJudge:
         return self._kept[now]
 
     def add(self, now: Terms, term: int) -> Judged | None:
+        """A term added to the model; None where it brings no column of its own."""
         small, large = self.model(now), self.model(tuple(sorted((*now, term))))
         return self._between(term, small, large)
 
     def drop(self, now: Terms, term: int) -> Judged | None:
+        """A term left out of the model."""
         return self._between(term, self.model(tuple(t for t in now if t != term)), self.model(now))
 
     @staticmethod
@@ -144,6 +147,7 @@ class LinearJudge:
         return Judged(term, f, df1, df2, float(special.fdtrc(df1, df2, f)))
 
     def criterion(self, now: Terms, by: ChooseBy) -> float:
+        """AIC, BIC or −adjusted R²: smaller is better."""
         m = self.model(now)
         return {"aic": m.aic, "bic": m.bic, "adjusted_r2": -m.adjusted_r2, "p": m.aic}[by]
 
@@ -163,9 +167,11 @@ class BinaryJudge:
         self._kept: dict[Terms, BinaryFit] = {}
 
     def columns(self, now: Terms) -> list[int]:
+        """Places in ``whole`` of the columns of these terms."""
         return [i for i, c in enumerate(self.used) if self.design.columns[c].term in now]
 
     def model(self, now: Terms) -> BinaryFit:
+        """The model of these terms; kept, as a walk asks for it again."""
         if now not in self._kept:
             own = self.columns(now)
             if self.penalty == "none":
@@ -177,6 +183,7 @@ class BinaryJudge:
         return self._kept[now]
 
     def add(self, now: Terms, term: int) -> Judged | None:
+        """A term added to the model; None where it brings no column of its own."""
         if self.penalty != "none":
             return self._between(term, now, tuple(sorted((*now, term))))
         own = [i + self.whole.first for i in self.columns((term,))]
@@ -184,6 +191,7 @@ class BinaryJudge:
         return Judged(term, chi2, df, np.nan, float(special.chdtrc(df, chi2))) if df else None
 
     def drop(self, now: Terms, term: int) -> Judged | None:
+        """A term left out of the model."""
         return self._between(term, tuple(t for t in now if t != term), now)
 
     def _between(self, term: int, small: Terms, large: Terms) -> Judged | None:
@@ -194,6 +202,7 @@ class BinaryJudge:
         return Judged(term, chi2, df, np.nan, float(special.chdtrc(df, chi2)))
 
     def criterion(self, now: Terms, by: ChooseBy) -> float:
+        """AIC or BIC: smaller is better."""
         m, q = self.model(now), len(self.columns(now)) + self.whole.first
         return -2 * m.penalised + (float(np.log(m.n)) if by == "bic" else 2.0) * q
 

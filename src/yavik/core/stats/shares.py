@@ -44,9 +44,11 @@ def score_interval(
     z = float(stats.norm.isf(alpha / (2 if alternative == "two_sided" else 1)))
 
     def score(delta: float) -> float:
+        """The score statistic against a difference."""
         return score_statistic(a, n1, c, n2, delta)
 
     def end(sign: float) -> float:
+        """One end of the interval."""
         edge = -sign  # the far end of what a difference can be
         if abs(score(edge * (1 - 1e-9))) <= z:
             return edge
@@ -82,6 +84,7 @@ def _restricted(a: float, n1: float, c: float, n2: float, delta: float) -> tuple
 
 
 def difference_of_shares(a: float, n1: float, c: float, n2: float, alpha: float) -> Size:
+    """a/n1 − c/n2 with Newcombe's (1998) interval of Wilson's ends."""
     p1, p2 = a / n1, c / n2
     (l1, u1), (l2, u2) = wilson(a, n1, alpha), wilson(c, n2, alpha)
     d = p1 - p2

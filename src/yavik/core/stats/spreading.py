@@ -31,6 +31,7 @@ def variance_along(design: Design, found: Rows) -> Callable[[Floats, Floats], Fl
     centre, scale = model.triangle.centre[own], model.triangle.scale[own] / np.sqrt(model.triangle.weight)
 
     def columns(x: Floats, fitted: Floats) -> Floats:
+        """Columns that the squared residuals are explained by."""
         z = (x[:, own] - centre) / scale if wide else ((fitted - middle) / width)[:, None]
         bent = z**2 - 1 if square_too or not wide else z[:, :0]
         return np.column_stack([np.ones(len(z)), z, bent])

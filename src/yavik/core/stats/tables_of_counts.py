@@ -73,6 +73,7 @@ class _Margins:
     log_chances: Floats
 
     def p(self, log_odds: float, alternative: Alternative) -> float:
+        """p of the table at an odds ratio."""
         weight = self.log_chances + self.cells * log_odds
         chances = np.exp(weight - weight.max())
         chances /= chances.sum()
@@ -103,6 +104,7 @@ def fisher_interval(counts: Floats, alpha: float, alternative: Alternative = "tw
     grid = np.linspace(-30.0, 30.0, 1201)
 
     def kept(log_odds: float) -> float:
+        """How far p lies above α."""
         return m.p(log_odds, alternative) - alpha
 
     inside = np.flatnonzero(np.array([kept(x) for x in grid]) > 0)
@@ -110,6 +112,7 @@ def fisher_interval(counts: Floats, alpha: float, alternative: Alternative = "tw
         return np.nan, np.nan
 
     def edge(i: int, step: int) -> float:
+        """Where p crosses α between two neighbours of the grid."""
         a, b = grid[i], grid[i + step]
         # p jumps where a table becomes likelier than the one seen; bisection finds the jump as well as a crossing.
         return float(np.exp(optimize.bisect(kept, a, b, xtol=1e-10))) if kept(a) * kept(b) < 0 else float(np.exp(a))

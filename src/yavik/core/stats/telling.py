@@ -24,11 +24,13 @@ class Roc:
     se: float
 
     def interval(self, alpha: float) -> tuple[float, float]:
+        """The area's interval, within 0 and 1."""
         reach = float(special.ndtri(1 - alpha / 2)) * self.se
         return max(0.0, self.auc - reach), min(1.0, self.auc + reach)
 
 
 def roc(mu: Floats, y: Floats) -> Roc:
+    """ROC curve of probabilities, its area and DeLong's (1988) standard error."""
     yes = y > 0.5
     order = np.argsort(-mu, kind="stable")
     ends = np.append(np.flatnonzero(np.diff(mu[order])), len(mu) - 1)
@@ -68,19 +70,23 @@ class Classified:
 
     @property
     def right(self) -> float:
+        """Share told right."""
         n = self.hits + self.misses + self.alarms + self.rejections
         return (self.hits + self.rejections) / n
 
     @property
     def sensitivity(self) -> float:
+        """Share of the events that are told."""
         return self.hits / (self.hits + self.misses)
 
     @property
     def specificity(self) -> float:
+        """Share of the rest that is told as such."""
         return self.rejections / (self.rejections + self.alarms)
 
 
 def classify(mu: Floats, y: Floats, cutoff: float) -> Classified:
+    """Rows by what is said of them from a probability on, and what is so."""
     said, yes = mu >= cutoff, y > 0.5
     return Classified(
         int((said & yes).sum()), int((~said & yes).sum()), int((said & ~yes).sum()), int((~said & ~yes).sum())

@@ -73,6 +73,7 @@ def _cut(r: Floats, k: int) -> Floats:
 
 
 def triangle(design: Design, y: Floats, weights: Floats | None, intercept: bool) -> Triangle:
+    """R of the QR decomposition of the design with the response as its last column; large ones by blocks of rows."""
     n = len(y)
     if n * (design.p + 1) <= AT_ONCE:
         return _whole(design, y, weights, intercept)
@@ -167,11 +168,13 @@ def _condition(r: Floats) -> float:
 
 
 def spans(n: int, workers: int = 2) -> list[tuple[int, int]]:
+    """Rows cut into one span for each worker."""
     cuts = np.linspace(0, n, workers + 1).astype(int)
     return [(int(a), int(b)) for a, b in pairwise(cuts)]
 
 
 def blocks(start: int, stop: int) -> Iterator[tuple[int, int]]:
+    """Spans of rows small enough to stay in the cache."""
     for a in range(start, stop, ROWS):
         yield a, min(a + ROWS, stop)
 
@@ -191,6 +194,7 @@ def _by_blocks(design: Design, y: Floats, weights: Floats | None, intercept: boo
     about = np.append(sample.mean(axis=0), y[places].mean()) if intercept else np.zeros(p + 1)
 
     def moved(a: int, b: int) -> tuple[Floats, Floats | None]:
+        """Rows of the design with the response, and their weights."""
         z = np.empty((b - a, p + 1), order="F")
         z[:, :p] = design.block(a, b)
         z[:, p] = y[a:b]
@@ -199,6 +203,7 @@ def _by_blocks(design: Design, y: Floats, weights: Floats | None, intercept: boo
         return z, None if weights is None else np.sqrt(weights[a:b])
 
     def products(span: tuple[int, int]) -> tuple[Floats, Floats]:
+        """Cross-products of some of the rows."""
         square, total = np.zeros((p + 1, p + 1)), np.zeros(p + 1)
         for a, b in blocks(*span):
             z, root = moved(a, b)
@@ -227,6 +232,7 @@ def _by_blocks(design: Design, y: Floats, weights: Floats | None, intercept: boo
             return Triangle(r, centre, scale, n, weight, intercept, SAME)
 
     def pressed(span: tuple[int, int]) -> Floats:
+        """R of some of the rows."""
         r = np.zeros((0, p + 1))
         for a, b in blocks(*span):
             z, root = moved(a, b)

@@ -37,6 +37,7 @@ class Effect:
 
     @property
     def partial_eta2(self) -> float:
+        """Share of what the other terms leave."""
         return self.ss / (self.ss + self.error_ss)
 
     def corrected(self, epsilon: float) -> FTest:

@@ -21,6 +21,7 @@ class Design(BaseModel):
 
     @property
     def columns(self) -> list[str]:
+        """Columns that the design is made of."""
         return [n for n in (self.weight, *self.replicates, self.strata, self.clusters) if n]
 
 
@@ -45,6 +46,7 @@ class About(BaseModel):
         """The same with columns under their new names."""
 
         def now(name: str | None) -> str | None:
+            """A column's present name."""
             return names.get(name, name) if name else name
 
         design, panel = self.design, self.panel

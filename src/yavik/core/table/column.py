@@ -35,6 +35,7 @@ class Level(BaseModel):
 
     @property
     def words(self) -> str:
+        """The level as it is shown."""
         return self.label or self.value
 
 
@@ -62,7 +63,9 @@ class Column(BaseModel):
 
     @property
     def axis_title(self) -> str:
+        """The title with its unit."""
         return f"{self.title} ({self.unit})" if self.unit else self.title
 
     def but(self, **changes: object) -> "Column":
+        """The same column with some of its description changed."""
         return self.model_copy(update=changes)

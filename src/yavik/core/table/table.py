@@ -53,10 +53,12 @@ class Table:
 
     @property
     def n_rows(self) -> int:
+        """Rows."""
         return len(self.rows)
 
     @property
     def names(self) -> list[str]:
+        """Names of the columns, in order."""
         return [c.name for c in self.columns]
 
     def index(self, name: str) -> int:
@@ -67,12 +69,15 @@ class Table:
         raise DataProblem(f"There is no column '{name}' in this table.{nearest(name, self.names)}", column=name)
 
     def column(self, name: str) -> Column:
+        """What is known of a column. Raises DataProblem for one that is not there."""
         return self.columns[self.index(name)]
 
     def array(self, name: str) -> Any:
+        """A column's cells. Raises DataProblem for one that is not there."""
         return self.arrays[self.index(name)]
 
     def has(self, name: str) -> bool:
+        """Whether there is a column of that name."""
         return any(c.name == name for c in self.columns)
 
     def numbers(self, name: str) -> Floats:
@@ -154,6 +159,7 @@ class Table:
         return cell_texts(self.column(name), self.array(name))
 
     def empty(self, name: str) -> Bools:
+        """Which cells of a column are empty, shape (rows,)."""
         mask: Bools = self.array(name).is_null(nan_is_null=True).to_numpy(zero_copy_only=False)
         return mask
 
@@ -170,6 +176,7 @@ class Table:
         return Table(self.columns, _taken(self.arrays, places), self.rows[places], self.about)
 
     def slice(self, start: int, count: int) -> "Table":
+        """Some rows, one after the other."""
         return Table(
             self.columns,
             tuple(a.slice(start, count) for a in self.arrays),
@@ -178,6 +185,7 @@ class Table:
         )
 
     def select(self, names: Iterable[str]) -> "Table":
+        """Some columns, in the order given."""
         places = [self.index(n) for n in names]
         columns, arrays = tuple(self.columns[i] for i in places), tuple(self.arrays[i] for i in places)
         return Table(columns, arrays, self.rows, self.about)
@@ -229,6 +237,7 @@ def _taken(arrays: Sequence[Any], places: Ints) -> tuple[Any, ...]:
 
 
 def kind_words(kind: Kind) -> str:
+    """A kind in words: yes/no, category."""
     return kind.value.replace("_", "/")
 
 
@@ -239,6 +248,7 @@ def make_table(columns: Sequence[Column], arrays: Sequence[Any], rows: Ints | No
 
 
 def cell_texts(column: Column, array: Any) -> list[str | None]:
+    """Cells as they are shown; None for empty ones."""
     if column.kind in CODED:
         words = [level.words for level in column.levels]
         return [None if i is None else words[i] for i in array.indices.to_pylist()]
@@ -260,5 +270,6 @@ def number_text(value: float, decimals: int) -> str:
 
 
 def date_text(value: Any) -> str:
+    """A date, with its time where it has one."""
     text: str = value.isoformat(sep=" ")
     return text.removesuffix(" 00:00:00")

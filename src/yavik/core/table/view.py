@@ -28,6 +28,7 @@ class Cell:
 
 
 def is_numeric_text(text: str) -> float | None:
+    """The number that a text is, with either decimal mark; None where it is none."""
     try:
         return float(text.replace("−", "-").replace(",", "."))
     except ValueError:

@@ -43,9 +43,11 @@ class Kind:
     """Slots whose column's levels have the colours: the first that is filled."""
 
     def level_column(self, figure: Figure) -> str | None:
+        """The column whose levels have colours."""
         return next((getattr(figure, name) for name in self.coloured_by if getattr(figure, name)), None)
 
     def ready(self, figure: Figure) -> bool:
+        """Whether every needed slot is filled."""
         return all(getattr(figure, name) for name in self.needed)
 
     def columns(self, figure: Figure) -> list[str]:

@@ -37,6 +37,7 @@ class Course:
 
 
 def plot(figure: Figure, table: Table, style: Style) -> Plot:
+    """One column along another, a line for each level. Raises DataProblem where nothing can be drawn."""
     assert figure.response and figure.x
     if figure.response == figure.x:
         raise DataProblem(f"{figure.x} stands in both slots; choose two different columns.", column=figure.x)

@@ -16,6 +16,7 @@ MOST_LINES = 200
 
 
 def plot(figure: Figure, table: Table, style: Style) -> Plot:
+    """Estimates with their intervals. Raises DataProblem where none can be drawn."""
     assert figure.response and figure.low and figure.high and figure.groups
     named = table.texts(figure.groups)
     y, low, high = (table.numbers(c) for c in (figure.response, figure.low, figure.high))

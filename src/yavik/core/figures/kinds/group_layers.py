@@ -55,6 +55,7 @@ class Cells:
     level_title: str | None = None
 
     def index(self, panel: int, group: int, colour: int) -> int:
+        """The place of a cell among all of them."""
         return (panel * len(self.names) + group) * (len(self.levels) if self.dodged else 1) + colour
 
     def cells(self, panel: int) -> list["Cell"]:
@@ -92,6 +93,7 @@ class Box:
 
 
 def box_of(figure: Figure, ordered: Any) -> Box:
+    """Quartiles, whiskers and what lies beyond."""
     q1, median, q3 = sorted_quantiles(ordered, (0.25, 0.5, 0.75))
     if figure.whiskers == "range":
         low, high = ordered[0], ordered[-1]
@@ -121,6 +123,7 @@ MEANS = {"mean", "bar", "join"}
 def drawn_layers(
     figure: Figure, data: Cells, cells: list[Cell], boxes: dict[int, Box]
 ) -> tuple[list[dict[str, Any]], int]:
+    """The layers chosen, and how many points were drawn."""
     width = points_of(figure.line_pt)
     made: list[dict[str, Any]] = []
     shown = 0
@@ -144,6 +147,7 @@ def drawn_layers(
 
 
 def box_layers(cells: list[Cell], boxes: dict[int, Box], width: float, slim: bool) -> list[dict[str, Any]]:
+    """Boxes with their whiskers."""
     values = []
     for c in cells:
         b, half = boxes[c.index], (0.07 if slim else 0.3) * c.width
@@ -172,6 +176,7 @@ def box_layers(cells: list[Cell], boxes: dict[int, Box], width: float, slim: boo
 
 
 def violins(figure: Figure, data: Cells, cells: list[Cell], width: float) -> dict[str, Any]:
+    """Densities, mirrored."""
     values: list[dict[str, Any]] = []
     for c in cells:
         ordered = data.groups.ordered[c.index]
@@ -242,6 +247,7 @@ def beyond(data: Cells, cells: list[Cell], boxes: dict[int, Box]) -> list[dict[s
 
 
 def bars_of(figure: Figure, data: Cells, cells: list[Cell], width: float) -> dict[str, Any]:
+    """Bars as high as the means."""
     values = [
         {
             "x0": c.x - 0.4 * c.width, "x1": c.x + 0.4 * c.width, "zero": max(0.0, figure.y_min or 0.0),
@@ -253,6 +259,7 @@ def bars_of(figure: Figure, data: Cells, cells: list[Cell], width: float) -> dic
 
 
 def joined(data: Cells, cells: list[Cell]) -> list[dict[str, Any]]:
+    """Lines from mean to mean."""
     return [
         {
             "x": c.x, "y": float(data.groups.means[c.index]), "at": c.group,
@@ -263,6 +270,7 @@ def joined(data: Cells, cells: list[Cell]) -> list[dict[str, Any]]:
 
 
 def mean_layers(figure: Figure, data: Cells, cells: list[Cell], width: float, diamond: bool) -> list[dict[str, Any]]:
+    """Means with their intervals."""
     values = []
     for c in cells:
         mean, low, high = mean_of(figure, data, c.index)

@@ -39,6 +39,7 @@ def cells_of(figure: Figure, data: Grouped, style: Kept | None = None) -> Cells:
 
 
 def replace_codes(found: Sorted) -> Sorted:
+    """The same levels, each standing for itself."""
     return replace(found, codes=np.arange(found.k, dtype=np.int32))
 
 
@@ -54,6 +55,7 @@ def _centres(groups: Groups) -> Any:
 
 
 def read(figure: Figure, table: Table, style: Style) -> Cells:
+    """The cells of the figure, from a column and groups or from one column each."""
     if figure.kind == "samples":
         return cells_of(figure, side_by_side(table, figure.samples))
     assert figure.response and figure.groups
@@ -87,10 +89,12 @@ def read(figure: Figure, table: Table, style: Style) -> Cells:
 
 
 def plot(figure: Figure, table: Table, style: Style) -> Plot:
+    """Values by groups."""
     return plot_cells(figure, read(figure, table, style))
 
 
 def plot_cells(figure: Figure, data: Cells) -> Plot:
+    """The picture of cells that were read."""
     boxes = {i: box_of(figure, data.groups.ordered[i]) for i in range(data.groups.k) if data.groups.n[i]}
     panels, shown = [], 0
     for p, (row, column, title) in enumerate(data.panels):

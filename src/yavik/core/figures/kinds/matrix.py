@@ -21,6 +21,7 @@ MOST_SCATTERED = 8
 
 
 def plot(figure: Figure, table: Table, style: Style) -> Plot:
+    """Every column with every other. Raises DataProblem for too few or too many."""
     names = figure.samples
     most = MOST_SCATTERED if "scatter" in figure.show else MOST_MAPPED
     twice = next((s for i, s in enumerate(names) if s in names[:i]), None)

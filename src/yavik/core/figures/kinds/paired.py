@@ -19,6 +19,7 @@ MOST_LINES = 500
 
 
 def plot(figure: Figure, table: Table, style: Style) -> Plot:
+    """Columns of the same rows, joined. Raises DataProblem where no row has them all."""
     names = figure.samples
     if len(names) < 2:
         raise DataProblem("Lines join at least two columns; choose another one.")

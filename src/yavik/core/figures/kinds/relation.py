@@ -43,6 +43,7 @@ SQUARES = 60
 
 
 def plot(figure: Figure, table: Table, style: Style) -> Plot:
+    """One column over another. Raises DataProblem where nothing can be drawn."""
     assert figure.response and figure.x
     if figure.response == figure.x:
         raise DataProblem(f"{figure.x} stands on both axes; choose two different columns.", column=figure.x)
@@ -92,6 +93,7 @@ class Cloud:
 
     @property
     def name(self) -> str:
+        """Panel and level in words."""
         return ", ".join(filter(None, (self.panel, self.level.name)))
 
 
@@ -137,6 +139,7 @@ class _Relation:
             )
 
     def panel(self, clouds: list[Cloud]) -> tuple[list[Vega], dict[str, tuple[float, float]]]:
+        """The layers of one panel, and where its lines end."""
         show = self.figure.show
         made: list[Vega] = []
         ends: dict[str, tuple[float, float]] = {}
@@ -173,6 +176,7 @@ class _Relation:
         return made, ends
 
     def points(self, clouds: list[Cloud]) -> Vega:
+        """The rows as points."""
         values = []
         for c in clouds:
             kept = thinned(len(c.x), self.n, self.figure.seed)
@@ -209,6 +213,7 @@ class _Relation:
         )  # fmt: skip
 
     def line(self, c: Cloud) -> tuple[list[Vega], tuple[float, float] | None, str]:
+        """The straight line, where it ends, and its equation."""
         fit = straight_line(c.x, c.y)
         if fit is None or fit.n < 3:
             self.warnings.append(f"{c.name or 'These rows'}: a line needs three rows and two different values.")
@@ -251,6 +256,7 @@ class _Relation:
         return made, (float(at[-1]), float(y[-1])), words
 
     def curve(self, c: Cloud) -> tuple[list[Vega], tuple[float, float] | None]:
+        """The local curve, and where it ends."""
         if len(c.x) < 4 or np.ptp(c.x) == 0:
             return [], None
         kept = thinned(len(c.x), len(c.x), self.figure.seed, 20_000)
@@ -260,6 +266,7 @@ class _Relation:
         return [lines(path(f"curve {c.name}", c.level.colour, at, y), 2.2 * self.width)], end
 
     def hull(self, c: Cloud) -> list[dict[str, Any]]:
+        """The outline of a cloud."""
         if len(c.x) < 3:
             return []
         try:
@@ -269,6 +276,7 @@ class _Relation:
         return path(c.name or "all", c.level.colour, c.x[corner], c.y[corner])
 
     def ellipse(self, c: Cloud) -> list[dict[str, Any]]:
+        """The ellipse that holds most of a cloud."""
         if len(c.x) < 3:
             return []
         cov = np.cov(c.x, c.y)
@@ -281,6 +289,7 @@ class _Relation:
         return path(c.name or "all", c.level.colour, c.x.mean() + ring[0], c.y.mean() + ring[1])
 
     def equations(self, told: list[str]) -> list[Vega]:
+        """Equations written into the picture."""
         size = self.figure.type_pt * PX_PER_PT
         return [
             {

@@ -15,6 +15,7 @@ from yavik.core.table import DataProblem, Table
 
 
 def plot(figure: Figure, table: Table, style: Style) -> Plot:
+    """How well scores tell an event. Raises DataProblem where there is none."""
     assert figure.groups
     if len(figure.samples) > 12:
         raise DataProblem(f"{len(figure.samples)} curves hide one another; choose at most 12 scores.")

@@ -19,6 +19,7 @@ from yavik.core.table import Table
 
 
 def plot(figure: Figure, table: Table, style: Style) -> Plot:
+    """Counts or shares of levels. Raises DataProblem where nothing is filled."""
     assert figure.response
     used = filled(table, figure.response, figure.groups, figure.panel, figure.panel_rows)
     what = sort_by(table, figure.response, used, 60 if figure.groups else 200, "levels")
@@ -97,11 +98,13 @@ class _Shares:
         self.top = float(stacked if "stacked" in figure.show and not alone else tallest) or 1.0
 
     def panel(self, p: int) -> list[Vega]:
+        """The layers of one panel."""
         if "stacked" in self.figure.show and not self.alone:
             return [self.stacked(p)]
         return self.dots(p) if "dots" in self.figure.show else [self.beside(p)]
 
     def stacked(self, p: int) -> Vega:
+        """Levels on top of one another."""
         values = []
         for g in range(self.values.shape[1]):
             foot = 0.0
@@ -131,6 +134,7 @@ class _Shares:
         ]
 
     def beside(self, p: int) -> Vega:
+        """Levels beside one another."""
         values = [
             {"x": x - w / 2, "x2": x + w / 2, "y": 0, "y2": brief(self.values[p, g, i]), "colour": self.colours[i]}
             for g, i, x, w in self.spots(p)
@@ -138,6 +142,7 @@ class _Shares:
         return rects(values, opacity=0.72, stroke=0.6 * self.width, x="x", x2="x2", y="y", y2="y2")
 
     def limits(self, p: int, g: int, i: int) -> tuple[float, float]:
+        """The score interval of a share (Wilson)."""
         n = int(self.totals[p, g, 0])
         if not n:
             return 0.0, 0.0
@@ -145,6 +150,7 @@ class _Shares:
         return 100 * low, 100 * high
 
     def dots(self, p: int) -> list[Vega]:
+        """Shares as points with their intervals."""
         values, bars = [], []
         for g, i, x, _ in self.spots(p):
             values.append(
@@ -165,6 +171,7 @@ class _Shares:
         ]
 
     def said(self) -> dict[str, str]:
+        """What the caption says of bars or points."""
         kind = "shares" if self.share else "counts"
         if "dots" in self.figure.show:
             reach = (
@@ -176,6 +183,7 @@ class _Shares:
         return {"bars": f"Bars show {kind}" + ("." if self.alone or not self.share else " within each group.")}
 
     def behind(self, panels: list[tuple[int, int, str]], groups: list[str], what: str, within: str) -> Any:
+        """The numbers that are drawn."""
         rows = []
         for p, (_, _, title) in enumerate(panels):
             for g, group in enumerate(groups):

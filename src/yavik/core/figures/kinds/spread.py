@@ -21,6 +21,7 @@ from yavik.core.table import Table
 
 
 def plot(figure: Figure, table: Table, style: Style) -> Plot:
+    """How one column is spread. Raises DataProblem where nothing is filled."""
     assert figure.response
     used = filled(table, figure.response, figure.colour, figure.panel, figure.panel_rows)
     y, column = table.numbers(figure.response), table.column(figure.response)
@@ -92,11 +93,13 @@ class _Spread:
             self.said = {"steps": "Steps show the share of rows at or below each value."}
 
     def counts(self, i: int) -> Any:
+        """Values in each bin."""
         ordered = self.groups.ordered[i]
         ends = np.searchsorted(ordered, self.edges[1:-1], side="left")
         return np.diff(np.concatenate([[0], ends, [len(ordered)]]))
 
     def reach(self) -> tuple[float, float]:
+        """The smallest and largest value."""
         every = [o for o in self.groups.ordered if len(o)]
         low, high = min(float(o[0]) for o in every), max(float(o[-1]) for o in every)
         pad = 0.0
@@ -105,6 +108,7 @@ class _Spread:
         return low - pad, (high + pad) if high + pad > low - pad else low + 1.0
 
     def panel(self, cells: list[int]) -> list[Vega]:
+        """The layers of one panel."""
         made: list[Vega] = []
         many = sum(self.groups.n[i] > 0 for i in cells) > 1
         for c, i in enumerate(cells):
@@ -123,6 +127,7 @@ class _Spread:
         return made
 
     def bars(self, i: int, level: Any, opacity: float) -> Vega:
+        """The histogram of one group."""
         counts = self.counts(i)
         self.top = max(self.top, float(counts.max()))
         values = [
@@ -133,6 +138,7 @@ class _Spread:
         return rects(values, opacity=opacity, stroke=self.width * 0.6, x="x", x2="x2", y="y", y2="y2")
 
     def curve(self, i: int, level: Any) -> list[Vega]:
+        """The density of one group."""
         ordered = self.groups.ordered[i]
         usual = bandwidth(ordered) * self.figure.smooth
         if usual <= 0:
@@ -147,12 +153,14 @@ class _Spread:
         return [lines(path(level.name or "density", level.colour, at, height), 2 * self.width)]
 
     def cumulative(self, i: int, level: Any) -> Vega:
+        """The running share of one group."""
         ordered = self.groups.ordered[i]
         at = np.unique(np.linspace(0, len(ordered) - 1, min(len(ordered), 600)).astype(int))
         xs, ys = np.r_[ordered[0], ordered[at]], np.r_[0.0, (at + 1) / len(ordered)]
         return lines(path(level.name or "all", level.colour, xs, ys), 2 * self.width, curve="step-after")
 
     def quantiles(self, i: int, level: Any) -> list[Vega]:
+        """One group against normal quantiles."""
         ordered = self.groups.ordered[i]
         n = len(ordered)
         theory: Any = stats.norm.ppf((np.arange(1, n + 1) - 0.375) / (n + 0.25))
@@ -170,6 +178,7 @@ class _Spread:
         return [lines(line, self.width), points(values, opacity=0.75, tooltip=values_of("y", self.title))]
 
     def behind(self, panels: list[tuple[int, int, str]], names: list[str], d: int) -> Any:
+        """The numbers that are drawn."""
         several, coloured = len(panels) > 1, len(names) > 1
         rows = []
         for p, (_, _, title) in enumerate(panels):

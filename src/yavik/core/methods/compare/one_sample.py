@@ -133,6 +133,7 @@ class Found:
 
 
 def compute(table: Table, spec: OneSampleSpec, run: Run) -> Answer:
+    """The answer. Raises DataProblem where nothing can be tested."""
     assert spec.column
     column = table.column(spec.column)
     y, rows = filled_numbers(table, spec.column, 2)

@@ -66,14 +66,17 @@ class Pairs:
 
     @property
     def n(self) -> int:
+        """Pairs with both measurements."""
         return len(self.away)
 
     @property
     def printed(self) -> int:
+        """Decimals of the difference."""
         return told(self.decimals, float(self.away.std(ddof=1) / np.sqrt(self.n)))
 
     @property
     def unit(self) -> str:
+        """The unit as it follows a difference; nothing where the two columns have different ones."""
         return after_difference(self.one.unit) if self.one.unit == self.two.unit else ""
 
 
@@ -170,6 +173,7 @@ def _checks(p: Pairs, spec: ComparePairedSpec) -> list[Check]:
 
 
 def compute(table: Table, spec: ComparePairedSpec, run: Run) -> Answer:
+    """The answer. Raises DataProblem where nothing can be tested."""
     p = _pairs(table, spec)
     run.progress(0.6, "Tested")
     f = p.found

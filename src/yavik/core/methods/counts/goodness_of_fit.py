@@ -46,6 +46,7 @@ class GoodnessSpec(Spec):
 
 
 def compute(table: Table, spec: GoodnessSpec, run: Run) -> Answer:
+    """The answer. Raises DataProblem for shares or levels that cannot be expected."""
     assert spec.column
     coded = levels_of(table, spec.column)
     levels, counts = _counts(table, spec, coded)

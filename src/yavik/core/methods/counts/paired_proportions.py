@@ -39,6 +39,7 @@ class PairedSpec(Spec):
 
 
 def compute(table: Table, spec: PairedSpec, run: Run) -> Answer:
+    """The answer. Raises DataProblem for columns that do not speak of the same two things."""
     if len(spec.columns) < 2:
         raise DataProblem(
             "A comparison needs two occasions; choose another column.",
@@ -146,6 +147,7 @@ def _interval(only_first: int, only_second: int, n: int, spec: PairedSpec) -> tu
 
 def _crossed(a: Any, b: Any, titles: list[str], event: str) -> TableBlock:
     def line(name: str, mine: Any) -> q.Row:
+        """One answer on the first occasion by those on the second."""
         return q.row(
             level=q.name(name), c0=q.count((mine & b).sum(), f"{titles[1]}: {event}"),
             c1=q.count((mine & ~b).sum(), f"{titles[1]}: not {event}"),

@@ -27,6 +27,7 @@ class FrequenciesSpec(Spec):
 
 
 def compute(table: Table, spec: FrequenciesSpec, run: Run) -> Answer:
+    """The answer. Raises DataProblem for too many columns or levels."""
     if len(spec.columns) > MOST_COLUMNS:
         raise DataProblem(f"{len(spec.columns)} columns are too many for one page; choose up to {MOST_COLUMNS}.")
     if spec.by in spec.columns:
@@ -93,6 +94,7 @@ def _table(name: str, title: str, coded: Codes, counts: Any, groups: tuple[str, 
         totals = counts.sum(axis=1)
 
         def line(level: str, cells: list[q.Quantity]) -> q.Row:
+            """One level over the groups."""
             own = {f"g{g}": cell.under(groups[g]) for g, cell in enumerate(cells)}
             return q.row(level=q.name(level, "Level"), **own)
 
@@ -106,6 +108,7 @@ def _table(name: str, title: str, coded: Codes, counts: Any, groups: tuple[str, 
     running, whole = np.cumsum(n), filled + lost
 
     def one(level: str, n: int, of_filled: float | None, of_all: float | None, up_to: float | None) -> q.Row:
+        """One level with its shares; None for a share that it does not have."""
         return q.row(
             level=q.name(level, "Level"), n=q.count(n), share=_share(of_filled, filled, "Share of filled"),
             share_all=_share(of_all, whole, "Share of all" if lost else None),

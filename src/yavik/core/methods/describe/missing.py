@@ -28,6 +28,7 @@ class MissingSpec(Spec):
 
 
 def compute(table: Table, spec: MissingSpec, run: Run) -> Answer:
+    """The answer: of all columns where none are chosen."""
     names = spec.columns or table.names
     empty = np.column_stack([table.empty(n) for n in names])
     run.progress(0.3, "Looking for patterns")

@@ -97,6 +97,7 @@ def shapiro(g: Groups) -> list[tuple[float, float] | str]:
 def normal_within(
     data: Grouped, results: list[tuple[float, float] | str], test: str, remedy: dict[str, Any] | None = None
 ) -> Check:
+    """Shapiro–Wilk within each group; groups that it cannot judge are named."""
     g = data.groups
     known = [(i, r) for i, r in enumerate(results) if not isinstance(r, str)]
     base: dict[str, Any] = {"id": "normal", "title": "Normal within groups"}
@@ -224,6 +225,7 @@ def independent(table: Table, used: np.ndarray[Any, Any], side_by_side: bool) ->
 
 
 def group_sizes(data: Grouped, note: str | None) -> Check:
+    """Whether some group is too small, or sizes are too far apart; ``note`` says what could not be computed."""
     g = data.groups
     low, high = int(g.n.min()), int(g.n.max())
     if note:

@@ -38,6 +38,7 @@ class WithMargin(Spec):
 
 
 def demand_share(margin: float) -> None:
+    """Raises DataProblem for a margin between shares that is no share."""
     if margin >= 1:
         raise DataProblem(
             f"A margin between shares is a share itself, below 1: for {margin:g} percentage points type"

@@ -80,6 +80,7 @@ def decimals_of(summaries: Sequence[Summary]) -> int:
 
 
 def rows_used(table: Table, data: Grouped, side_by_side: bool) -> RowsUsed:
+    """Rows of the comparison, and why others were left out."""
     used = len(data.groups.y)
     if side_by_side:
         return RowsUsed(total=table.n_rows, used=len(np.unique(data.groups.rows)))

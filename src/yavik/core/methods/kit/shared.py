@@ -31,12 +31,14 @@ def filled_numbers(table: Table, name: str, least: int = 1) -> tuple[Floats, Any
 
 
 def used_where(table: Table, use: Any, why: str) -> RowsUsed:
+    """Rows used, and that the others were left out for one reason."""
     gone = table.rows[~use]
     left = [LeftOut(why=why, n=len(gone), rows=gone[:200].tolist())] if len(gone) else []
     return RowsUsed(total=table.n_rows, used=int(use.sum()), left_out=left)
 
 
 def unit_of(column: Column) -> str:
+    """A column's unit as it follows a value."""
     return after(column.unit)
 
 
@@ -114,6 +116,7 @@ def outlying_check(
 
 
 def size_check(n: int, least: int, what: str) -> Check:
+    """Whether there are at least so many rows, called ``what``."""
     few = n < least
     text = f"{counted(n, what)}{': few, so spread and shape are poorly known.' if few else '.'}"
     return Check(

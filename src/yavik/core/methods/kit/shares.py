@@ -46,6 +46,7 @@ def weights(table: Table, count: str | None) -> Floats:
 
 
 def is_ordered(table: Table, name: str) -> bool:
+    """Whether a column's levels have an order."""
     return table.column(name).kind in (Kind.ordered, Kind.count, Kind.yes_no)
 
 

@@ -16,6 +16,7 @@ from yavik.core.stats.oneway import levene
 
 
 def all_checks(f: Factorial, spec: FactorialSpec, tests: Tests, residuals: Floats) -> list[Check]:
+    """Whether the answer can be relied on, in the order in which it matters."""
     found = [
         _balance(f, spec),
         _spread(f, residuals),

@@ -33,6 +33,7 @@ class Factorial:
     decimals: int
 
     def name(self, term: Term) -> str:
+        """The term in words: 'Seat × Light', or a covariate's title."""
         if term[0] < 0:
             return self.covariates[-term[0] - 1]
         return " × ".join(self.titles[f] for f in term)

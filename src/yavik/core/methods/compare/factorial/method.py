@@ -21,6 +21,7 @@ from yavik.core.table import Column, DataProblem, Table
 
 
 def compute(table: Table, spec: FactorialSpec, run: Run) -> Answer:
+    """The answer. Raises DataProblem for a design that cannot be fitted."""
     assert spec.response
     if len(spec.factors) < 2 and not (spec.covariates and spec.factors):
         raise DataProblem(

@@ -156,6 +156,7 @@ def _observed(f: Factorial, term: Term, places: Any) -> Any:
 
 
 def all_pairs(f: Factorial, spec: FactorialSpec, at: Any, terms: list[Term]) -> list[TableBlock]:
+    """The pairs of each of these terms that can be compared."""
     return [t for term in terms if (t := _pairs(f, spec, term, at)) is not None]
 
 

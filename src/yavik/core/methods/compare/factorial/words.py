@@ -14,6 +14,7 @@ Tests = list[tuple[Term, TermTest]]
 
 
 def tests_of(f: Factorial, kind: SumsOfSquares) -> Tests:
+    """Each term's test by one type of sums of squares."""
     return [(t, f.model.test(t, kind)) for t in f.model.terms]
 
 

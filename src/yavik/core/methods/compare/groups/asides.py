@@ -37,6 +37,7 @@ def _pairs_changed(r: GroupsResults, other: GroupsResults) -> list[str]:
 
 
 def all_checks(table: Table, spec: CompareGroupsSpec, r: GroupsResults, note: str | None) -> list[Check]:
+    """Whether the answer can be relied on, in the order in which it matters."""
     g = r.data.groups
     out = []
     if note or np.any(g.n < 5) or g.n.max() > 4 * g.n.min():
@@ -57,6 +58,7 @@ def all_checks(table: Table, spec: CompareGroupsSpec, r: GroupsResults, note: st
 
 
 def group_residuals(r: GroupsResults) -> list[FigureBlock]:
+    """Pictures of the values' distances from their group's mean."""
     g = r.data.groups
     fitted = np.repeat(g.means, g.n)
     return residual_pictures(fitted, g.y - fitted, g.rows, r.data.unit)

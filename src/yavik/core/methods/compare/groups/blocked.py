@@ -45,6 +45,7 @@ FAMILIES: tuple[Family, ...] = ("tukey", "lsd", "bonferroni", "holm", "sidak", "
 
 
 def blocked(table: Table, spec: CompareGroupsSpec, run: Run) -> Answer:
+    """The answer where groups stand within blocks. Raises DataProblem for what cannot be asked of blocks."""
     if spec.alternative != "two_sided":
         raise DataProblem(
             "Within blocks every comparison looks either way; a direction is for Dunnett's comparisons of independent"

@@ -120,6 +120,8 @@ def _wide(y: Floats, group: Any, block: Any, k: int, names: tuple[str, ...]) -> 
 
 
 def complete_blocks(b: Blocked, spec: CompareGroupsSpec) -> Floats:
+    """Values as blocks × groups, of blocks that have every group once. Raises DataProblem where ranks cannot be
+    had."""
     if b.repeated:
         raise DataProblem(
             f"Some {spec.block} has several values of one {spec.groups}; ranks and permutation within blocks take"

@@ -51,6 +51,7 @@ def headline(
     method: str,
     plan: Planned | None,
 ) -> list[Span]:
+    """The statement: the test, then what was planned or the pair that differs most."""
     value, by = lower(b.data.value), lower(b.data.group)
     what = (
         f"{'ranks of' if ranks else 'mean'} {value} {'differ' if ranks else 'differs'} by {by}, allowing for"
@@ -118,6 +119,7 @@ def tests_table(b: Blocked, ranks: Friedman | None, permuted: Permuted | None) -
     d, rest = finer(b.data.decimals, b.model.rss), b.model.rss
 
     def line(name: str, t: TermTest, p: float | None, partial: float | None) -> q.Row:
+        """A source with its mean square and test."""
         return source(name, t.ss, t.df, d, ms=t.ms, test=t.test, p=p, partial=partial, tested=True)
 
     rows = [
@@ -150,6 +152,7 @@ def other_tests(b: Blocked, aside: Friedman | None, permuted: Permuted | None, s
     """How the conclusion fares under each test."""
 
     def line(name: str, statistic: q.Quantity, df: str | None, p: float) -> q.Row:
+        """One test with what it says at α."""
         free = q.blank("df") if df is None else q.word(df, "df")
         said = q.said("differ" if p < spec.alpha else "no evidence", "At this α")
         return q.row(term=q.name(name, "Test"), statistic=statistic, df=free, p=q.p(p), said=said)
@@ -169,6 +172,7 @@ def other_tests(b: Blocked, aside: Friedman | None, permuted: Permuted | None, s
 
 
 def all_checks(spec: CompareGroupsSpec, b: Blocked, by_ranks: bool, permuted: bool) -> list[Check]:
+    """Whether the answer can be relied on, in the order in which it matters."""
     order = np.argsort(b.group, kind="stable")
     names = b.data.groups.names
     counts = np.bincount(b.group, minlength=len(names))

@@ -23,6 +23,7 @@ def fitted_columns(table: Table, response: str, word: str, used: Any, fitted: An
     decimals = min(6, column.decimals + 2)
 
     def made(name: str, values: Any) -> tuple[Column, Any]:
+        """A new column in the response's unit, empty where a row is not used."""
         label = f"{column.label}, {name}" if column.label else None
         described = Column(
             name=f"{response} {name}", kind=Kind.measure, label=label, unit=column.unit, decimals=decimals

@@ -87,6 +87,7 @@ class GroupsResults:
 
 
 def demand_groups(data: Grouped, spec: CompareGroupsSpec) -> None:
+    """Raises DataProblem where there is nothing to compare, or no spread to judge by."""
     g, column = data.groups, spec.groups or (spec.samples[0] if spec.samples else None)
     if g.k < 2:
         name = spec.groups or "The choice"
@@ -104,6 +105,7 @@ def demand_groups(data: Grouped, spec: CompareGroupsSpec) -> None:
 
 
 def one_value(g: Groups, i: int) -> str:
+    """That a group has one value, and in which row."""
     where = f" ({rows_in_words([int(g.part_rows(i)[0])])})" if len(g.rows) else ""
     return f"{g.names[i]} has one value{where}, so its own spread cannot be known"
 
@@ -147,6 +149,7 @@ def choose_test(data: Grouped, spec: CompareGroupsSpec) -> tuple[str, str | None
 
 
 def choose_pairs(spec: CompareGroupsSpec, test: str, can: bool) -> str:
+    """The method of the pairs: as asked, else the one that follows the test."""
     if spec.pairs != "auto":
         return spec.pairs
     return {"anova": "tukey", "kruskal_wallis": "dunn"}.get(test, "games_howell" if can else "tukey")

@@ -62,6 +62,7 @@ def planned(spec: CompareGroupsSpec, g: Groups, *, pooled: bool, column: str | N
 
 
 def gathered(spec: CompareGroupsSpec, found: list[Contrast], n: Floats, note: str, spread: str) -> Planned:
+    """Estimated contrasts with the notes that stand below them."""
     notes = (note, _orthogonality(found, n), spread, _how(spec))
     return Planned(found, spec.contrasts == "polynomial", " ".join(x for x in notes if x))
 
@@ -81,6 +82,7 @@ def asked_for(
 
 
 def control_of(names: Sequence[str], control: str | None, column: str | None) -> int:
+    """The control's place among the groups, the first unless chosen. Raises DataProblem for one that is not there."""
     if control is None:
         return 0
     if control not in names:
@@ -181,6 +183,7 @@ def contrasts_table(p: Planned, names: Sequence[str], d: int, alpha: float, unit
 
 def _weights(weights: Floats, names: Sequence[str]) -> str:
     def one(w: float) -> str:
+        """A weight with its sign."""
         return f"{w:+.3g}".replace("-", "−")
 
     return ", ".join(f"{one(float(w))} {n}" for w, n in zip(weights, names, strict=True) if abs(w) > 1e-12)

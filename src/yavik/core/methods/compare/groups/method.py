@@ -44,6 +44,7 @@ from yavik.core.table import DataProblem, Table
 
 
 def compare(table: Table, spec: CompareGroupsSpec, run: Run) -> Answer:
+    """The answer. Raises DataProblem where there is nothing to compare."""
     if spec.block and not spec.samples and not spec.summaries:
         return blocked(table, spec, run)
     if spec.test == "friedman":

@@ -19,9 +19,11 @@ def effects(r: GroupsResults) -> TableBlock:
     a, title = r.classical, "How large is it?"
 
     def line(term: str, size: float, low: float = np.nan, high: float = np.nan, why: str = q.HERE) -> q.Row:
+        """A size between 0 and 1 with its interval, or why it has none."""
         return effect(term, Size(size, low, high), r.alpha, decimals=None, why_ci=why)
 
     def of_ranks() -> q.Row:
+        """ε² of the ranks."""
         return line("ε², share of variation of ranks between groups", r.epsilon2, why="has none here")
 
     if not np.isfinite(a.test.f):
@@ -47,6 +49,7 @@ def conclusions(r: GroupsResults) -> TableBlock:
     )
 
     def line(name: str, t: FTest | str, shown: str = "differ") -> q.Row:
+        """One test with what it says at α; a text says why there is none."""
         cells = q.f_cells(t, why=q.NONE)
         why = t if isinstance(t, str) else q.HERE
         statistic, p = (q.gone(why), q.gone(why, "p", "p")) if isinstance(t, str) else (q.stat(t.f, ""), q.p(t.p))

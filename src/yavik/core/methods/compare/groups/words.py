@@ -36,6 +36,7 @@ def statistic_spans(r: GroupsResults) -> list[Span]:
 
 
 def headline(r: GroupsResults) -> list[Span]:
+    """The statement: the test, then what was planned or the pairs."""
     g = r.data.groups
     by_ranks = r.test == "kruskal_wallis"
     among = f"between {listing(list(g.names), 5)}" if r.data.value == "Value" else f"by {lower(r.data.group)}"
@@ -130,6 +131,7 @@ def _estimate(r: GroupsResults, i: int) -> str:
 
 
 def letters_note(r: GroupsResults) -> str:
+    """What letters mean, and by which method and α they were found."""
     return (
         f"Groups that share a letter cannot be told apart ({PAIR_WORDS[r.pair_method]}, α = {alpha_words(r.alpha)})."
     )

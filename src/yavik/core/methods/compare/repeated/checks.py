@@ -16,6 +16,7 @@ from yavik.core.stats.within import Repeated
 
 
 def checks(s: Subjects, spec: RepeatedSpec, r: Repeated, p: float) -> list[Check]:
+    """Whether the answer can be relied on, in the order in which it matters."""
     remedy = (
         [Remedy(label="Compare ranks within subjects", spec={"test": "friedman"})]
         if s.group is None and not s.covariate_titles
@@ -58,6 +59,7 @@ def _sphericity(spec: RepeatedSpec, r: Repeated) -> Check:
 
 
 def complete(s: Subjects) -> Check:
+    """Subjects that were left out for a time without a value."""
     base: dict[str, Any] = {"id": "complete", "title": "Complete subjects"}
     if s.left_out:
         share_out = s.left_out / (s.left_out + len(s.y))
@@ -75,6 +77,7 @@ def complete(s: Subjects) -> Check:
 
 
 def subjects_check(s: Subjects) -> Check:
+    """Whether there are enough subjects, in each group."""
     sizes = [len(y) for _, y in by_group(s)]
     few = min(sizes) < 5
     text = f"{counted(len(s.y), 'subject')} at {len(s.times)} times" + (

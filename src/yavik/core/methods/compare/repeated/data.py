@@ -43,6 +43,8 @@ class Subjects:
 
 
 def read_wide(table: Table, spec: RepeatedSpec) -> Subjects:
+    """Subjects in rows, times in columns. Raises DataProblem for columns chosen twice and for times that cannot be
+    compared."""
     names = spec.columns
     chosen = [*names, *([spec.between] if spec.between else []), *spec.covariates]
     twice = next((c for i, c in enumerate(chosen) if c in chosen[:i]), None)
@@ -134,6 +136,7 @@ def _times(codes: Any, levels: Sequence[str], column: str) -> Any:
 
 
 def read_long(table: Table, spec: RepeatedSpec) -> Subjects:
+    """A row for each subject and time. Raises DataProblem where a subject has a time twice."""
     assert spec.response and spec.subject and spec.within
     chosen = _chosen(spec)
     values, subjects, times = table.numbers(spec.response), table.codes(spec.subject), table.codes(spec.within)
@@ -229,6 +232,7 @@ def _of_subject(codes: Any, s: Any, k: int, column: str | None, names: tuple[str
 
 
 def by_group(s: Subjects) -> list[tuple[str, Floats]]:
+    """The values of each group of subjects, shape (subjects, times); all of them where there are no groups."""
     if s.group is None:
         return [("all", s.y)]
     return [(name, s.y[s.group == i]) for i, name in enumerate(s.group_names)]

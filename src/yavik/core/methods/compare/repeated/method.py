@@ -22,6 +22,7 @@ from yavik.core.table import DataProblem, Kind, Table
 
 
 def compute(table: Table, spec: RepeatedSpec, run: Run) -> Answer:
+    """The answer. Raises DataProblem where changes cannot be judged."""
     s = read_wide(table, spec) if spec.columns else read_long(table, spec)
     _demand(s, spec)
     run.progress(0.4, "Testing")

@@ -24,6 +24,7 @@ EVERY = "Every time with every other"
 
 
 def picture(s: Subjects, spec: RepeatedSpec) -> FigureBlock:
+    """Means over the times with their intervals, a line for each group."""
     lines = []
     for name, y in by_group(s):
         mean, n = y.mean(axis=0), len(y)

@@ -24,10 +24,12 @@ def correction(spec: RepeatedSpec, r: Repeated) -> tuple[float, str]:
 
 
 def test_of(e: Effect, epsilon: float) -> FTest:
+    """The test with both df multiplied by ε."""
     return e.corrected(epsilon) if epsilon != 1 else e.test
 
 
 def headline(s: Subjects, spec: RepeatedSpec, r: Repeated, epsilon: float) -> tuple[list[Span], float, str]:
+    """The statement, the p of what it speaks of, and a few words for the contents."""
     time, together = r.within[0], r.within[1] if s.group is not None else None
     value, over = lower(s.value), lower(s.time_title)
     if together:
@@ -62,6 +64,7 @@ def _largest(s: Subjects) -> str:
 
 
 def rank_headline(s: Subjects, spec: RepeatedSpec, f: Friedman) -> list[Span]:
+    """The statement of Friedman's test."""
     value, over = lower(s.value), lower(s.time_title)
     claim = f"ranks of {value} differ over {over}"
     start = f"{claimed(claim, f.p < spec.alpha)}, "

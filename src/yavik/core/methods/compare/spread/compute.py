@@ -16,6 +16,7 @@ from yavik.core.table import DataProblem
 
 
 def tests_of(n: Floats, variances: Floats, spec: CompareSpreadSpec, g: Groups | None) -> list[Tested]:
+    """Every test of equal spread that these samples allow. Raises DataProblem for a direction where there is none."""
     flat = "a group has no spread" if np.any(variances <= 0) else ""
     out = []
     if len(n) == 2:
@@ -40,6 +41,7 @@ def tests_of(n: Floats, variances: Floats, spec: CompareSpreadSpec, g: Groups | 
 
 
 def chosen_of(spec: CompareSpreadSpec, tests: list[Tested]) -> Tested:
+    """The test that speaks. Raises DataProblem where it cannot be computed."""
     wanted = {"all": "brown_forsythe"}.get(spec.test, spec.test)
     if spec.test == "all" and spec.alternative != "two_sided":
         wanted = "f"
@@ -50,6 +52,7 @@ def chosen_of(spec: CompareSpreadSpec, tests: list[Tested]) -> Tested:
 
 
 def tests_table(tests: list[Tested], ratio: float) -> Any:
+    """The tests beside one another."""
     note = "F ratio and Bartlett hold for normal values only; about medians the test holds for any shape."
     if ratio != 1:
         note += f" The F ratio tests a ratio of SDs of {number(ratio, 2)}; the other tests are of equal spread."

@@ -32,6 +32,7 @@ MOST_CELLS = 200
 
 
 def compute(table: Table, spec: CompareSpreadSpec, run: Run) -> Answer:
+    """The answer. Raises DataProblem where there is no spread to compare."""
     if spec.summaries and not spec.response and not spec.samples:
         return _from_summaries(spec)
     data = _data(table, spec)

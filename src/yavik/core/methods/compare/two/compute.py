@@ -54,6 +54,7 @@ class TwoResults:
 
     @property
     def main(self) -> TTest:
+        """The t test that the answer shows or leans on."""
         found = self.student if self.test == "student" or isinstance(self.welch, str) else self.welch
         assert isinstance(found, TTest)
         return found
@@ -74,12 +75,14 @@ class TwoResults:
 
     @property
     def p(self) -> float:
+        """p of the test that was asked for."""
         if self.test == "mann_whitney" and self.ranks:
             return self.ranks.p
         return self.permuted.p if self.test == "permutation" and self.permuted else self.main.p
 
 
 def demand_two(data: Grouped, spec: CompareTwoSpec) -> None:
+    """Raises DataProblem where there are not two groups, or no spread to judge by."""
     g, column = data.groups, spec.groups or (spec.samples[0] if spec.samples else None)
     if g.k != 2:
         name = spec.groups or "The choice"
@@ -104,6 +107,7 @@ def demand_two(data: Grouped, spec: CompareTwoSpec) -> None:
 
 
 def computed(k: Known, data: Grouped | None, spec: CompareTwoSpec, run: Run) -> TwoResults:
+    """Every test of the two samples; those that need values are None for typed summaries."""
     test = "welch" if spec.test == "auto" else spec.test
     alone = "a group with one value has no spread of its own"
     spread = sum(s.variance for s in (k.a, k.b) if s.n > 1)

@@ -36,6 +36,7 @@ from yavik.core.table import DataProblem, Table
 
 
 def compare(table: Table, spec: CompareTwoSpec, run: Run) -> Answer:
+    """The answer. Raises DataProblem where there is nothing to compare."""
     if spec.summaries and not (spec.response and spec.groups) and not spec.samples:
         return _from_summaries(spec)
     data = grouped(table, spec.response, spec.groups, spec.samples)

@@ -100,6 +100,7 @@ def conclusions(r: TwoResults) -> TableBlock:
     """The same question by every test there is, and what each says."""
 
     def line(name: str, statistic: float, df: float, p: float, why: str = "has none") -> q.Row:
+        """One test with what it says at α."""
         return q.row(
             term=q.name(name, "Test"), statistic=q.stat(statistic, "t or z", why), df=q.df(df, why=why),
             p=q.p(p, why=why), said=at_alpha(p, r.alpha, why=why),

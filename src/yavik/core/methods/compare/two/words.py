@@ -20,6 +20,7 @@ def _statistic(r: TwoResults) -> list[Span]:
 
 
 def headline(r: TwoResults) -> list[Span]:
+    """The statement: the test, then how far the groups lie apart."""
     k = r.known
     ranks = r.test == "mann_whitney"
     a, b = k.names

@@ -69,10 +69,12 @@ class CrosstabResults:
 
     @property
     def small(self) -> bool:
+        """Whether expected counts are too small for χ²."""
         return small_counts(self.test.expected)
 
     @property
     def by_fisher(self) -> bool:
+        """Whether Fisher's exact test speaks."""
         return self.fisher is not None and self.small
 
     @property
@@ -114,6 +116,8 @@ class CrosstabResults:
 
 
 def count(table: Table, spec: CrosstabSpec) -> tuple[Floats, int, list[Codes]]:
+    """Counts of rows × columns (× layers), the rows used, and the columns' codes. Raises DataProblem for too many
+    levels."""
     assert spec.rows and spec.columns
     coded = [levels_of(table, spec.rows), levels_of(table, spec.columns)]
     if spec.layers:
@@ -132,6 +136,7 @@ def count(table: Table, spec: CrosstabSpec) -> tuple[Floats, int, list[Codes]]:
 
 
 def computed(table: Table, spec: CrosstabSpec, full: Floats, coded: list[Codes], run: Run) -> CrosstabResults:
+    """Every test and measure of the table. Raises DataProblem where a row or column is all there is."""
     assert spec.rows and spec.columns
     flat = full.sum(axis=2) if full.ndim == 3 else full
     rows, columns = np.flatnonzero(flat.sum(axis=1)), np.flatnonzero(flat.sum(axis=0))

@@ -19,6 +19,7 @@ from yavik.core.table import DataProblem, Table
 
 
 def compute(table: Table, spec: CrosstabSpec, run: Run) -> Answer:
+    """The answer. Raises DataProblem for a column chosen twice, and where nothing can be crossed."""
     assert spec.rows and spec.columns
     names = [n for n in (spec.rows, spec.columns, spec.layers, spec.count) if n]
     twice = next((n for i, n in enumerate(names) if n in names[:i]), None)

@@ -18,6 +18,7 @@ NO_RATIO = "a cell is empty"
 
 
 def all_tables(r: CrosstabResults) -> list[TableBlock | None]:
+    """The tables in the order in which they matter."""
     return [counts(r), tests(r), effects(r), percents(r), expected(r), *layers(r)]
 
 
@@ -29,6 +30,7 @@ def counts(r: CrosstabResults) -> TableBlock:
     """Counts with each row's shares; totals at the margins."""
 
     def line(name: str, counts: Floats) -> q.Row:
+        """Counts of one row with their shares of it."""
         whole = counts.sum()
         cells = (q.texted(int(n), f"{int(n)} ({percent(float(n / whole))})", role="count") for n in counts)
         return q.row(level=q.name(name, r.row_title), **_over_columns(r, cells), n=q.count(whole, "Total"))
@@ -42,6 +44,7 @@ def tests(r: CrosstabResults) -> TableBlock:
     """χ² in its forms, Fisher's exact test, a trend."""
 
     def line(name: str, cells: q.Row) -> q.Row:
+        """One test under its name."""
         return q.row(term=q.name(name, "Test"), **cells)
 
     rows = [
@@ -79,6 +82,7 @@ def effects(r: CrosstabResults) -> TableBlock:
     """How strongly rows and columns go together."""
 
     def line(name: str, size: Size, ratio: bool = False, why: str | None = None) -> q.Row:
+        """One measure with its interval."""
         why = NO_RATIO if ratio else why or q.HERE
         return effect(name, size, r.alpha, decimals=2 if ratio else None, why=why, head="Measure")
 
@@ -120,6 +124,7 @@ def expected(r: CrosstabResults) -> TableBlock:
     """Expected counts with adjusted residuals; those beyond ±2 stand out."""
 
     def cell(e: float, z: float) -> q.Quantity:
+        """An expected count with its residual in brackets."""
         return q.texted(e, f"{number(e, 1)} ({number(z, 1)})" if np.isfinite(z) else number(e, 1))
 
     rows = []

@@ -12,6 +12,7 @@ from yavik.core.methods.kit.claims import claimed, ends
 
 
 def headline(r: CrosstabResults) -> list[Span]:
+    """The statement: the test, and where shares lie furthest apart."""
     a, b = lower(r.row_title), lower(r.column_title)
     claim = f"{b} goes with {a}"
     if r.layers or r.stratified:

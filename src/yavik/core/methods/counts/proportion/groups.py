@@ -34,6 +34,7 @@ from yavik.core.table import DataProblem
 def compared(
     spec: ProportionSpec, what: str, names: tuple[str, ...], n: Any, hits: Any, rows: RowsUsed, title: str
 ) -> Answer:
+    """The answer where shares of groups are compared. Raises DataProblem where none or all rows are counted."""
     counts = np.column_stack([hits, n - hits])
     lines, bars = _lines(title, names, n, hits, spec.alpha)
     if hits.sum() in (0, n.sum()):

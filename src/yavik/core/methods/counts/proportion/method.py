@@ -27,6 +27,7 @@ from yavik.core.table import DataProblem, Table
 
 
 def compute(table: Table, spec: ProportionSpec, run: Run) -> Answer:
+    """The answer. Raises DataProblem for an event that is not there."""
     assert spec.column
     coded = levels_of(table, spec.column)
     event_word, event = place_of(table, spec.column, spec.event)

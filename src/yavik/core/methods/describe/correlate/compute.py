@@ -46,6 +46,7 @@ class CorrelateResults:
 
 
 def demand(spec: CorrelateSpec) -> None:
+    """Raises DataProblem for columns chosen twice, too few or too many."""
     chosen = [*spec.columns, *spec.holding, *([spec.lines_by] if spec.lines_by else [])]
     twice = next((c for i, c in enumerate(chosen) if c in chosen[:i]), None)
     if twice:

@@ -21,6 +21,7 @@ from yavik.core.table import DataProblem, Kind, Table
 
 
 def compute(table: Table, spec: CorrelateSpec, run: Run) -> Answer:
+    """The answer. Raises DataProblem where nothing can be correlated."""
     demand(spec)
     x = np.column_stack([table.numbers(c) for c in spec.columns])
     held = np.column_stack([table.numbers(c) for c in spec.holding]) if spec.holding else None
@@ -52,6 +53,7 @@ def compute(table: Table, spec: CorrelateSpec, run: Run) -> Answer:
 
 
 def name(spec: CorrelateSpec) -> str:
+    """A short name for a question about these columns."""
     return listing(spec.columns, 3)
 
 

@@ -23,6 +23,7 @@ MOST_IN_TABLE = 14
 
 
 def blocks(r: CorrelateResults, use: Any) -> list[Any]:
+    """Pictures and tables in the order in which they matter."""
     two = len(r.names) == 2
     out: list[Any] = [_scatter(r, use, 0, 1)] if two else [_matrix_picture(r), *_scatters(r, use)]
     out += [matrix(r) if not two and len(r.names) <= MOST_IN_TABLE else None, pairs(r)]
@@ -207,6 +208,7 @@ def _same_thing(r: CorrelateResults) -> NoteBlock | None:
 
 
 def checks(r: CorrelateResults, use: Any) -> list[Check]:
+    """Whether the answer can be relied on, in the order in which it matters."""
     out = [_shape(r, use), _outlying(r, use)]
     if len(r.pairs) > 1:
         out.append(_many(r))
@@ -319,6 +321,7 @@ def _rows(r: CorrelateResults) -> Check:
 
 
 def facts(r: CorrelateResults) -> dict[str, Any]:
+    """Numbers by name; each pair under 'a~b'."""
     out: dict[str, Any] = {"kind": r.spec.kind, "n": int(np.max([r.found.n[p] for p in r.pairs]))}
     for i, j in r.pairs[:2000]:
         key = f"{r.spec.columns[i]}~{r.spec.columns[j]}"

@@ -18,6 +18,7 @@ from yavik.core.methods.describe.correlate.compute import CorrelateResults
 
 
 def headline(r: CorrelateResults) -> tuple[list[Span], str]:
+    """The statement, and a few words for the contents."""
     holding = (
         f", {listing([lower(r.table.column(c).title) for c in r.spec.holding])} held constant"
         if r.spec.holding

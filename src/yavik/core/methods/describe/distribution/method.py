@@ -44,6 +44,7 @@ MOST_GROUPS = 12
 
 
 def compute(table: Table, spec: DistributionSpec, run: Run) -> Answer:
+    """The answer. Raises DataProblem for a column without values."""
     assert spec.column
     column = table.column(spec.column)
     y = table.numbers(spec.column)

@@ -29,6 +29,7 @@ Looked = tuple[list[Part], FigureBlock | None]
 
 
 def describe(table: Table, spec: DescribeSpec, run: Run) -> Answer:
+    """The answer. Raises DataProblem for too many columns."""
     if len(spec.columns) > MOST_COLUMNS:
         raise DataProblem(f"{len(spec.columns)} columns are too many for one page; choose up to {MOST_COLUMNS}.")
     if spec.by in spec.columns:
@@ -37,6 +38,7 @@ def describe(table: Table, spec: DescribeSpec, run: Run) -> Answer:
     done = 0
 
     def look(name: str) -> Looked:
+        """One column described, with progress told."""
         nonlocal done
         found = _look(table, spec, name, names, codes)
         done += 1
@@ -175,6 +177,7 @@ def _counts(parts: list[Part], spec: DescribeSpec) -> TableBlock | None:
         return None
 
     def line(p: Part, level: str, n: int, share: float, why: str) -> q.Row:
+        """One level with its share."""
         shown = q.part(share, "Share of filled", why)
         return _labels(p, spec) | q.row(level=q.name(level, "Level"), n=q.count(n), share=shown)
 

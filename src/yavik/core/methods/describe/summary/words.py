@@ -28,6 +28,7 @@ class Part:
 
 
 def headline(table: Table, spec: DescribeSpec, parts: list[Part]) -> list[Span]:
+    """The statement: of one column its middle and spread, of several how many there are and what is empty."""
     if len(spec.columns) > 1:
         empty = sum(p.missing for p in parts)
         tail = f"; {counted(empty, 'cell is', 'cells are')} empty" if empty else "; no cell is empty"
@@ -78,6 +79,7 @@ def _mean(p: Part) -> float:
 
 
 def checks(parts: list[Part]) -> list[Check]:
+    """Whether much is empty, and whether means are middles."""
     empty, cells = sum(p.missing for p in parts), sum(p.missing + p.n for p in parts)
     where = listing(list(dict.fromkeys(p.column.name for p in parts if p.missing))[:6])
     found = [
@@ -122,6 +124,7 @@ def checks(parts: list[Part]) -> list[Check]:
 
 
 def facts(parts: list[Part]) -> dict[str, float | int | str]:
+    """Numbers by name: 'column.mean', within groups 'column.group.mean'."""
     out: dict[str, float | int | str] = {}
     for p in parts:
         name = p.column.name + (f".{p.group}" if p.group is not None else "")

@@ -182,6 +182,7 @@ def room(n: float, coefficients: int, what: str) -> Check:
 
 
 def after_selection(spec: Any) -> Check | None:
+    """What a selection does to p and intervals; None where there was none."""
     if spec.selection == "none":
         return None
     return Check(

@@ -59,6 +59,7 @@ def coefficients(
     se, df = f.raw_se, f.raw_df
 
     def made(key: str, title: str, column: int | None, place: int | None, amount: float) -> Coefficient:
+        """One line; what has no estimate says why."""
         lost = bool(f.infinite) if column is None else place is not None and place - f.first in f.infinite
         if place is None or lost:
             why = FOLLOWS if place is None else INFINITE
@@ -131,6 +132,7 @@ def estimates(found: list[Coefficient]) -> list[Estimate]:
     """For the card: per unit of the column, whatever change the table is for."""
 
     def bare(value: float, c: Coefficient) -> float | None:
+        """A value per unit of the column; None where there is none."""
         return float(value) / c.per if np.isfinite(value) else None
 
     return [
@@ -143,6 +145,7 @@ def estimates(found: list[Coefficient]) -> list[Estimate]:
 
 
 def card_terms(f: Fitted, chosen: list[int] | None = None) -> list[CardTerm]:
+    """The terms of the model, or the chosen ones, as the card has them."""
     terms = f.data.terms if chosen is None else [f.data.terms[i] for i in chosen]
     return [CardTerm(key=term_key(t), title=f.data.term_title(t)) for t in terms]
 
@@ -152,6 +155,7 @@ def with_terms(spec: dict[str, Any], data: ModelData, chosen: Sequence[int]) -> 
     kept = {n for i in chosen for n in data.terms[i].names}
 
     def own(values: dict[str, Any]) -> dict[str, Any]:
+        """What of a setting speaks of the columns kept."""
         return {k: v for k, v in values.items() if k in kept}
 
     fields = {name: own(spec.get(name, {})) for name in ("reference", "at", "per")}

@@ -91,6 +91,7 @@ def curve_of(f: Fitted, name: str, factors: list[str], *, points: bool, span: tu
 
 
 def main_picture(f: Fitted, *, points: bool, span: tuple[float, float] | None = None) -> FigureBlock | None:
+    """The response over the measure that tells most, or by the first category; None without terms."""
     name = main_number(f)
     if name is None:
         factors = list(f.data.factors)

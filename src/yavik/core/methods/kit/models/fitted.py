@@ -57,6 +57,7 @@ class Fitted:
 
     @property
     def first(self) -> int:
+        """Place of the first slope among the coefficients."""
         return int(self.intercept)
 
     @cached_property
@@ -68,6 +69,7 @@ class Fitted:
 
     @cached_property
     def typical(self) -> dict[str, Any]:
+        """Where each column is held unless it is looked at."""
         return self.data.typical(self.at)
 
     def rows(self, x: Floats) -> Floats:
@@ -95,6 +97,7 @@ class Fitted:
 
     @cached_property
     def raw_df(self) -> Floats:
+        """Degrees of freedom of ``raw_coef``, shape (q,)."""
         rows = self._unit(np.asarray(self.turn, np.float64))
         return self.df_of(rows) if self.df_of else np.full(len(self.coef), self.df)
 

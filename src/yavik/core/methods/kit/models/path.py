@@ -34,6 +34,7 @@ class Selected(Protocol):
 
 
 def titles(m: Selected, terms: Sequence[int]) -> str:
+    """The terms in words; 'no term' for none."""
     return ", ".join(m.whole.term_title(m.whole.terms[i]) for i in terms) or "no term"
 
 

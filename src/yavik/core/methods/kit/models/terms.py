@@ -30,6 +30,7 @@ class PowerTerm(BaseModel):
 
     @property
     def names(self) -> list[str]:
+        """The column."""
         return [self.column]
 
 
@@ -42,6 +43,7 @@ class InteractionTerm(BaseModel):
 
     @property
     def names(self) -> list[str]:
+        """The columns."""
         return list(self.interaction)
 
 
@@ -49,6 +51,7 @@ Term = str | PowerTerm | InteractionTerm
 
 
 def model_term(term: Term) -> ModelTerm:
+    """The term of a spec as designs have it."""
     if isinstance(term, str):
         return ModelTerm((Part(term),))
     if isinstance(term, PowerTerm):
@@ -93,6 +96,7 @@ class ModelData:
 
     @property
     def n(self) -> int:
+        """Rows used."""
         return len(self.y)
 
     @property
@@ -139,12 +143,15 @@ class ModelData:
 
     @property
     def numbers(self) -> list[str]:
+        """Columns that stand as numbers, in order."""
         return [n for n in self.columns if n not in self.factors]
 
     def title(self, name: str) -> str:
+        """A column in words."""
         return self.columns[name].title
 
     def term_title(self, term: ModelTerm) -> str:
+        """A term in words: 'Floor area² × District'."""
         return " × ".join(
             self.title(p.name) + (str(p.power).translate(SUPERSCRIPT) if p.power > 1 else "") for p in term.parts
         )
@@ -163,6 +170,7 @@ class ModelData:
         return "*".join(self._column_words(place, str, "=", lambda p: term_key(ModelTerm((p,)))))
 
     def column_title(self, place: int) -> str:
+        """A column of the design in words: 'District: Lakeside'."""
         return " × ".join(self._column_words(place, self.title, ": ", lambda p: self.term_title(ModelTerm((p,)))))
 
     @property
@@ -183,10 +191,12 @@ class ModelData:
         return [n for n in self.numbers if any(not t.is_main and n in t.names for t in self.terms)]
 
     def unit(self, name: str) -> str:
+        """The unit of a column; empty where it has none."""
         return self.columns[name].unit or ""
 
     @property
     def fingerprint(self) -> str:
+        """The same for models of the same rows."""
         return hashlib.blake2b(np.ascontiguousarray(self.rows, np.int64).tobytes(), digest_size=8).hexdigest()
 
     def typical(self, at: dict[str, Any]) -> dict[str, Any]:
@@ -224,6 +234,7 @@ class ModelData:
 
 
 def level_place(factor: Factor, word: str, name: str) -> int:
+    """The place of a level among those of the model. Raises DataProblem for one that no row used has."""
     if word not in factor.levels:
         raise DataProblem(
             f"{name} has no level '{word}' among the rows of this model; it has {listing(list(factor.levels), 8)}.",
@@ -233,6 +244,7 @@ def level_place(factor: Factor, word: str, name: str) -> int:
 
 
 def as_number(value: Any, name: str) -> float:
+    """A value as a finite number. Raises DataProblem for any other."""
     try:
         found = float(value)
     except (TypeError, ValueError):
@@ -243,4 +255,5 @@ def as_number(value: Any, name: str) -> float:
 
 
 def kind_is_number(column: Column) -> bool:
+    """Whether a column stands in a model as a number."""
     return column.kind in (Kind.measure, Kind.count)

@@ -30,6 +30,7 @@ from yavik.core.table import DataProblem, Table
 
 
 def compute(table: Table, spec: StudySizeSpec, run: Run) -> Answer:
+    """The answer. Raises DataProblem for a design or direction that has no power."""
     if spec.alternative != "two_sided" and spec.design in ("one_way", "chi_square"):
         raise DataProblem("Several groups and tables of counts have no direction.")
     if spec.design == "two_proportions" and spec.find != "effect":

@@ -26,6 +26,7 @@ PER = {
 
 
 def total_of(spec: StudySizeSpec, n: float) -> float:
+    """Rows in all for a size of the design's own kind."""
     if spec.design in ("two_means", "two_proportions"):
         return float(n + np.ceil(n * spec.ratio))
     return n * spec.groups if spec.design == "one_way" else n
@@ -40,6 +41,7 @@ def _what(spec: StudySizeSpec, unit: str) -> str:
 
 
 def rows_words(spec: StudySizeSpec, n: int, unit: str) -> list[Span]:
+    """The statement where the number of rows was looked for."""
     total = int(total_of(spec, n))
     tail = f" ({counted(total, 'row')} in all)" if total != n else ""
     return say(
@@ -52,6 +54,7 @@ def rows_words(spec: StudySizeSpec, n: int, unit: str) -> list[Span]:
 
 
 def effect_words(spec: StudySizeSpec, n: int, effect: float, unit: str) -> list[Span]:
+    """The statement where the smallest effect was looked for."""
     if spec.design in MEANS:
         what = f"a difference of {significant(effect, 3)}{unit}"
     elif spec.design == "two_proportions":
@@ -67,6 +70,7 @@ def effect_words(spec: StudySizeSpec, n: int, effect: float, unit: str) -> list[
 
 
 def power_words(spec: StudySizeSpec, n: int, reached: float, unit: str) -> list[Span]:
+    """The statement where the power was looked for."""
     return say(
         f"With {n} {PER[spec.design]} {_what(spec, unit)} is found with a power of ",
         bold(number(reached, 3) if reached < 0.9995 else "more than .999"),
@@ -88,6 +92,7 @@ def side_of(spec: StudySizeSpec) -> str:
 
 
 def axis_of(spec: StudySizeSpec) -> str:
+    """The title of the axis of sizes."""
     what = PER[spec.design]
     return what[0].upper() + what[1:]
 

@@ -93,6 +93,7 @@ def _path(m: CountsModel) -> list[Any]:
         return []
 
     def fit_of(terms: Any, _before: Any) -> q.Row:
+        """How well the model of a round fits."""
         model = m.judge.model(terms)
         deviance = q.num(model.deviance, 1, "Deviance")
         return q.row(deviance=deviance) | (criteria(model) if m.spec.family != "quasi" else {})
@@ -107,6 +108,7 @@ def _influential(m: CountsModel) -> Any:
     d = _decimals(m)
 
     def told(i: int) -> q.Row:
+        """A row's count and what the model expects."""
         fitted = q.num(float(m.model.mu[i]), d, "Expected")
         return q.row(value=q.count(m.data.y[i], m.data.response.title), fitted=fitted)
 

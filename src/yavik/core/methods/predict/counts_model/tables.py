@@ -103,6 +103,7 @@ def fit_lines(m: CountsModel) -> list[FitLine]:
     f = m.model
 
     def line(key: str, title: str, v: float, s: str, better: Any = None, short: str = "") -> FitLine:
+        """One measure of fit."""
         return FitLine(key=key, title=title, v=float(v), s=s, better=better, short=short or title)
 
     lines = [

@@ -23,6 +23,7 @@ EFFECTS = {"odds_ratio": "odds ratios", "rate_ratio": "rate ratios", "b": "coeff
 
 
 def compute(table: Table, spec: LineUpSpec, run: Run) -> Answer:
+    """The answer. Raises DataProblem for models that cannot stand side by side."""
     if len(spec.models) > MOST_MODELS:
         raise DataProblem(
             f"{len(spec.models)} models are too many to read side by side; up to {MOST_MODELS} can stand here."

@@ -50,6 +50,7 @@ class Lined:
 
     @property
     def what(self) -> str:
+        """What the models are of, within a sentence."""
         card = next((c for c in self.cards if c.effect == "odds_ratio"), self.cards[0])
         return f"the odds of {lower(card.said)}" if card.effect == "odds_ratio" else lower(card.said)
 
@@ -128,6 +129,7 @@ def most(cards: Sequence[ModelCard]) -> list[tuple[str, int]]:
 
 
 def best_of(values: Sequence[Any]) -> list[int]:
+    """Places of the best value; empty where none is better than all others."""
     known = [(f.v, i) for i, f in enumerate(values) if f is not None and f.v is not None]
     better = next((f.better for f in values if f is not None), None)
     if better is None or len(known) < 2:
@@ -138,6 +140,7 @@ def best_of(values: Sequence[Any]) -> list[int]:
 
 
 def stars(p: float | None) -> str:
+    """Marks of a p value, for journals that ask for them."""
     return "" if p is None else "***" if p < 0.001 else "**" if p < 0.01 else "*" if p < 0.05 else ""
 
 
@@ -177,6 +180,7 @@ def models_table(lined: Lined, tests: list[Against | None], spec: LineUpSpec) ->
     keys = [f"m{i}" for i in range(len(cards))]
 
     def line(title: str, cells: Iterable[q.Quantity], strong: bool = False) -> q.Row:
+        """A row of the table, a cell for each model."""
         term = replace(q.name(title, "Term"), strong=strong)
         return {"term": term} | {k: c.under(n) for k, n, c in zip(keys, lined.names, cells, strict=True)}
 
@@ -267,6 +271,7 @@ def _note(lined: Lined, spec: LineUpSpec) -> str:
 
 
 def checks(lined: Lined, tests: list[Against | None], same: bool, spec: LineUpSpec) -> list[Check | None]:
+    """Whether the models can be compared at all."""
     cards = lined.cards
     if same:
         rows = Check(

@@ -24,6 +24,7 @@ from yavik.core.table import rows_in_words
 
 
 def all_checks(m: LinearFit, spec: LinearSpec, asides: dict[str, Any]) -> list[Check | None]:
+    """Whether the answer can be relied on, in the order in which it matters."""
     data = m.data
     used = np.zeros(data.table.n_rows, bool)
     used[data.places] = True
@@ -313,6 +314,7 @@ def _turned(m: LinearFit, other: LinearFit, alpha: float) -> list[str]:
     """What has another conclusion in the other fit: the whole, terms, and coefficients, by the tables' own p."""
 
     def says(one: LinearFit) -> dict[str, float]:
+        """p of everything that a model claims, by name."""
         found = {"the whole model": t.p} if (t := one.whole_test) else {}
         for term, test in zip(one.data.terms, one.term_tests, strict=True):
             if isinstance(test, FTest):

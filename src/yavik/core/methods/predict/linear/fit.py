@@ -50,6 +50,7 @@ class LinearFit:
 
     @property
     def df(self) -> float:
+        """Degrees of freedom of t, where they are the same for all."""
         return self.errors.df
 
     def partial_eta2(self, term: int) -> float:
@@ -82,6 +83,7 @@ class LinearFit:
         return wild_ps(self.model, self.errors, self.fitted.turn)
 
     def tested(self, rows: Floats) -> FTest | str:
+        """F of combinations of the design's columns, shape (k, p); a text says why there is none."""
         return tested(rows, self.model, self.errors, self.null, bool(self.model.first), self.exact)
 
 

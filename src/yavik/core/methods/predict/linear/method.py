@@ -37,6 +37,7 @@ MOST_FOLDED = 200_000
 
 
 def compute(table: Table, spec: LinearSpec, run: Run) -> Answer:
+    """The answer. Raises DataProblem for what cannot be fitted."""
     m = fit_linear(table, spec, run.progress)
     run.progress(0.6, "Diagnostics")
     found = coefficients_of(m, spec.per)
@@ -90,6 +91,7 @@ def _path(m: LinearFit, spec: LinearSpec) -> list[Any]:
         return []
 
     def fit_of(terms: Any, before: Any, with_change: bool = True) -> q.Row:
+        """How well the model of a round fits, and how much better than the one before."""
         model = m.judge.model(terms)
         change = q.blank("Change") if before is None else _r2(model.r2 - m.judge.model(before).r2, "Change")
         row = q.row(r2=_r2(model.r2, "R²"), change=change if with_change else change.under(None))
@@ -117,10 +119,12 @@ def _variants(m: LinearFit, spec: LinearSpec) -> list[Variant]:
 
 
 def coefficients_of(m: LinearFit, per: dict[str, float]) -> list[Coefficient]:
+    """The coefficients with p as the errors have it."""
     return coefficients(m.fitted, per, ps=m.wild_ps)
 
 
 def card(table: Table, spec: LinearSpec) -> ModelCard:
+    """Estimates and fit alone, for a line-up."""
     m = fit_linear(table, spec)
     return tables.card(m, coefficients_of(m, {}), spec.weights)
 
@@ -218,6 +222,7 @@ def new_columns(table: Table, spec: LinearSpec) -> list[tuple[Column, Any]]:
     decimals = min(6, column.decimals + 2)
 
     def made(word_: str, values: Any) -> tuple[Column, Any]:
+        """A new column in the response's unit, empty where it cannot be told."""
         whole, there = np.zeros(table.n_rows), filled.copy()
         known = np.isfinite(values)
         there[filled] = known

@@ -91,6 +91,7 @@ def coefficients(m: LinearFit, spec: LinearSpec, found: list[Coefficient]) -> Ta
     std, vif = raw_shape(m.fitted, m.model)
 
     def shape(c: Coefficient) -> q.Row:
+        """β and VIF of a coefficient."""
         if c.column is None:
             return q.row(std_beta=q.blank("β"), vif=q.blank("VIF"))
         place = m.model.used.index(c.column) if c.column in m.model.used else None
@@ -144,12 +145,14 @@ SHORT = {"adjusted_r2": "Adjusted", "predicted_r2": "Predicted", "residual_sd": 
 
 
 def fit_lines(m: LinearFit) -> list[FitLine]:
+    """Measures of fit for the card."""
     model, rows = m.model, m.rows
     unit = f" ({m.data.response.unit})" if m.data.response.unit else ""
     sd = float(np.sqrt(model.mse)) if model.df > 0 else np.nan
     d = m.data.decimals + 1 if sd >= 1 else decimals_of(sd / 10)
 
     def line(key: str, title: str, v: float, s: str, better: Any = None) -> FitLine:
+        """One measure of fit."""
         fine = bool(np.isfinite(v))
         return FitLine(key=key, title=title, v=float(v) if fine else None, s=s if fine else "–", better=better,
                        short=SHORT.get(key, title))  # fmt: skip
@@ -182,6 +185,7 @@ def card(m: LinearFit, found: list[Coefficient], weights: str | None) -> ModelCa
 
 
 def facts(m: LinearFit, test: FTest | None, found: list[Coefficient], tests: list[FTest | str]) -> dict[str, Any]:
+    """Numbers by name."""
     model = m.model
     out: dict[str, Any] = {
         "n": model.n, "r2": model.r2, "adjusted_r2": model.adjusted_r2, "predicted_r2": m.rows.predicted_r2,

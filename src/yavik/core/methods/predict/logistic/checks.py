@@ -19,6 +19,7 @@ SCALE = {"logit": "log odds", "probit": "probit", "cloglog": "complementary logâ
 
 
 def all_checks(m: BinaryModel, spec: LogisticSpec, hl: Calibration, folds: dict[str, float]) -> list[Check | None]:
+    """Whether the answer can be relied on, in the order in which it matters."""
     data = m.data
     used = np.zeros(data.table.n_rows, bool)
     used[data.places] = True

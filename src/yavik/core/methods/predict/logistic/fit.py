@@ -60,6 +60,7 @@ class BinaryModel:
 
     @cached_property
     def roc(self) -> Roc:
+        """The ROC curve of the rows used."""
         return roc(self.model.mu, self.data.y)
 
     @property
@@ -204,6 +205,7 @@ class _AsIs:
 
     @cached_property
     def unmoved(self) -> BinaryFit:
+        """The fit of columns about their own zero."""
         data = self.fitted.data.unmoved()
         d = prepare(data.design, data.y, self.fitted.columns, self.fitted.intercept)
         return fit(uncentred(d), self.model.link, self.model.penalty)

@@ -44,6 +44,7 @@ ALL = (0.0, 1.0)
 
 
 def compute(table: Table, spec: LogisticSpec, run: Run) -> Answer:
+    """The answer. Raises DataProblem for what cannot be fitted."""
     m = fit_binary(table, spec, run.progress)
     run.progress(0.7, "How well it tells")
     if spec.penalty == "firth" and spec.se != "classical":
@@ -108,6 +109,7 @@ def _path(m: BinaryModel) -> list[Any]:
         return []
 
     def fit_of(terms: Any, _before: Any) -> q.Row:
+        """How well the model of a round tells."""
         model = m.judge.model(terms)
         auc = q.size(auc_of(model.mu, m.whole.y > 0.5)[0], "AUC") if terms else q.blank("AUC")
         return q.row(auc=auc, **criteria(model))
@@ -116,6 +118,7 @@ def _path(m: BinaryModel) -> list[Any]:
 
 
 def card(table: Table, spec: LogisticSpec) -> ModelCard:
+    """Estimates and fit alone, for a line-up."""
     m = fit_binary(table, spec)
     return tables.card(m, spec, coefficients(m.fitted, {}, m.bounds, m.ps))
 

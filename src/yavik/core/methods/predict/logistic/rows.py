@@ -17,6 +17,7 @@ def influential_table(m: BinaryModel) -> TableBlock | None:
         return None
 
     def told(i: int) -> q.Row:
+        """A row's outcome and its probability."""
         value = q.name(m.event if m.data.y[i] > 0.5 else m.other, m.data.response.title)
         return q.row(value=value, fitted=q.fine(float(m.model.mu[i]), f"Probability of {m.event}"))
 

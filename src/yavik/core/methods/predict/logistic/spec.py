@@ -10,6 +10,7 @@ from yavik.core.table import Kind
 
 
 def kinds_of_response() -> list[str]:
+    """Kinds of columns that can have an event."""
     return [k.value for k in (Kind.yes_no, Kind.category, Kind.ordered, Kind.text, Kind.count)]
 
 

@@ -171,10 +171,12 @@ SHORT = {"auc": "AUC", "right": "Right", "nagelkerke_r2": "Nagelkerke R²"}
 
 
 def fit_lines(m: BinaryModel, spec: LogisticSpec) -> list[FitLine]:
+    """Measures of fit for the card."""
     at = classify(m.model.mu, m.data.y, spec.cutoff)
     more = pseudo(m)
 
     def line(key: str, title: str, v: float, s: str, better: Any = None) -> FitLine:
+        """One measure of fit."""
         return FitLine(key=key, title=title, v=float(v), s=s, better=better, short=SHORT.get(key, title))
 
     return [
@@ -227,6 +229,7 @@ def facts(
     found: list[Coefficient],
     by_term: list[ChiSquare | None],
 ) -> dict[str, Any]:
+    """Numbers by name."""
     at = classify(m.model.mu, m.data.y, spec.cutoff)
     low, high = m.roc.interval(spec.alpha)
     out: dict[str, Any] = {

@@ -14,9 +14,11 @@ from yavik.core.stats.telling import Calibration, classify
 
 
 def classification_table(m: BinaryModel, spec: LogisticSpec) -> TableBlock:
+    """Rows told and missed at the cut-off."""
     at = classify(m.model.mu, m.data.y, spec.cutoff)
 
     def line(name: str, yes: int, no: int, right: float, what: str) -> q.Row:
+        """Rows of one outcome by what is said of them."""
         return q.row(
             group=q.name(name, m.data.response.title), yes=q.count(yes, f"Said {m.event}"),
             no=q.count(no, f"Said {m.other}"),
@@ -43,6 +45,7 @@ def best_cutoff(m: BinaryModel) -> float | None:
 
 
 def calibration_table(m: BinaryModel, hl: Calibration) -> TableBlock:
+    """Groups of rising probability, seen and expected."""
     rows = [
         q.row(
             group=q.name(f"{share_fine(a)} to {share_fine(b)}", "Probability"), n=q.count(n),
@@ -54,6 +57,7 @@ def calibration_table(m: BinaryModel, hl: Calibration) -> TableBlock:
 
 
 def pictures(m: BinaryModel, spec: LogisticSpec, hl: Calibration) -> list[FigureBlock]:
+    """The ROC curve, and what is said beside what is seen."""
     at = classify(m.model.mu, m.data.y, spec.cutoff)
     drawn = roc_curve(
         m.roc.false_alarms, m.roc.sensitivity, (1 - at.specificity, at.sensitivity), f"area {share(m.roc.auc)}"

@@ -56,6 +56,7 @@ def whole(r: ReliabilityResults, alpha: float) -> TableBlock:
     nan, a = float("nan"), r.alpha
 
     def line(term: str, value: float, low: float = nan, high: float = nan, why: str = "has none here") -> q.Row:
+        """One measure; only α has an interval."""
         own = q.row(term=q.name(term, "Measure"), estimate=q.size(value, "Estimate", why))
         return own | q.size_ci(low, high, alpha, "has none here")
 
