@@ -1,6 +1,7 @@
 // The setting that decides about a table, offered beside it.
 import type { Column } from "../client/api";
 import { Fragment } from "react";
+import { ComparisonsField } from "./comparisons";
 import type { Option } from "./fields";
 import { CasesForm, PointsField, ReferencesField, SliderField } from "./model-fields";
 import { namesFor } from "./settings";
@@ -28,6 +29,10 @@ export function Control({
     <Fragment key={names.join("\u0001")}>
       {option.slider ? (
         <SliderField {...props} />
+      ) : option.place === "comparisons" ? (
+        <div className="mb-1">
+          <ComparisonsField {...props} />
+        </div>
       ) : option.place === "cases" ? (
         <CasesForm {...props} />
       ) : option.place === "references" ? (

@@ -4,6 +4,7 @@ import { useState } from "react";
 import type { Answer, Column, Entry, Method, S } from "../client/api";
 import { count } from "../common/bits";
 import { asList } from "../common/sentence";
+import { ComparisonsField } from "./comparisons";
 import { ContrastsField } from "./contrasts";
 import { PointsField, ReferencesField } from "./model-fields";
 import { termColumns } from "./terms";
@@ -269,6 +270,8 @@ function Field({
       return <LevelNumbers field={field} option={option} value={value} set={set} keys={names} />;
     case "sets":
       return <SetsField field={field} option={option} value={value} set={set} names={names} columns={columns} />;
+    case "comparisons":
+      return <ComparisonsField field={field} option={option} value={value} set={set} names={names} columns={columns} />;
     case "contrasts":
       return <ContrastsField field={field} option={option} value={value} set={set} levels={chosen} />;
     case "references":

@@ -63,6 +63,10 @@ def without_columns(spec: Any, names: Sequence[str], terms: Sequence[Any]) -> di
         kept = {k: v for k, v in getattr(spec, field).items() if k not in names}
         if kept != getattr(spec, field):
             change[field] = kept
+    if spec.means_of:
+        change["means_of"] = [m for m in spec.means_of if not set(m) & set(names)]
+    if spec.sets:
+        change["sets"] = [s.model_dump() for s in spec.sets if not set(s.names) & set(names)]
     if spec.predict_at:
         change["predict_at"] = [{k: v for k, v in c.items() if k not in names} for c in spec.predict_at]
     return change

@@ -144,41 +144,6 @@ def term_pictures(f: Fitted, span: tuple[float, float] | None = None) -> list[Fi
     return made
 
 
-def means_table(f: Fitted, decimals: int) -> list[TableBlock]:
-    """Estimated means of each category: other categories' levels counting alike, measures held at their place."""
-    made: list[TableBlock] = []
-    own_scale = f.spread is not None  # a standard error of the sum of terms says nothing of a probability
-    for name, factor in f.data.factors.items():
-        others = [n for n in f.data.factors if n != name]
-        held_at = {n: f.typical[n] for n in f.data.numbers}
-        rows = []
-        for i, level in enumerate(factor.levels):
-            x = f.data.design.averaged({**held_at, name: i})
-            line = f.rows(x)
-            eta, se = f.sums(line)
-            reach = float(f.reach_of(line)[0]) * float(se[0])
-            low, high = sorted((float(f.back(eta - reach)[0]), float(f.back(eta + reach)[0])))
-            mean, error, why = float(f.back(eta)[0]), float(se[0]), BLIND
-            if not f.told(x)[0]:
-                mean, error, low, high, why = np.nan, np.nan, np.nan, np.nan, UNTOLD
-            rows.append(
-                q.row(
-                    level=q.name(level, f.data.title(name)), n=q.count((f.data.design.data[name] == i).sum()),
-                    mean=q.num(mean, decimals, f.y_title, why=why),
-                    se=q.num(error, decimals if own_scale else decimals + 1, "SE" if own_scale else None, why=why),
-                    **q.ci(low, high, decimals, f.alpha, why=why),
-                )
-            )  # fmt: skip
-        held = [f"{f.data.title(n)} {f.data.said_place(n, f.typical[n])}" for n in f.data.numbers]
-        note = "Levels of the other categories count alike. " if others else ""
-        note += f"Held at: {', '.join(held)}." if held else ""
-        id = "means" if not made else f"means_{name}"
-        control = "at" if not made and f.data.numbers else None
-        title = f"Estimated means by {f.data.title(name)}"
-        made.append(q.table(id, title, rows, note=note.strip() or None, control=control))
-    return made
-
-
 def slopes_table(f: Fitted) -> TableBlock | None:
     """Slope of a measure within each level of the categories that it interacts with."""
     rows = []

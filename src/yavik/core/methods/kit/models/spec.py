@@ -5,6 +5,7 @@ from typing import Any, Literal
 from pydantic import Field
 
 from yavik.core.methods.base import Spec, amount, option, placed, slot
+from yavik.core.methods.kit.models.comparing import ComparisonSet
 from yavik.core.methods.kit.models.terms import IN_TERMS, NUMBERS, Term
 
 CLUSTER_KINDS = ["category", "ordered", "yes_no", "identifier", "text", "count"]
@@ -65,6 +66,41 @@ class ModelSpec(Spec):
             "Values to predict for; the rest as under “Others held at”.",
             of="terms",
             look=True,
+        ),
+    )
+
+    means_of: list[list[str]] = Field(
+        [],
+        json_schema_extra=placed(
+            "sets", "Means of", "Each category by itself unless terms are chosen.", of="terms", single=True, look=True
+        ),
+    )
+    sets: list[ComparisonSet] = Field(
+        [],
+        json_schema_extra=placed(
+            "comparisons", "Comparisons", "Each a family of its own. All pairs of each category unless chosen.",
+            of="terms", look=True,
+        ),
+    )  # fmt: skip
+    adjust: Literal["tukey", "bonferroni", "holm", "sidak", "none"] = Field(
+        "tukey",
+        json_schema_extra=option(
+            "Adjustment of comparisons",
+            {
+                "tukey": "Tukey, for all pairs",
+                "holm": "Holm",
+                "bonferroni": "Bonferroni",
+                "sidak": "Šidák",
+                "none": "none",
+            },
+            "Within each family. Tukey is of all pairs; for other comparisons Holm stands in.",
+            look=True,
+        ),
+    )
+    weigh: Literal["equal", "found"] = Field(
+        "equal",
+        json_schema_extra=option(
+            "Means weigh other categories’ levels", {"equal": "alike", "found": "as often as found"}, look=True
         ),
     )
 

@@ -18,8 +18,9 @@ from yavik.core.methods.kit.models.coefficients import (
     estimates,
     lower_term,
 )
-from yavik.core.methods.kit.models.effects import cases_table, means_table, slopes_table, term_pictures
+from yavik.core.methods.kit.models.effects import cases_table, slopes_table, term_pictures
 from yavik.core.methods.kit.models.fitted import Fitted
+from yavik.core.methods.kit.models.means import comparison_blocks, means_tables
 from yavik.core.methods.kit.models.scale import Scale
 from yavik.core.methods.kit.models.terms import ModelData, term_key
 from yavik.core.stats.groups import Floats
@@ -100,8 +101,8 @@ def model_card(f: Fitted, found: list[Coefficient], fit: list[FitLine], **more: 
 
 
 def effect_blocks(
-    f: Fitted, spec: Any, decimals: int, *, span: tuple[float, float] | None = None, event: str | None = None,
-    means: bool = True, slopes: bool = True,
+    f: Fitted, spec: Any, scale: Scale, decimals: int, *, span: tuple[float, float] | None = None, event: str | None = None,
+    slopes: bool = True,
 ) -> list[Any]:  # fmt: skip
     """What the model says at chosen places: slopes, a picture of each term, means, predictions.
 
@@ -112,7 +113,8 @@ def effect_blocks(
     """
     made: list[Any] = [slopes_table(f)] if slopes else []
     made += term_pictures(f, span) if len(f.data.names) > 1 else []
-    made += means_table(f, decimals) if means else []
+    made += means_tables(f, spec, decimals)
+    made += comparison_blocks(f, spec, scale, decimals)
     return [*made, cases_table(f, spec.predict_at, decimals, "Predictions", event)]
 
 

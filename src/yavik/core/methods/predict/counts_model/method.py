@@ -50,7 +50,7 @@ def compute(table: Table, spec: CountsSpec, run: Run) -> Answer:
             ratios_picture(m.fitted, scale, found, m.of.removeprefix("the ")) if drawable else None,
             picture_of_counts,
             tables.terms_table(m),
-            *(effect_blocks(m.fitted, spec, decimals, event=m.axis, slopes=False) if drawable else []),
+            *(effect_blocks(m.fitted, spec, scale, decimals, event=m.axis, slopes=False) if drawable else []),
             table_of_counts,
             _influential(m) if drawable else None,
             *(residual_pictures(m.model.mu, m.pearson, m.data.rows, None) if drawable and m.model.df > 1 else []),

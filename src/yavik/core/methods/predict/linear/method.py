@@ -20,6 +20,7 @@ from yavik.core.methods.kit.models.fitting import model_name
 from yavik.core.methods.kit.models.lent import lent
 from yavik.core.methods.kit.models.path import WARNING, criteria, path_blocks, round_variants, titles
 from yavik.core.methods.kit.models.reading import for_every_row
+from yavik.core.methods.kit.models.scale import Scale
 from yavik.core.methods.kit.models.tables import effect_blocks, words_table
 from yavik.core.methods.kit.models.terms import kind_is_number
 from yavik.core.methods.kit.page import read_page
@@ -65,7 +66,7 @@ def compute(table: Table, spec: LinearSpec, run: Run) -> Answer:
             tables.coefficients(m, spec, found),
             words_table(m.fitted, found, lambda c: tables.sentence(m, c, spec.alpha)),
             tables.terms_table(m, spec, tests),
-            *effect_blocks(m.fitted, spec, m.data.decimals + 1),
+            *effect_blocks(m.fitted, spec, Scale("t"), m.data.decimals + 1),
             equations_table(m.fitted, lower(m.data.response.title)),
             _aside_table(asides),
             tables.influential_table(m, spec.alpha),
@@ -256,7 +257,7 @@ def _fit(table: Table, spec: dict[str, Any]) -> tuple[float, str] | None:
 
 METHOD = Method(
     id="linear",
-    version="2",
+    version="3",
     aim=Aim.predict,
     title="Linear regression, also with categories, powers, interactions and selection",
     layouts=(

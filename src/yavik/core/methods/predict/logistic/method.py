@@ -86,7 +86,7 @@ def compute(table: Table, spec: LogisticSpec, run: Run) -> Answer:
             tables.terms_table(m, by_term),
             tables.tests_table(tests, hl),
             *(
-                effect_blocks(m.fitted, spec, 3, span=ALL, event=f"Probability of {m.event}", slopes=False)
+                effect_blocks(m.fitted, spec, scale, 3, span=ALL, event=f"Probability of {m.event}", slopes=False)
                 if drawable and m.used
                 else []
             ),
@@ -191,7 +191,7 @@ def _fit(table: Table, spec: dict[str, Any]) -> tuple[float, str] | None:
 
 METHOD = Method(
     id="logistic",
-    version="2",
+    version="3",
     aim=Aim.predict,
     title="Logistic regression, also probit, penalised and with selection",
     layouts=(
