@@ -108,15 +108,69 @@ def test_a_line_up_is_arranged_named_and_undone(demo: Page) -> None:
 def test_a_cut_off_is_moved_and_the_event_turned(demo: Page) -> None:
     open_question(demo, "Who finishes the challenge")
     expect(demo.get_by_text("Told at a cut-off of .500")).to_be_visible()
-    slider = demo.get_by_role("slider", name="Cut-off")
-    slider.focus()
+    line = demo.get_by_role("slider", name="Cut-off")
+    line.focus()
     for _ in range(3):
         demo.keyboard.press("ArrowRight")
+    expect(demo.get_by_text("Told at a cut-off of .530")).to_be_visible()
+    expect(line).to_have_attribute("aria-valuetext", "0.53")
+    settled(demo)
+    box = line.bounding_box()
+    assert box
+    middle = box["x"] + box["width"] / 2
+    demo.mouse.move(middle, box["y"] + 20)
+    demo.mouse.down()
+    demo.mouse.move(middle + 30, box["y"] + 20, steps=4)
+    demo.mouse.up()
+    expect(
+        demo.get_by_text(re.compile(r"Told at a cut-off of \.6[5-9]0|Told at a cut-off of \.7[0-4]0"))
+    ).to_be_visible()
+    settled(demo)
+    demo.get_by_role("button", name=re.compile("^Undo")).click()
     expect(demo.get_by_text("Told at a cut-off of .530")).to_be_visible()
     before = trail(demo).count()
     demo.locator('[data-slot="Event"]').select_option("no")
     expect(headline(demo)).to_contain_text("finished the challenge = no")
     expect(trail(demo)).to_have_count(before + 1)  # another event is another model; a cut-off is not
+    assert serious(demo) == []
+
+
+def test_a_line_on_a_picture_holds_a_measure_elsewhere(demo: Page) -> None:
+    open_question(demo, "Who finishes the challenge")
+    line = demo.get_by_role("slider", name="Minutes read a day held at")
+    line.focus()
+    demo.keyboard.press("End")
+    expect(demo.get_by_text("Held at: Minutes read a day 120 min").first).to_be_visible()
+    expect(line).to_have_attribute("aria-valuetext", "120 min")
+    assert serious(demo) == []
+
+
+def test_a_row_that_moves_the_model_is_clicked_out_and_in(demo: Page) -> None:
+    open_question(demo, "Who finishes the challenge")
+    demo.locator("summary", has_text="Rows that move the model most").click()
+    row = demo.get_by_role("button", name="Compare the answer without this row").first
+    row.click()
+    expect(row).to_have_attribute("aria-pressed", "true")
+    expect(demo.locator("[data-block=without]")).to_contain_text("3288")
+    settled(demo)
+    row.click()
+    expect(demo.locator("[data-block=without]")).to_have_count(0)
+
+
+def test_sets_of_comparisons_are_looked_at_one_at_a_time(demo: Page) -> None:
+    open_question(demo, "What predicts visits")
+    demo.locator("summary", has_text="All pairs of District").click()
+    demo.get_by_role("button", name="Add a comparison").first.click()
+    settled(demo)
+    expect(demo.get_by_role("tab")).to_have_count(0)
+    demo.get_by_role("button", name="Add a comparison").first.click()
+    expect(demo.get_by_role("tab")).to_have_count(2)
+    settled(demo)
+    second = demo.get_by_role("tab").nth(1)
+    demo.get_by_role("tab").first.focus()
+    demo.keyboard.press("ArrowRight")
+    expect(second).to_have_attribute("aria-selected", "true")
+    expect(demo.get_by_role("tabpanel").locator("[data-block=pairs_2]")).to_be_visible()
     assert serious(demo) == []
 
 

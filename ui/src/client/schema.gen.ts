@@ -1959,6 +1959,11 @@ export interface components {
              * @default false
              */
             folded: boolean;
+            /**
+             * Handles
+             * @default []
+             */
+            handles: components["schemas"]["Handle"][];
             /** Id */
             id: string;
             /**
@@ -1966,6 +1971,7 @@ export interface components {
              * @default false
              */
             small: boolean;
+            tab?: components["schemas"]["Tab"] | null;
             /** Title */
             title: string;
             /**
@@ -2119,6 +2125,47 @@ export interface components {
             said: string;
             /** Sd */
             sd?: number | null;
+        };
+        /**
+         * Handle
+         * @description A line across a picture that is moved to set a number of the question.
+         *
+         *     ``field``: the field of the spec that is set, or its entry ``key`` where it holds several. ``at``, ``low`` and
+         *     ``high`` are in the axis' own numbers; it moves by ``step`` and is told with so many ``decimals``.
+         */
+        Handle: {
+            /** At */
+            at: number;
+            /**
+             * Axis
+             * @default x
+             * @enum {string}
+             */
+            axis: "x" | "y";
+            /** Decimals */
+            decimals: number;
+            /** Field */
+            field: string;
+            /** High */
+            high: number;
+            /** Key */
+            key?: string | null;
+            /** Low */
+            low: number;
+            /** Step */
+            step: number;
+            /** Title */
+            title: string;
+            /**
+             * Unit
+             * @default
+             */
+            unit: string;
+            /**
+             * Words
+             * @default
+             */
+            words: string;
         };
         /**
          * Head
@@ -2739,6 +2786,20 @@ export interface components {
             where: string;
         };
         /**
+         * Pick
+         * @description Rows of a table that are clicked to put them into a list of the question.
+         *
+         *     ``field``: the list of the spec; ``key``: the column whose value goes into it.
+         */
+        Pick: {
+            /** Field */
+            field: string;
+            /** Key */
+            key: string;
+            /** Title */
+            title: string;
+        };
+        /**
          * Preview
          * @description The first rows of a file under some options, before a table is made.
          */
@@ -3155,6 +3216,16 @@ export interface components {
             /** Total */
             total: number;
         };
+        /**
+         * Tab
+         * @description Blocks of one group are looked at one tab at a time.
+         */
+        Tab: {
+            /** Group */
+            group: string;
+            /** Title */
+            title: string;
+        };
         /** TableBlock */
         TableBlock: {
             /**
@@ -3180,6 +3251,7 @@ export interface components {
             marked: number[];
             /** Note */
             note?: string | null;
+            pick?: components["schemas"]["Pick"] | null;
             /** Picked */
             picked?: string | null;
             /** Rows */
@@ -3191,6 +3263,7 @@ export interface components {
              * @default []
              */
             strong: string[];
+            tab?: components["schemas"]["Tab"] | null;
             /** Title */
             title: string;
             /**

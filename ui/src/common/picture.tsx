@@ -1,5 +1,6 @@
 // Vega-Lite made on the server, shown here. Expressions run in an interpreter, so no code is ever evaluated.
 import { useEffect, useRef, useState } from "react";
+import type { View } from "vega";
 import { useTheme } from "./theme";
 
 const DARK: Record<string, string> = {
@@ -26,6 +27,8 @@ export type Drawn = {
   pixel: (x: number, y: number) => [number, number];
   data: (left: number, top: number) => [number, number];
   letter: number;
+  /** Where its axes lie, in pixels. */
+  plot: () => { left: number; top: number; width: number; height: number };
 };
 type Scale = ((v: number) => number) & { invert?: (v: number) => number | Date };
 
@@ -110,11 +113,7 @@ export function Picture({
   );
 }
 
-function drawnOf(
-  view: { scale: (name: string) => unknown; origin: () => number[] },
-  svg: SVGSVGElement,
-  vega: object,
-): Drawn | null {
+function drawnOf(view: View, svg: SVGSVGElement, vega: object): Drawn | null {
   let x: Scale, y: Scale;
   try {
     [x, y] = [view.scale("x") as Scale, view.scale("y") as Scale];
@@ -122,12 +121,20 @@ function drawnOf(
     return null; // several views have no one pair of axes
   }
   if (!x?.invert || !y?.invert) return null;
-  const [left = 0, top = 0] = view.origin();
+  const around = view.padding();
+  const [beside, above] = typeof around === "number" ? [around, around] : [around.left ?? 0, around.top ?? 0];
+  const [left, top] = [beside + (view.origin()[0] ?? 0), above + (view.origin()[1] ?? 0)];
   const factor = () => svg.getBoundingClientRect().width / svg.viewBox.baseVal.width || 1;
   const size = (vega as { config?: { text?: { fontSize?: number } } }).config?.text?.fontSize ?? 11;
   return {
     pixel: (a, b) => [(left + x(a)) * factor(), (top + y(b)) * factor()],
     data: (a, b) => [Number(x.invert!(a / factor() - left)), Number(y.invert!(b / factor() - top))],
     letter: size * 0.55 * factor(),
+    plot: () => ({
+      left: left * factor(),
+      top: top * factor(),
+      width: Number(view.signal("width")) * factor(),
+      height: Number(view.signal("height")) * factor(),
+    }),
   };
 }

@@ -11,11 +11,14 @@ export function ResultTable({
   number,
   plain,
   heading,
+  pick,
 }: {
   block: TableBlock;
   number?: number;
   plain?: boolean;
   heading?: (key: string) => ReactNode;
+  /** For rows that are clicked into a list: whether one is in, and the click. */
+  pick?: (row: number) => { in: boolean; title: string; flip: () => void };
 }) {
   const picked = number ? null : block.picked; // how it was found is not printed
   const caption = number ? (
@@ -64,8 +67,8 @@ export function ResultTable({
         </thead>
         <tbody>
           {block.rows.map((row, i) => (
-            <tr key={i}>
-              {block.columns.map((c) => {
+            <tr key={i} className={pick?.(i).in ? "taken" : ""}>
+              {block.columns.map((c, place) => {
                 const cell = row[c.key];
                 const strong = block.strong?.includes(c.key) && (block.marked?.includes(i) || c.key === "letters");
                 return (
@@ -79,7 +82,7 @@ export function ResultTable({
                     )}
                     title={cell?.why ?? undefined}
                   >
-                    {cell?.s ?? ""}
+                    {pick && place === 0 ? <Picked of={pick(i)} said={cell?.s ?? ""} /> : (cell?.s ?? "")}
                     {cell?.sub && <small className="muted block font-normal">{cell.sub}</small>}
                     {cell?.why && <span className="sr-only">: {cell.why}</span>}
                   </td>
@@ -91,6 +94,15 @@ export function ResultTable({
       </table>
       {block.note && <p className="muted mt-1 text-[0.85rem]">{block.note}</p>}
     </div>
+  );
+}
+
+function Picked({ of, said }: { of: { in: boolean; title: string; flip: () => void }; said: string }) {
+  return (
+    <button type="button" className="link-quiet" aria-pressed={of.in} title={of.title} onClick={of.flip}>
+      {said}
+      <span className="sr-only">: {of.title}</span>
+    </button>
   );
 }
 

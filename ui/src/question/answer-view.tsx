@@ -1,11 +1,12 @@
 // An answer: the statement, the main figure beside the first tables, the rest below, details folded away.
 import { cx } from "../common/classes";
 import { PencilRuler } from "lucide-react";
-import { createContext, use, type ReactNode } from "react";
+import { createContext, use, useState, type ReactNode } from "react";
 import type { Answer, FigureBlock, TableBlock } from "../client/api";
-import { Picture } from "../common/picture";
+import { Picture, type Drawn } from "../common/picture";
 import { copyTable, ResultTable } from "../common/result-table";
 import { Spans } from "../common/spans";
+import { Handles, Tabs, Touch, usePick } from "./touch";
 
 const WIDE = 7;
 /** Pixels that a table may take beside the main figure. */
@@ -24,9 +25,12 @@ const OpenFigure = createContext<((block: string) => void) | undefined>(undefine
 /** A drawing, and the way to work on it as a figure of its own. */
 function Pictured({ block, showRow }: { block: FigureBlock; showRow?: (row: number) => void }) {
   const open = use(OpenFigure);
+  const [drawn, setDrawn] = useState<Drawn | null>(null);
+  const handles = block.handles ?? [];
   return (
     <div className="group relative w-fit max-w-full">
-      <Picture vega={block.drawing} alt={block.alt} showRow={showRow} />
+      <Picture vega={block.drawing} alt={block.alt} showRow={showRow} onDrawn={handles.length ? setDrawn : undefined} />
+      {drawn && <Handles handles={handles} drawn={drawn} />}
       {open && (
         <button
           type="button"
@@ -45,25 +49,31 @@ function Pictured({ block, showRow }: { block: FigureBlock; showRow?: (row: numb
   );
 }
 
+type Block = Answer["blocks"][number];
 type Props = {
   answer: Answer;
   showRow?: (row: number) => void;
   control?: (field: string) => ReactNode;
   openFigure?: (block: string) => void;
+  /** The question's spec and how to set a field of it, for what is moved or clicked. */
+  touch?: { spec: Record<string, unknown>; set: (field: string, value: unknown) => void };
 };
 
-export function AnswerView({ openFigure, ...props }: Props) {
+export function AnswerView({ openFigure, touch, ...props }: Props) {
   return (
-    <OpenFigure value={openFigure}>
-      <Blocks {...props} />
-    </OpenFigure>
+    <Touch value={touch ?? null}>
+      <OpenFigure value={openFigure}>
+        <Blocks {...props} />
+      </OpenFigure>
+    </Touch>
   );
 }
 
-function Blocks({ answer, showRow, control }: Omit<Props, "openFigure">) {
-  const figures = answer.blocks.filter((b): b is FigureBlock => b.type === "figure" && !b.folded);
-  const tables = answer.blocks.filter((b): b is TableBlock => b.type === "table" && !b.folded);
-  const notes = answer.blocks.filter((b) => b.type === "note");
+function Blocks({ answer, showRow, control }: Omit<Props, "openFigure" | "touch">) {
+  const shown = answer.blocks.filter((b) => !b.folded && !groupOf(b));
+  const figures = shown.filter((b): b is FigureBlock => b.type === "figure");
+  const tables = shown.filter((b): b is TableBlock => b.type === "table");
+  const notes = shown.filter((b) => b.type === "note");
   const main = figures.find((f) => !f.small);
   const small = figures.filter((f) => f.small);
   // A model's coefficients keep their place: only what stands before them may go beside the picture.
@@ -77,11 +87,7 @@ function Blocks({ answer, showRow, control }: Omit<Props, "openFigure">) {
       )
     : tables.slice(0, 5);
   const beside = main && Number(main.drawing.width) < 460 ? near.filter((t) => room(t) <= BESIDE).slice(0, 2) : [];
-  const rest = answer.blocks.filter(
-    (b) =>
-      (b.type === "table" && !b.folded && !beside.includes(b)) ||
-      (b.type === "figure" && !b.small && !b.folded && b !== main),
-  );
+  const gone: Block[] = [...(main ? [main] : []), ...beside, ...(answer.model ? [] : small)];
   return (
     <article data-testid="answer">
       <p className="statement mb-4 max-w-[46rem]" data-testid="headline">
@@ -111,20 +117,9 @@ function Blocks({ answer, showRow, control }: Omit<Props, "openFigure">) {
         </div>
       )}
       <div className="mt-6 space-y-6">
-        {(answer.model ? inOrder(answer, [main, ...beside]) : rest).map((b) =>
-          Array.isArray(b) ? (
-            <Small key={b[0]?.id} figures={b} showRow={showRow} />
-          ) : b.type === "table" ? (
-            <div key={b.id} className={b.columns.length <= WIDE ? "max-w-[46rem]" : ""}>
-              <Shown block={b} control={control} />
-            </div>
-          ) : b.type === "figure" ? (
-            <div key={b.id}>
-              <h2 className="mb-1 font-semibold">{b.title}</h2>
-              <Pictured block={b} showRow={showRow} />
-            </div>
-          ) : null,
-        )}
+        {inOrder(answer.blocks, gone).map((part) => (
+          <PartView key={keyOf(part)} part={part} showRow={showRow} control={control} />
+        ))}
         {notes.map(
           (n) =>
             n.type === "note" && (
@@ -133,27 +128,79 @@ function Blocks({ answer, showRow, control }: Omit<Props, "openFigure">) {
               </p>
             ),
         )}
-        <Folded answer={answer} showRow={showRow} />
+        <Folded answer={answer} showRow={showRow} control={control} />
       </div>
     </article>
   );
 }
 
-type Shown = Answer["blocks"][number] | FigureBlock[];
+/** A block, small figures that stand together, or parts under tabs. */
+type Part = Block | FigureBlock[] | { tabs: string; parts: Block[] };
 
-/** Blocks as they come, small figures that follow one another together: a model's pictures stand beside what they
- *  show. */
-function inOrder(answer: Answer, gone: (Answer["blocks"][number] | undefined)[]): Shown[] {
-  const out: Shown[] = [];
-  for (const b of answer.blocks) {
+const groupOf = (b: Block) => (b.type === "note" ? undefined : b.tab?.group);
+const titleOf = (b: Block) => (b.type === "note" ? "" : (b.tab?.title ?? b.title));
+const keyOf = (p: Part) => (Array.isArray(p) ? p[0]?.id : "tabs" in p ? p.tabs : p.id);
+
+/** Blocks as they come: small figures that follow one another together, so that a model's pictures stand beside what
+ *  they show; the tabs of a group where its first block stands. */
+function inOrder(blocks: Block[], gone: Block[] = []): Part[] {
+  const out: Part[] = [];
+  for (const b of blocks) {
     if (gone.includes(b) || b.folded || b.type === "note") continue;
     const last = out[out.length - 1];
-    if (b.type === "figure" && b.small) {
+    const group = groupOf(b);
+    const tabs = group && out.find((p) => "tabs" in p && p.tabs === group);
+    if (tabs && "tabs" in tabs) tabs.parts.push(b);
+    else if (group) out.push({ tabs: group, parts: [b] });
+    else if (b.type === "figure" && b.small) {
       if (Array.isArray(last)) last.push(b);
       else out.push([b]);
     } else out.push(b);
   }
   return out;
+}
+
+type Ways = { showRow?: (row: number) => void; control?: (field: string) => ReactNode };
+
+function PartView({ part, ...ways }: { part: Part } & Ways) {
+  if (Array.isArray(part)) return <Small figures={part} showRow={ways.showRow} />;
+  if ("tabs" in part) {
+    const titles = [...new Set(part.parts.map(titleOf))];
+    // A setting that decides about all of them stands above the tabs.
+    const setting = part.parts[0]?.type === "table" ? part.parts[0].control : null;
+    const bare = part.parts.map((b) => ({ ...b, tab: null, ...(b.type === "table" ? { control: null } : {}) }));
+    return (
+      <div>
+        {setting && ways.control?.(setting)}
+        <Tabs
+          label="Parts of the answer"
+          parts={titles.map((title) => ({
+            title,
+            content: (
+              <div className="space-y-6">
+                {inOrder(bare.filter((_, i) => titleOf(part.parts[i]!) === title)).map((p) => (
+                  <PartView key={keyOf(p)} part={p} {...ways} />
+                ))}
+              </div>
+            ),
+          }))}
+        />
+      </div>
+    );
+  }
+  if (part.type === "table")
+    return (
+      <div className={part.columns.length <= WIDE ? "max-w-[46rem]" : ""}>
+        <Shown block={part} control={ways.control} />
+      </div>
+    );
+  if (part.type === "note") return null;
+  return (
+    <div>
+      <h2 className="mb-1 font-semibold">{part.title}</h2>
+      <Pictured block={part} showRow={ways.showRow} />
+    </div>
+  );
 }
 
 function Small({ figures, showRow }: { figures: FigureBlock[]; showRow?: (row: number) => void }) {
@@ -171,7 +218,7 @@ function Small({ figures, showRow }: { figures: FigureBlock[]; showRow?: (row: n
   );
 }
 
-function Folded({ answer, showRow }: { answer: Answer; showRow?: (row: number) => void }) {
+function Folded({ answer, showRow, control }: { answer: Answer } & Ways) {
   const tables = answer.blocks.filter((b): b is TableBlock => b.type === "table" && Boolean(b.folded));
   const figures = answer.blocks.filter((b): b is FigureBlock => b.type === "figure" && Boolean(b.folded));
   return (
@@ -180,7 +227,7 @@ function Folded({ answer, showRow }: { answer: Answer; showRow?: (row: number) =
         <details key={t.id}>
           <summary className="cursor-pointer font-semibold">{t.title}</summary>
           <div className={`mt-2 ${t.columns.length <= WIDE ? "max-w-[46rem]" : ""}`}>
-            <ResultTable block={t} plain />
+            <Shown block={t} control={control} plain />
           </div>
         </details>
       ))}
@@ -198,11 +245,11 @@ function Folded({ answer, showRow }: { answer: Answer; showRow?: (row: number) =
   );
 }
 
-function Shown({ block, control }: { block: TableBlock; control?: (field: string) => ReactNode }) {
+function Shown({ block, control, plain }: { block: TableBlock; plain?: boolean } & Ways) {
   return (
     <div className="group relative">
       {block.control && control?.(block.control)}
-      <ResultTable block={block} />
+      <ResultTable block={block} plain={plain} pick={usePick(block) ?? undefined} />
       <button
         type="button"
         className={cx(

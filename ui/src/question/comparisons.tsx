@@ -66,42 +66,44 @@ export function ComparisonsField({
               toggle={(n) => change(i, placed(one, n, "within"))}
             />
           )}
-          <select
-            className="select select-xs w-48"
-            aria-label={`Comparison ${i + 1}: which with which`}
-            value={one.kind ?? "all"}
-            onChange={(e) => change(i, { ...one, kind: e.target.value, level: null })}
-          >
-            {Object.entries(KINDS).map(([k, words]) => (
-              <option key={k} value={k}>
-                {words}
-              </option>
-            ))}
-            {one.kind === "weights" && <option value="weights">by weights</option>}
-          </select>
-          {one.kind === "to_level" && one.of.length === 1 && (
+          <span className="flex items-center gap-1.5">
             <select
-              className="select select-xs w-40"
-              aria-label={`Comparison ${i + 1}: the level that others are compared with`}
-              value={one.level ?? ""}
-              onChange={(e) => change(i, { ...one, level: e.target.value || null })}
+              className="select select-xs w-44"
+              aria-label={`Comparison ${i + 1}: which with which`}
+              value={one.kind ?? "all"}
+              onChange={(e) => change(i, { ...one, kind: e.target.value, level: null })}
             >
-              <option value="">the first level</option>
-              {(columns.find((c) => c.name === one.of[0])?.levels ?? []).map((l) => (
-                <option key={l.value} value={l.label ?? l.value}>
-                  {l.label ?? l.value}
+              {Object.entries(KINDS).map(([k, words]) => (
+                <option key={k} value={k}>
+                  {words}
                 </option>
               ))}
+              {one.kind === "weights" && <option value="weights">by weights</option>}
             </select>
-          )}
-          <button
-            type="button"
-            className="btn btn-ghost btn-xs btn-square"
-            aria-label={`Take comparison ${i + 1} out`}
-            onClick={() => set(sets.filter((_, j) => j !== i))}
-          >
-            <X size={13} />
-          </button>
+            {one.kind === "to_level" && one.of.length === 1 && (
+              <select
+                className="select select-xs w-40"
+                aria-label={`Comparison ${i + 1}: the level that others are compared with`}
+                value={one.level ?? ""}
+                onChange={(e) => change(i, { ...one, level: e.target.value || null })}
+              >
+                <option value="">the first level</option>
+                {(columns.find((c) => c.name === one.of[0])?.levels ?? []).map((l) => (
+                  <option key={l.value} value={l.label ?? l.value}>
+                    {l.label ?? l.value}
+                  </option>
+                ))}
+              </select>
+            )}
+            <button
+              type="button"
+              className="btn btn-ghost btn-xs btn-square"
+              aria-label={`Take comparison ${i + 1} out`}
+              onClick={() => set(sets.filter((_, j) => j !== i))}
+            >
+              <X size={13} />
+            </button>
+          </span>
         </div>
       ))}
       <button

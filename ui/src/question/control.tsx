@@ -3,7 +3,7 @@ import type { Column } from "../client/api";
 import { Fragment } from "react";
 import { ComparisonsField } from "./comparisons";
 import type { Option } from "./fields";
-import { CasesForm, PointsField, ReferencesField, SliderField } from "./model-fields";
+import { CasesForm, PointsField, ReferencesField } from "./model-fields";
 import { namesFor } from "./settings";
 
 export function Control({
@@ -27,9 +27,7 @@ export function Control({
   // Drafts begin anew when the columns change.
   return (
     <Fragment key={names.join("\u0001")}>
-      {option.slider ? (
-        <SliderField {...props} />
-      ) : option.place === "comparisons" ? (
+      {option.place === "comparisons" ? (
         <div className="mb-1">
           <ComparisonsField {...props} />
         </div>

@@ -18,7 +18,6 @@ export type Option = {
   single?: boolean;
   when?: Record<string, string[] | "set">;
   any?: boolean;
-  slider?: boolean;
   look?: boolean;
   auto?: string;
 };

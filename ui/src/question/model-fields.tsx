@@ -232,32 +232,3 @@ export function CasesForm({ value, set, names, columns }: { value: unknown; set:
     </div>
   );
 }
-
-/** A share that is moved by hand; it is asked for when it comes to rest. */
-export function SliderField({ option, value, set }: FieldProps) {
-  const [moving, setMoving] = useState<number | null>(null);
-  const shown = moving ?? Number(value);
-  const rest = () => {
-    if (moving !== null && moving !== Number(value)) set(moving);
-    setMoving(null);
-  };
-  return (
-    <label className="mb-1 flex items-center gap-3 text-[0.92rem]">
-      <span className="muted">{option.title}</span>
-      <input
-        type="range"
-        className="range range-xs range-primary w-48"
-        aria-label={option.title}
-        min={option.min}
-        max={option.max}
-        step={option.step}
-        value={shown}
-        onChange={(e) => setMoving(Number(e.target.value))}
-        onPointerUp={rest}
-        onKeyUp={rest}
-        onBlur={rest}
-      />
-      <output className="tabular-nums">{shown.toFixed(2).replace(/^0/, "")}</output>
-    </label>
-  );
-}

@@ -339,6 +339,7 @@ function Question({ study, id }: { study: string; id: string }) {
                     answer={answer}
                     showRow={(row) => void go(`/s/${study}/t/${state.table}?rows=${row}`)}
                     control={control}
+                    touch={{ spec: state.spec, set: setField }}
                     openFigure={(block) => figure.mutate({ table: state.table, from_question: id, block })}
                   />
                   <div className="mt-6">

@@ -59,6 +59,46 @@ class Head(BaseModel):
     lowered: str = ""
 
 
+class Handle(BaseModel):
+    """A line across a picture that is moved to set a number of the question.
+
+    ``field``: the field of the spec that is set, or its entry ``key`` where it holds several. ``at``, ``low`` and
+    ``high`` are in the axis' own numbers; it moves by ``step`` and is told with so many ``decimals``.
+    """
+
+    field: str
+    key: str | None = None
+    axis: Literal["x", "y"] = "x"
+    title: str
+    words: str = ""
+    """What stands before its number while it is moved, where not the title."""
+    at: float
+    low: float
+    high: float
+    step: float
+    decimals: int
+    unit: str = ""
+
+
+class Pick(BaseModel):
+    """Rows of a table that are clicked to put them into a list of the question.
+
+    ``field``: the list of the spec; ``key``: the column whose value goes into it.
+    """
+
+    field: str
+    key: str
+    title: str
+    """What a click does: 'Compare without this row'."""
+
+
+class Tab(BaseModel):
+    """Blocks of one group are looked at one tab at a time."""
+
+    group: str
+    title: str
+
+
 class TableBlock(BaseModel):
     type: Literal["table"] = "table"
     id: str
@@ -77,6 +117,8 @@ class TableBlock(BaseModel):
     """Key of the column that was chosen."""
     unit: str = ""
     """Of the values of every column that has none of its own."""
+    pick: Pick | None = None
+    tab: Tab | None = None
     by: str = ""
     """How its p values were found, for whoever shows them elsewhere: 'Games–Howell'."""
 
@@ -98,6 +140,8 @@ class FigureBlock(BaseModel):
     caption: list[Span] = []
     small: bool = False
     folded: bool = False
+    handles: list[Handle] = []
+    tab: Tab | None = None
 
 
 class NoteBlock(BaseModel):

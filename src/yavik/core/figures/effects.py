@@ -171,6 +171,43 @@ def calibration(expected: Any, seen: Any, low: Any, high: Any, title: str) -> Dr
     return frame({"layer": layers}, f"{title}: {counted(len(values), 'group')} of rows.", 220, 200, 7.5)
 
 
+def probabilities(said: Any, yes: Any, event: str, other: str) -> Drawn:
+    """Probabilities that a model says, as shares of the rows with an event (upwards) and without (downwards).
+
+    Args:
+        said: shape (n,), from 0 to 1; yes: shape (n,), whether the event was seen.
+    """
+    edges = np.linspace(0, 1, 26)
+    values = []
+    for name, own, way in ((event, said[yes], 1), (other, said[~yes], -1)):
+        shares = np.histogram(own, edges)[0] / max(len(own), 1)
+        values += [
+            {"a": brief(a), "b": brief(b), "share": brief(way * s), "told": brief(s), "group": f"Seen {name}"}
+            for a, b, s in zip(edges, edges[1:], shares, strict=False)
+            if s > 0
+        ]
+    x = {
+        "field": "a", "bin": "binned", "type": "quantitative", "scale": {"domain": [0, 1]},
+        "axis": {"title": f"Probability of {event}", "tickCount": 5, "grid": False},
+    }  # fmt: skip
+    shares_axis = {"title": "Share of its rows", "tickCount": 5, "labelExpr": "format(abs(datum.value), '.0%')"}
+    encoding = {
+        "x": x,
+        "x2": {"field": "b"},
+        "y": {"field": "share", "type": "quantitative", "stack": None, "axis": shares_axis},
+        "color": colours([f"Seen {event}", f"Seen {other}"], None),
+        "tooltip": [
+            {"field": "a", "title": "from"},
+            {"field": "b", "title": "to"},
+            {"field": "told", "title": "share of its rows", "format": ".1%"},
+            {"field": "group", "title": "rows"},
+        ],
+    }
+    mark = {"type": "bar", "binSpacing": 0.5}
+    alt = f"Probability of {event} for rows seen {event}, upwards, and for rows seen {other}, downwards."
+    return frame({"data": {"values": values}, "mark": mark, "encoding": encoding}, alt, 220, 200, 7.5)
+
+
 def seen_and_expected(names: Sequence[str], seen: Any, expected: Any, title: str) -> Drawn:
     """Rows with each count as bars, and as a model expects them as joined points."""
     values = [{"x": n, "n": int(s), "e": brief(e)} for n, s, e in zip(names, seen, expected, strict=True)]

@@ -39,8 +39,8 @@ def bin_edges(values: Any) -> Any:
     return np.linspace(low, high, bins + 1)
 
 
-def histogram(column: Column, groups: Groups) -> tuple[dict[str, Any], str]:
-    """One histogram, or one row of it per group on a common axis."""
+def histogram(column: Column, groups: Groups, about: float | None = None) -> tuple[dict[str, Any], str]:
+    """One histogram, or one row of it per group on a common axis, which reaches to ``about`` where that lies near."""
     edges = bin_edges(groups.ordered[0] if groups.k == 1 else np.sort(np.concatenate(groups.ordered)))
     values = []
     for i, name in enumerate(groups.names):
@@ -74,6 +74,10 @@ def histogram(column: Column, groups: Groups) -> tuple[dict[str, Any], str]:
             ],
         },
     }
+    reach = float(edges[-1] - edges[0])
+    if about is not None and -reach < about - edges[0] < 2 * reach:
+        ends_ = [min(float(edges[0]), about), max(float(edges[-1]), about)]
+        unit["encoding"]["x"]["scale"] = {"domain": ends_, "nice": True}
     alt = (
         f"Histogram of {column.axis_title}: {counted(len(groups.y), 'value')} from"
         f" {number(float(groups.y.min()), column.decimals)} to {number(float(groups.y.max()), column.decimals)}."

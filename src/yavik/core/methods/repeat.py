@@ -71,6 +71,7 @@ def _together(
             more: dict[str, Any] = {"id": f"{name}.{block.id}"}
             if not isinstance(block, NoteBlock):
                 more["title"] = f"{name}: {block.title}"
+                more["tab"] = block.tab and block.tab.model_copy(update={"group": f"{name}.{block.tab.group}"})
             if isinstance(block, TableBlock):
                 more["folded"] = block.folded or len(answered) > 4
             blocks.append(block.model_copy(update=more))

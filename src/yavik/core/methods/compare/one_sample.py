@@ -28,6 +28,7 @@ from yavik.core.methods.kit.shared import (
     unit_of,
     used_where,
 )
+from yavik.core.methods.kit.touch import handle
 from yavik.core.stats.decimals import difference
 from yavik.core.stats.effect_sizes import Size, one_sample_d
 from yavik.core.stats.equivalence import of_means
@@ -195,7 +196,11 @@ def _facts(f: Found, spec: OneSampleSpec) -> dict[str, Any]:
 
 def _blocks(table: Table, column: Column, f: Found, spec: OneSampleSpec) -> list[Any]:
     everything = Groups.of(table.numbers(column.name), np.zeros(table.n_rows, np.int32), table.rows, (column.title,))
-    blocks = [block("figure", column.title, histogram(column, everything)), *_tables(column.title, f, spec)]
+    picture = block("figure", column.title, histogram(column, everything, spec.value))
+    if spec.test != "variance":  # a standard deviation lies on no axis of values
+        ends_ = min(float(f.y.min()), spec.value), max(float(f.y.max()), spec.value)
+        picture = handle(picture, "value", "Compared with", spec.value, ends_, unit=unit_of(column).strip())
+    blocks = [picture, *_tables(column.title, f, spec)]
     if spec.test in ("t", "wilcoxon"):
         names = ("Cohen's d, distance of the mean in SDs", "Hedges' g")
         rows = [effect(name, x, spec.alpha) for name, x in zip(names, _sizes(f, spec), strict=True)]

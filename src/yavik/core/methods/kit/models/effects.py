@@ -13,6 +13,7 @@ from yavik.core.figures.plots import Cloud, Line, block, profile
 from yavik.core.methods.kit.models.equations import combinations
 from yavik.core.methods.kit.models.fitted import BLIND, UNTOLD, Fitted
 from yavik.core.methods.kit.models.terms import as_number, level_place
+from yavik.core.methods.kit.touch import handle
 from yavik.core.stats.direction import t_p
 from yavik.core.stats.groups import Floats
 from yavik.core.table import DataProblem
@@ -140,8 +141,17 @@ def term_pictures(f: Fitted, span: tuple[float, float] | None = None) -> list[Fi
                 if any(n in t.names and name in t.names for t in f.data.terms if len(t.parts) > 1)
             ][:1]  # fmt: skip
             drawn = curve_of(f, name, with_it, points=False, span=span, size=(210, 190), type_pt=7.5)
-        made.append(block(f"effect_{name}", title, drawn, small=True))
+        picture = block(f"effect_{name}", title, drawn, small=True)
+        made.append(picture if name in f.data.factors else _held(f, name, picture))
     return made
+
+
+def _held(f: Fitted, name: str, picture: FigureBlock) -> FigureBlock:
+    """The picture with a line at which a measure is held in the other pictures, means and predictions."""
+    values, column = f.data.design.data[name], f.data.columns[name]
+    ends = float(values.min()), float(values.max())
+    title, unit = f"{f.data.title(name)} held at", column.unit or ""
+    return handle(picture, "at", title, f.typical[name], ends, key=name, words="held at", unit=unit)
 
 
 def slopes_table(f: Fitted) -> TableBlock | None:

@@ -21,6 +21,7 @@ from yavik.core.methods.kit.models.fitted import BLIND, UNTOLD, Fitted
 from yavik.core.methods.kit.models.fitting import names_of
 from yavik.core.methods.kit.models.scale import Scale, exp, ratio
 from yavik.core.methods.kit.models.terms import level_place
+from yavik.core.methods.kit.touch import tabs
 from yavik.core.stats import studentized_range
 from yavik.core.stats.adjusting import adjust
 from yavik.core.stats.contrasts import polynomial
@@ -268,13 +269,12 @@ def comparison_blocks(f: Fitted, spec: Any, scale: Scale, decimals: int) -> list
     if folded:
         few = [n for n, x in f.data.factors.items() if 2 < len(x.levels) <= MOST_LEVELS]
         asked = [ComparisonSet(of=[n]) for n in few]
-    made: list[TableBlock | FigureBlock] = []
+    parts: list[tuple[str, list[TableBlock | FigureBlock]]] = []
     for i, one in enumerate(asked):
         cells = cells_of(f, [*one.of, *one.within], spec.weigh)
-        made.append(_set_table(f, cells, one, spec, scale, "pairs" if i == 0 else f"pairs_{i + 1}", folded))
-        if not folded:
-            made.append(_set_picture(f, cells, one, i))
-    return made
+        table = _set_table(f, cells, one, spec, scale, "pairs" if i == 0 else f"pairs_{i + 1}", folded)
+        parts.append((table.title, [table] if folded else [table, _set_picture(f, cells, one, i)]))
+    return [b for _, part in parts for b in part] if folded else tabs("sets", parts)
 
 
 def _families(f: Fitted, cells: Cells, one: ComparisonSet) -> list[tuple[str, list[int]]]:
@@ -328,7 +328,10 @@ def _interval_words(how: str) -> str:
 
 
 def _comparison(f: Fitted, cells: Cells, c: Compared, i: int, scale: Scale, width: int) -> q.Row:
-    d, why = decimals_of(float(c.se[i]), float(c.difference[i])), BLIND
+    told = (
+        i if c.a[i] is None else int(np.argmin(np.where(c.se > 0, c.se, np.inf)))
+    )  # pairs: one column, one fineness
+    d, why = decimals_of(float(c.se[told]), float(c.difference[told])), BLIND
     b, s, reach = float(c.difference[i]), float(c.se[i]), float(c.reach[i])
     z = bool(np.isinf(c.df[i]))
     letter = "z" if z else "t"

@@ -23,6 +23,7 @@ from yavik.core.methods.kit.models.fitted import Fitted
 from yavik.core.methods.kit.models.means import comparison_blocks, means_tables
 from yavik.core.methods.kit.models.scale import Scale
 from yavik.core.methods.kit.models.terms import ModelData, term_key
+from yavik.core.methods.kit.touch import pick
 from yavik.core.stats.groups import Floats
 
 ChiSquare = tuple[float, int, float]
@@ -179,4 +180,10 @@ def influential_rows(
         )
         for i in np.argsort(-cook, kind="stable")[:most]
     ]  # fmt: skip
-    return q.table("influential", "Rows that move the model most", rows, folded=True)
+    return influential_block(rows)
+
+
+def influential_block(rows: list[q.Row]) -> TableBlock:
+    """Rows that move a model most, by falling Cook’s distance; a click compares the answer without one."""
+    table = q.table("influential", "Rows that move the model most", rows, folded=True)
+    return pick(table, "without", "row", "Compare the answer without this row")

@@ -26,6 +26,7 @@ from yavik.core.methods.kit.models.tables import (
     coefficient_facts,
     coefficients_table,
     fit_table,
+    influential_block,
     model_card,
     names_of_terms,
     of_line,
@@ -222,7 +223,7 @@ def influential_table(m: LinearFit, alpha: float, most: int = 8) -> TableBlock |
                 cook=q.num(float(cook[i]), 2, "Cook’s distance"),
             )
         )  # fmt: skip
-    return q.table("influential", "Rows that move the model most", rows, folded=True)
+    return influential_block(rows)
 
 
 def _names_of_rows(m: LinearFit) -> list[str] | None:

@@ -51,5 +51,5 @@ class LogisticSpec(LikelihoodChoice):
     )
     cutoff: float = Field(
         0.5, gt=0, lt=1,
-        json_schema_extra=amount("Cut-off", "The event is said from this probability on.", min=0.01, max=0.99, step=0.01, slider=True, look=True)
+        json_schema_extra=amount("Cut-off", "The event is said from this probability on.", min=0.01, max=0.99, step=0.01, look=True)
     )  # fmt: skip

@@ -6,8 +6,9 @@ from scipy import special
 from yavik.core.answers import FigureBlock, TableBlock
 from yavik.core.answers import quantities as q
 from yavik.core.answers.wording import share, share_fine
-from yavik.core.figures.effects import calibration, roc_curve
+from yavik.core.figures.effects import calibration, probabilities, roc_curve
 from yavik.core.figures.plots import block
+from yavik.core.methods.kit.touch import handle
 from yavik.core.methods.predict.logistic.fit import BinaryModel
 from yavik.core.methods.predict.logistic.spec import LogisticSpec
 from yavik.core.stats.telling import Calibration, classify
@@ -34,7 +35,7 @@ def classification_table(m: BinaryModel, spec: LogisticSpec) -> TableBlock:
     best = best_cutoff(m)
     note = f"{m.event} is said from a probability of {cut} on."
     note += f" Sensitivity and specificity together are largest at {share_fine(best)}." if best is not None else ""
-    return q.table("classification", f"Told at a cut-off of {cut}", rows, note=note, control="cutoff")
+    return q.table("classification", f"Told at a cut-off of {cut}", rows, note=note)
 
 
 def best_cutoff(m: BinaryModel) -> float | None:
@@ -62,7 +63,10 @@ def pictures(m: BinaryModel, spec: LogisticSpec, hl: Calibration) -> list[Figure
     drawn = roc_curve(
         m.roc.false_alarms, m.roc.sensitivity, (1 - at.specificity, at.sensitivity), f"area {share(m.roc.auc)}"
     )
-    made = [block("roc", f"ROC curve, area {share(m.roc.auc)}", drawn, small=True)]
+    said = probabilities(m.model.mu, m.data.y > 0.5, m.event, m.other)
+    told = block("told", "Probabilities, and the cut-off", said, small=True)
+    told = handle(told, "cutoff", "Cut-off", spec.cutoff, (0.01, 0.99), decimals=2)
+    made = [told, block("roc", f"ROC curve, area {share(m.roc.auc)}", drawn, small=True)]
     if len(hl.n) > 2:
         z = float(special.ndtri(0.975))
         p = hl.yes / hl.n

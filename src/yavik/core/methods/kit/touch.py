@@ -1,0 +1,69 @@
+"""Touch: what of an answer can be moved or clicked to change its question. A method declares it; the interface does it.
+
+``handle`` puts a line on a picture, ``pick`` makes a table's rows clickable, ``tabs`` shows parts one at a time.
+"""
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from yavik.core.answers.answer import FigureBlock, Handle, Pick, Tab, TableBlock
+
+STEPS = 200
+"""About how many places a handle has from one end to the other."""
+
+
+def handle(
+    picture: FigureBlock, field: str, title: str, at: float, ends: tuple[float, float], *, key: str | None = None,
+    words: str = "", unit: str = "", decimals: int | None = None,
+) -> FigureBlock:  # fmt: skip
+    """The picture with a line across its horizontal axis, which sets a number of the spec.
+
+    Args:
+        field: of the spec; key: its entry, where it holds a number for each of several names.
+        ends: how far the line may be moved, in the axis' numbers.
+        decimals: that the number is told with; as many as the line's steps need unless given.
+    """
+    low, high = sorted(map(float, ends))
+    if not np.isfinite([at, low, high]).all() or high <= low:
+        return picture
+    step = step_of(low, high)
+    shown = max(0, -int(np.floor(np.log10(step) + 1e-9)))
+    if decimals is not None and decimals < shown:
+        step, shown = 10.0**-decimals, decimals
+    made = Handle(
+        field=field,
+        key=key,
+        title=title,
+        words=words,
+        at=float(at),
+        low=low,
+        high=high,
+        step=step,
+        decimals=shown,
+        unit=unit,
+    )
+    return picture.model_copy(update={"handles": [*picture.handles, made]})
+
+
+def step_of(low: float, high: float) -> float:
+    """A round step: 1, 2 or 5 times a power of ten, of which about two hundred lie between the ends."""
+    rough = (high - low) / STEPS
+    power = 10.0 ** np.floor(np.log10(rough))
+    return float(next(m * power for m in (1.0, 2.0, 5.0, 10.0) if m * power >= rough * (1 - 1e-9)))
+
+
+def pick(table: TableBlock, field: str, key: str, title: str) -> TableBlock:
+    """The table with rows that are clicked to put their value under ``key`` into a list of the spec, or out of it."""
+    return table.model_copy(update={"pick": Pick(field=field, key=key, title=title)})
+
+
+def tabs(
+    group: str, parts: Sequence[tuple[str, Sequence[TableBlock | FigureBlock]]]
+) -> list[TableBlock | FigureBlock]:
+    """Blocks of several parts, each part under a tab of its own; a single part has none."""
+    if len(parts) == 1:
+        return list(parts[0][1])
+    return [
+        block.model_copy(update={"tab": Tab(group=group, title=title)}) for title, blocks in parts for block in blocks
+    ]
