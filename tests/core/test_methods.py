@@ -254,6 +254,7 @@ BEST: list[tuple[str, list[str], str, str]] = [
     ("Binding glue", ["bone glue", "starch paste", "resin"], "compare_groups", "side_by_side"),
     ("Seat and light", ["seat", "light", "minutes"], "factorial", "stacked"),
     ("Reading pace", ["pace", "span", "recall"], "correlate", "columns"),
+    ("Winter challenge", ["visits", "reminders", "card"], "counts_model", "rows"),
     ("Fluency", ["child", "week", "fluency"], "repeated", "long"),
     ("Winter challenge", ["finished"], "proportion", "column"),
     ("Winter challenge", ["finished", "reminders"], "crosstab", "rows"),

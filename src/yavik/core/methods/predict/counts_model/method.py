@@ -115,6 +115,10 @@ def _influential(m: CountsModel) -> Any:
     return influential_rows(m.data, m.cook, m.pearson, m.model.leverage, told)
 
 
+SMALL_MEAN = 30.0
+"""A count with a larger mean lies about its mean as a measure does; most whole numbers of that size are measures."""
+
+
 def card(table: Table, spec: CountsSpec) -> ModelCard:
     """Estimates and fit alone, for a line-up."""
     m = fit_model(table, spec)
@@ -151,7 +155,9 @@ def _fit(table: Table, spec: dict[str, Any]) -> tuple[float, str] | None:
         return -14, ""
     if not terms:
         return -2, ""
-    return (11, "a count and what may tell it") if len(terms) > 1 else (-3, "a count by one column")
+    if response and not np.nanmean(table.numbers(response)) < SMALL_MEAN:
+        return -3, "a whole number with a large mean"
+    return (13, "a count and what may tell it") if len(terms) > 1 else (-3, "a count by one column")
 
 
 METHOD = Method(
