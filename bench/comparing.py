@@ -35,6 +35,9 @@ def table_of(**columns: Any) -> Table:
         if values.dtype.kind == "f":
             described.append(Column(name=name, kind=Kind.measure, decimals=2))
             arrays.append(pa.array(values))
+        elif values.dtype.kind == "i":
+            described.append(Column(name=name, kind=Kind.count, decimals=0))
+            arrays.append(pa.array(values, pa.int64()))
         else:
             levels = [str(v) for v in np.unique(values)]
             place = {v: i for i, v in enumerate(levels)}

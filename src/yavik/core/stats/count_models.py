@@ -10,7 +10,7 @@ from functools import cached_property
 from typing import Any, Literal
 
 import numpy as np
-from scipy import optimize, special
+from scipy import special
 
 from yavik.core.stats.binary import Prepared, invert
 from yavik.core.stats.groups import Floats
@@ -182,7 +182,7 @@ def _sums_below(y: Floats, of: Any, large: Any) -> float:
     if top > MOST_TABLED:
         return float(large(y).sum())
     table = np.concatenate([[0.0], np.cumsum(of(np.arange(top, dtype=float)))])
-    return float(table[y.astype(np.int64)].sum())
+    return float(np.bincount(y.astype(np.int64)) @ table)
 
 
 def fit_counts(
@@ -269,7 +269,7 @@ def _with_spread(
     steps, information = 0, np.eye(len(beta))
     for _ in range(MOST_STEPS):
         mu = _means(d, offset, beta)
-        fresh = spread_of(d.y, mu)
+        fresh = spread_of(d.y, mu, alpha)
         if fresh == 0:
             beta, information, ll, fine, more = _newton(d, offset, beta, 0.0)
             return 0.0, np.nan, beta, information, ll, fine, steps + more
@@ -288,28 +288,44 @@ def _means(d: Prepared, offset: Floats | None, beta: Floats) -> Floats:
     return np.asarray(np.exp(np.minimum(eta, LARGEST)))
 
 
-def spread_of(y: Floats, mu: Floats) -> float:
-    """α that makes the counts most likely at these means; 0 where they scatter no more than Poisson's."""
-    if float(((y - mu) ** 2 - y).sum()) <= 0:
-        return 0.0
+def spread_of(y: Floats, mu: Floats, begin: float = 0.0) -> float:
+    """α that makes the counts most likely at these means; 0 where they scatter no more than Poisson's.
 
-    def slope(u: float) -> float:
-        """Slope of the likelihood at log α."""
-        return spread_slope(y, mu, float(np.exp(u)))[0]
-
-    low, high = np.log(NO_SPREAD), np.log(1e6)
-    if slope(low) <= 0:
+    Newton's steps in log α, halved into a bracket where they leave it; the slope at nought has the sign of the first
+    line.
+    """
+    more = float(((y - mu) ** 2 - y).sum())
+    if more <= 0:
         return 0.0
-    if slope(high) >= 0:
-        return float(np.exp(high))
-    return float(np.exp(optimize.brentq(slope, low, high, xtol=1e-13, rtol=1e-13)))
+    low, high = float(np.log(NO_SPREAD)), float(np.log(1e6))
+    u = float(np.log(begin if begin > 0 else more / float((mu * mu).sum())))
+    u = min(max(u, low), high)
+    for _ in range(MOST_STEPS):
+        first, second = spread_slope(y, mu, float(np.exp(u)))
+        low, high = (u, high) if first > 0 else (low, u)
+        step = -first / (second * float(np.exp(u))) if second < 0 else np.inf
+        fresh = u + step if low <= u + step <= high else (low + high) / 2
+        moved, u = abs(fresh - u), fresh
+        if moved < 1e-9:
+            break
+    return 0.0 if u < np.log(NO_SPREAD) + 1e-6 else float(np.exp(u))
 
 
 def spread_slope(y: Floats, mu: Floats, alpha: float) -> tuple[float, float]:
     """First and second derivative of the log-likelihood by α (Lawless, 1987)."""
-    t = alpha * mu
-    first = mu**2 * _bend(t, 0) - y * mu / (1 + t)
-    second = mu**3 * _bend(t, 1) + y * mu**2 / (1 + t) ** 2
+
+    def work(span: tuple[int, int]) -> tuple[float, float]:
+        """Their parts that hang on the means, of some of the rows."""
+        first = second = 0.0
+        for a, b in blocks(*span):
+            m, t = mu[a:b], alpha * mu[a:b]
+            bend, slope = _bends(t)
+            own = y[a:b] * m / (1 + t)
+            first += float((m * m * bend - own).sum())
+            second += float((m * m * m * slope + own * m / (1 + t)).sum())
+        return first, second
+
+    found = side_by_side(work, len(y))
     r = 1 / alpha
     one = _sums_below(
         y,
@@ -328,22 +344,27 @@ def spread_slope(y: Floats, mu: Floats, alpha: float) -> tuple[float, float]:
             / alpha**2
         ),
     )
-    return float(first.sum()) + one, float(second.sum()) + two
+    return sum(f[0] for f in found) + one, sum(f[1] for f in found) + two
 
 
-def _bend(t: Floats, order: int) -> Floats:
-    """g(t) = log(1 + t)/t² − 1/(t(1 + t)), or its derivative, without loss of digits near nought."""
-    k = np.arange(12.0)
-    series = np.asarray((-1) ** k * (k + 1) / (k + 2), np.float64)
-    if order:
-        series = np.asarray((-1) ** (k + 1) * (k + 1) * (k + 2) / (k + 3), np.float64)
-    small = np.abs(t) < 0.03
+K = np.arange(12.0)
+BEND = np.asarray((-1) ** K * (K + 1) / (K + 2), np.float64)
+BEND_SLOPE = np.asarray((-1) ** (K + 1) * (K + 1) * (K + 2) / (K + 3), np.float64)
+"""Series of g and of its derivative about nought."""
+
+
+def _bends(t: Floats) -> tuple[Floats, Floats]:
+    """g(t) = log(1 + t)/t² − 1/(t(1 + t)) and its derivative, without loss of digits near nought."""
+    small = t < 0.03
     s = np.where(small, 1.0, t)
-    whole: Floats = np.log1p(s) / s**2 - 1 / (s * (1 + s))
-    if order:
-        whole = -2 * np.log1p(s) / s**3 + 1 / (s**2 * (1 + s)) + (1 + 2 * s) / (s * (1 + s)) ** 2
-    near = np.polynomial.polynomial.polyval(np.where(small, t, 0.0), series)
-    return np.asarray(np.where(small, near, whole))
+    log, u = np.log1p(s), 1 + s
+    bend = (log / s - 1 / u) / s
+    slope = (-2 * log / s + 1 / u + (1 + 2 * s) / (u * u)) / (s * s)
+    if small.any():
+        near = t[small]
+        bend[small] = np.polynomial.polynomial.polyval(near, BEND)
+        slope[small] = np.polynomial.polynomial.polyval(near, BEND_SLOPE)
+    return np.asarray(bend), np.asarray(slope)
 
 
 def null_fit(y: Floats, offset: Floats | None, family: Family, intercept: bool) -> CountFit:
