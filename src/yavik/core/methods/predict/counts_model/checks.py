@@ -59,9 +59,8 @@ def _finite(m: CountsModel) -> Check:
         return Check(**base, verdict=Verdict.doubtful, text=text)
     titles = [m.data.column_title(m.used[i]) for i in sorted(m.infinite)]
     text = (
-        f"{listing(titles, 4)}: wherever it would have to be told, every count is zero, so that the estimate falls "
-        f"without"
-        " end. Join the level with another, or leave the term out."
+        f"{listing(titles, 4)}: wherever it would have to be told, every count is zero, so that the estimate falls"
+        f" without end. Join the level with another, or leave the term out."
     )
     return Check(**base, verdict=Verdict.fails, text=text)
 

@@ -198,9 +198,8 @@ def _demand_counts(table: Table, spec: CountsSpec, y: Floats) -> None:
         rows = table.rows[bad].tolist()
         first = number(float(y[bad][0]), 6).rstrip("0").rstrip(".")
         raise DataProblem(
-            f"{spec.response} counts something, but {counted(len(rows), 'value is', 'values are')} not a whole "
-            f"number of"
-            f" zero or more ({rows_in_words(rows)}; the first is {first}). For measures take the linear model.",
+            f"{spec.response} counts something, but {counted(len(rows), 'value is', 'values are')} not a whole"
+            f" number of zero or more ({rows_in_words(rows)}; the first is {first}). For measures take the linear model.",
             column=spec.response, rows=rows,
         )  # fmt: skip
 
@@ -214,9 +213,8 @@ def _exposure(table: Table, spec: CountsSpec) -> Floats | None:
     if bad.any():
         rows = table.rows[bad].tolist()
         raise DataProblem(
-            f"{spec.exposure} is not above zero in {counted(len(rows), 'row')} ({rows_in_words(rows)}): nothing can "
-            f"be"
-            " counted there.",
+            f"{spec.exposure} is not above zero in {counted(len(rows), 'row')} ({rows_in_words(rows)}): nothing can"
+            f" be counted there.",
             column=spec.exposure, rows=rows,
         )  # fmt: skip
     return found

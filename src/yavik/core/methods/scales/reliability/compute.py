@@ -117,9 +117,8 @@ def read_items(table: Table, spec: ReliabilitySpec) -> Items:
     flat = [c.name for c, spread in zip(columns, np.ptp(x[use], axis=0), strict=True) if spread == 0]
     if flat:
         raise DataProblem(
-            f"All answers to {listing(flat, 4)} are the same in the rows used: such an item tells nothing apart. "
-            f"Leave it"
-            " out.",
+            f"All answers to {listing(flat, 4)} are the same in the rows used: such an item tells nothing apart."
+            f" Leave it out.",
             column=flat[0],
         )
     if spec.reversed == "auto":
