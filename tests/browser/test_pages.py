@@ -5,6 +5,8 @@ import re
 import pytest
 from playwright.sync_api import Page, expect
 
+from tests.browser.test_access import serious
+
 
 def open_entry(page: Page, name: str) -> None:
     page.get_by_role("navigation", name="Contents").get_by_role("link", name=re.compile(name)).first.click()
@@ -289,7 +291,7 @@ def test_what_opens_stays_inside_the_window(demo: Page, width: int) -> None:
     demo.set_viewport_size({"width": width, "height": 800})
     open_entry(demo, "^Room trial")
     demo.get_by_role("button", name="Add a step", exact=True).click()
-    menu = demo.locator("#step-list").bounding_box()
+    menu = demo.get_by_role("listbox", name="Steps").bounding_box()
     assert menu and menu["x"] >= 0 and menu["x"] + menu["width"] <= width
     demo.keyboard.press("Escape")
     open_entry(demo, "^Minutes by room means")
@@ -310,3 +312,28 @@ def test_quick_edits_build_on_one_another(demo: Page) -> None:
         expect(demo.get_by_label(f"Label of {column}")).to_have_value(f"The {column}")
     demo.reload()
     expect(demo.locator("button[data-step]")).to_have_count(11)
+
+
+def test_menus_and_lists_are_walked_by_keys(demo: Page) -> None:
+    open_entry(demo, "^Room trial")
+    save = demo.get_by_role("button", name="Save Room trial, or its path")
+    save.focus()
+    demo.keyboard.press("Enter")
+    expect(demo.get_by_role("menuitem", name="CSV", exact=True)).to_be_focused()
+    demo.keyboard.press("ArrowDown")
+    expect(demo.get_by_role("menuitem", name="Tab-separated text")).to_be_focused()
+    demo.keyboard.press("j")
+    expect(demo.get_by_role("menuitem", name="JSON")).to_be_focused()
+    assert serious(demo) == []
+    demo.keyboard.press("Escape")
+    expect(save).to_be_focused()
+    open_entry(demo, "^Minutes by room means")
+    groups = demo.locator('[data-slot="Groups"]')
+    groups.focus()
+    demo.keyboard.press("ArrowDown")
+    demo.keyboard.type("town")
+    expect(demo.get_by_role("listbox", name="Groups").get_by_role("option")).to_have_count(1)
+    assert serious(demo) == []
+    demo.keyboard.press("Enter")
+    expect(groups).to_contain_text("town")
+    expect(groups).to_be_focused()

@@ -6,7 +6,7 @@ import { Link, useNavigate } from "react-router";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { api, take, type Entry } from "../client/api";
 import { refreshStudy, useContents, useItemChange, useNewFigure } from "../client/hooks";
-import { Menu, MenuItem } from "./bits";
+import { Menu, MenuItem } from "./pop";
 import { say, sayProblem } from "./toasts";
 
 export const LETTER = { table: "t", question: "q", figure: "f", report: "r" } as const;
@@ -93,14 +93,12 @@ function NewReport({ study, begin }: { study: string; begin: (template: string, 
         </span>
       }
     >
-      {(close) =>
-        (data ?? []).map((t) => (
-          <MenuItem key={t.id} onClick={() => (begin(t.id, t.title), close())}>
-            {t.title}
-            <span className="muted block text-xs">{t.help}</span>
-          </MenuItem>
-        ))
-      }
+      {(data ?? []).map((t) => (
+        <MenuItem key={t.id} onClick={() => begin(t.id, t.title)}>
+          {t.title}
+          <span className="muted block text-xs">{t.help}</span>
+        </MenuItem>
+      ))}
     </Menu>
   );
 }
@@ -257,25 +255,21 @@ function EntryLine({
       </Link>
       <span className="absolute right-0 opacity-0 focus-within:opacity-100 group-hover:opacity-100">
         <Menu label={`Actions for ${entry.name}`} button="⋯">
-          {(close) => (
-            <>
-              <MenuItem onClick={() => (setRenaming(true), close())}>Rename</MenuItem>
-              <MenuItem onClick={() => (void copy().catch(sayProblem), close())}>Duplicate</MenuItem>
-              <MenuItem
-                disabled={at <= 0}
-                onClick={() => (change.mutate({ id: entry.id, before: others[at - 1]?.id ?? "" }), close())}
-              >
-                Move up
-              </MenuItem>
-              <MenuItem
-                disabled={at >= others.length - 1}
-                onClick={() => (change.mutate({ id: entry.id, before: others[at + 2]?.id ?? "" }), close())}
-              >
-                Move down
-              </MenuItem>
-              <MenuItem onClick={() => (void remove().catch(sayProblem), close())}>Delete</MenuItem>
-            </>
-          )}
+          <MenuItem onClick={() => setRenaming(true)}>Rename</MenuItem>
+          <MenuItem onClick={() => void copy().catch(sayProblem)}>Duplicate</MenuItem>
+          <MenuItem
+            disabled={at <= 0}
+            onClick={() => change.mutate({ id: entry.id, before: others[at - 1]?.id ?? "" })}
+          >
+            Move up
+          </MenuItem>
+          <MenuItem
+            disabled={at >= others.length - 1}
+            onClick={() => change.mutate({ id: entry.id, before: others[at + 2]?.id ?? "" })}
+          >
+            Move down
+          </MenuItem>
+          <MenuItem onClick={() => void remove().catch(sayProblem)}>Delete</MenuItem>
         </Menu>
       </span>
     </div>

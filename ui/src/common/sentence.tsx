@@ -46,7 +46,7 @@ export function Sentence({
     );
   };
   return (
-    <p className="sentence" data-testid="sentence">
+    <div className="sentence" data-testid="sentence">
       {parts.map((part, i) => {
         const field = /^\{(\w+)\}$/.exec(part)?.[1];
         // A comma or a question mark stays with the slot before it.
@@ -59,7 +59,7 @@ export function Sentence({
           </span>
         );
       })}
-    </p>
+    </div>
   );
 }
 

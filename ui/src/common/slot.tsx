@@ -1,8 +1,10 @@
 // A slot of a sentence: opens a searchable list of the columns that fit, takes a dropped column, works by keyboard.
 import { cx } from "./classes";
-import { useId, useMemo, useRef, useState } from "react";
+import { Command } from "cmdk";
+import { useMemo, useState } from "react";
 import type { Column } from "../client/api";
-import { keepInside, kindWords, useDismiss } from "./bits";
+import { kindWords } from "./bits";
+import { Pop } from "./pop";
 
 export type SlotInfo = {
   kinds: string[];
@@ -54,9 +56,6 @@ export function Slot({
 }) {
   const [open, setOpen] = useState(false);
   const [over, setOver] = useState(false);
-  const box = useRef<HTMLSpanElement>(null);
-  const button = useRef<HTMLButtonElement>(null);
-  useDismiss(box, open, () => setOpen(false));
   const shown = value.map((v) => inSentence(columns.find((c) => c.name === v)?.label ?? v));
   const words = shown.length > 3 ? `${shown.slice(0, 2).join(", ")} and ${shown.length - 2} more` : shown.join(", ");
   const choose = (name: string) => {
@@ -64,7 +63,6 @@ export function Slot({
     else {
       set([name]);
       setOpen(false);
-      button.current?.focus();
     }
   };
   const drop = (event: React.DragEvent) => {
@@ -76,31 +74,29 @@ export function Slot({
     if (!value.includes(name)) set(slot.many ? [...value, name] : [name]);
   };
   return (
-    <span
-      className="relative inline-block"
-      ref={box}
-      onDragOver={(e) => (e.preventDefault(), setOver(true))}
-      onDragLeave={() => setOver(false)}
-      onDrop={drop}
-    >
-      <button
-        ref={button}
-        type="button"
-        className={`slot ${value.length ? "" : "empty"} ${wrong ? "wrong" : ""} ${over ? "over" : ""}`}
-        data-slot={label}
-        aria-haspopup="listbox"
-        aria-expanded={open}
-        aria-label={`${label}: ${value.length ? words : `choose ${slot.placeholder}`}`}
-        title={words}
-        onClick={() => setOpen(!open)}
-        onKeyDown={(e) => {
-          if (e.key === "ArrowDown") void (e.preventDefault(), setOpen(true));
-          if ((e.key === "Delete" || e.key === "Backspace") && value.length) set([]);
-        }}
+    <span onDragOver={(e) => (e.preventDefault(), setOver(true))} onDragLeave={() => setOver(false)} onDrop={drop}>
+      <Pop
+        open={open}
+        set={setOpen}
+        role="presentation"
+        className="w-76 p-2 text-base"
+        trigger={
+          <button
+            type="button"
+            className={cx("slot", value.length ? "" : "empty", wrong ? "wrong" : "", over ? "over" : "")}
+            data-slot={label}
+            aria-haspopup="listbox"
+            aria-label={`${label}: ${value.length ? words : `choose ${slot.placeholder}`}`}
+            title={words}
+            onKeyDown={(e) => {
+              if (e.key === "ArrowDown") void (e.preventDefault(), setOpen(true));
+              if ((e.key === "Delete" || e.key === "Backspace") && value.length) set([]);
+            }}
+          >
+            {value.length ? words : slot.placeholder}
+          </button>
+        }
       >
-        {value.length ? words : slot.placeholder}
-      </button>
-      {open && (
         <ColumnList
           label={label}
           options={optionsOf(columns, slot)}
@@ -108,13 +104,14 @@ export function Slot({
           many={slot.many}
           choose={choose}
           clear={value.length && !needed ? () => (set([]), setOpen(false)) : undefined}
-          close={() => (setOpen(false), button.current?.focus())}
+          close={() => setOpen(false)}
         />
-      )}
+      </Pop>
     </span>
   );
 }
 
+/** Columns found by typing; those that do not fit say why. */
 export function ColumnList({
   label,
   options,
@@ -133,66 +130,39 @@ export function ColumnList({
   close: () => void;
 }) {
   const [text, setText] = useState("");
-  const [at, setAt] = useState(0);
-  const id = useId();
   const list = useMemo(() => {
     const words = text.toLowerCase();
     const found = options.filter((o) => o.name.toLowerCase().includes(words) || o.title.toLowerCase().includes(words));
-    return [...found.filter((o) => o.fits), ...found.filter((o) => !o.fits)];
+    return [...found.filter((o) => o.fits), ...found.filter((o) => !o.fits)].slice(0, 300);
   }, [text, options]);
-  const able = list.filter((o) => o.fits);
-  const current = able[Math.min(at, able.length - 1)];
   return (
-    <span
-      ref={keepInside}
-      className="pop absolute left-0 top-full z-40 mt-1 block w-76 p-2 text-base font-normal leading-normal"
+    <Command
+      label={`Search columns for ${label}`}
+      shouldFilter={false}
+      onKeyDown={(e) => e.key === "Tab" && (e.preventDefault(), close())}
     >
-      <input
+      <Command.Input
         className="input input-sm mb-1 w-full"
-        role="combobox"
-        aria-expanded="true"
-        aria-controls={id}
-        aria-label={`Search columns for ${label}`}
         autoFocus
         placeholder="Search columns"
-        aria-activedescendant={current ? `${id}-${current.name}` : undefined}
         value={text}
-        onChange={(e) => (setText(e.target.value), setAt(0))}
-        onKeyDown={(e) => {
-          if (e.key === "ArrowDown") void (e.preventDefault(), setAt(Math.min(able.length - 1, at + 1)));
-          else if (e.key === "ArrowUp") void (e.preventDefault(), setAt(Math.max(0, at - 1)));
-          else if (e.key === "Enter" && current) void (e.preventDefault(), choose(current.name));
-          else if (e.key === "Escape" || e.key === "Tab") void (e.stopPropagation(), close());
-        }}
+        onValueChange={setText}
       />
-      <ul
-        id={id}
-        role="listbox"
-        aria-label={label}
-        aria-multiselectable={many || undefined}
-        className="max-h-72 overflow-auto"
-      >
-        {list.length === 0 && (
-          <li className="muted px-2 py-1 text-sm" role="option" aria-selected="false" aria-disabled="true">
-            No column of that name
-          </li>
-        )}
-        {list.slice(0, 300).map((o) => (
-          // eslint-disable-next-line jsx-a11y/click-events-have-key-events -- keys are handled by the combobox above
-          <li
+      <Command.List label={label} aria-multiselectable={many || undefined} className="max-h-72 overflow-auto">
+        <Command.Empty className="muted px-2 py-1 text-sm">No column of that name</Command.Empty>
+        {list.map((o) => (
+          <Command.Item
             key={o.name}
-            id={`${id}-${o.name}`}
-            role="option"
-            aria-selected={chosen.includes(o.name)}
-            aria-disabled={!o.fits}
+            value={o.name}
+            disabled={!o.fits}
+            aria-checked={chosen.includes(o.name)}
             data-column={o.name}
             className={cx(
-              "flex items-baseline justify-between gap-3 rounded px-2 py-1 text-[0.95rem]",
-              o === current ? "bg-primary/12" : "",
+              "data-[selected=true]:bg-primary/12 flex items-baseline justify-between gap-3 rounded px-2 py-1",
+              "text-[0.95rem]",
               o.fits ? "cursor-pointer" : "muted cursor-not-allowed",
             )}
-            onClick={() => o.fits && choose(o.name)}
-            onPointerMove={() => o.fits && setAt(able.indexOf(o))}
+            onSelect={() => choose(o.name)}
           >
             <span className={`truncate ${o.fits ? "" : "max-w-[55%] shrink-0"}`}>
               {many && (
@@ -206,9 +176,9 @@ export function ColumnList({
             <span className={`muted text-xs ${o.fits ? "shrink-0" : "truncate"}`} title={o.why || undefined}>
               {o.fits ? kindWords(o.kind) : o.why}
             </span>
-          </li>
+          </Command.Item>
         ))}
-      </ul>
+      </Command.List>
       {many && (
         <button type="button" className="link-quiet mt-1 px-2 text-sm" onClick={close}>
           Done
@@ -219,6 +189,6 @@ export function ColumnList({
           Leave it empty
         </button>
       )}
-    </span>
+    </Command>
   );
 }

@@ -5,7 +5,8 @@ import { useCallback, useState } from "react";
 import { useParams } from "react-router";
 import { api, take, type Figure, type S } from "../client/api";
 import { onTheWay, useAddToReport, useCatalogue, useContents, useTable } from "../client/hooks";
-import { Empty, Loading, Menu, MenuItem, Trouble } from "../common/bits";
+import { Empty, Loading, Trouble } from "../common/bits";
+import { Menu, MenuItem } from "../common/pop";
 import { WithMargin } from "../common/frame";
 import { Picture, type Drawn } from "../common/picture";
 import { ResultTable } from "../common/result-table";
@@ -169,12 +170,12 @@ function FigureView({ study, id }: { study: string; id: string }) {
             }}
           />
         ) : (
-          <p className="sentence">
+          <div className="sentence">
             Show a drawing of the answer{" "}
             <a className="slot" href={`/s/${study}/q/${figure.question ?? ""}`}>
               {source?.name ?? "that was deleted"}
             </a>
-          </p>
+          </div>
         )}
         {kind && (
           <p className="mt-1.5 flex flex-wrap gap-x-5 text-[0.95rem]">
@@ -338,21 +339,15 @@ function SaveMenu({ study, id }: { study: string; id: string }) {
       );
     }
   };
-  const save = (href: string, close: () => void) => () => (window.location.assign(href), close());
+  const save = (href: string) => () => window.location.assign(href);
   return (
     <Menu label="Save the image" button={<span className="btn btn-sm">Save image</span>}>
-      {(close) => (
-        <>
-          <MenuItem onClick={save(image("svg"), close)}>SVG</MenuItem>
-          <MenuItem onClick={save(image("pdf"), close)}>PDF, with its type</MenuItem>
-          <MenuItem onClick={save(image("png", 300), close)}>PNG, 300 dots per inch</MenuItem>
-          <MenuItem onClick={save(image("png", 600), close)}>PNG, 600 dots per inch</MenuItem>
-          <MenuItem onClick={() => (void copy(), close())}>Copy the picture</MenuItem>
-          <MenuItem onClick={save(`/api/studies/${study}/figures/${id}/data.csv`, close)}>
-            The data behind it (CSV)
-          </MenuItem>
-        </>
-      )}
+      <MenuItem onClick={save(image("svg"))}>SVG</MenuItem>
+      <MenuItem onClick={save(image("pdf"))}>PDF, with its type</MenuItem>
+      <MenuItem onClick={save(image("png", 300))}>PNG, 300 dots per inch</MenuItem>
+      <MenuItem onClick={save(image("png", 600))}>PNG, 600 dots per inch</MenuItem>
+      <MenuItem onClick={() => void copy()}>Copy the picture</MenuItem>
+      <MenuItem onClick={save(`/api/studies/${study}/figures/${id}/data.csv`)}>The data behind it (CSV)</MenuItem>
     </Menu>
   );
 }

@@ -2,7 +2,7 @@
 import { ArrowLeft, ArrowRight, Check, Pencil, Plus, X } from "lucide-react";
 import { useState } from "react";
 import { api, take, type Answer, type Entry, type TableBlock } from "../client/api";
-import { Menu, MenuItem } from "../common/bits";
+import { Menu, MenuItem } from "../common/pop";
 import { copyTable, ResultTable } from "../common/result-table";
 import { Spans } from "../common/spans";
 import { sayProblem } from "../common/toasts";
@@ -209,20 +209,16 @@ export function AddModel({
         </span>
       }
     >
-      {(close) => (
-        <>
-          {able.length === 0 && (
-            <p className="muted max-w-60 px-3 py-1 text-sm">
-              No other question on this table is a model. Build one, and tick rounds of its trail.
-            </p>
-          )}
-          {able.map((e) => (
-            <MenuItem key={e.id} onClick={() => (bring(e), close())}>
-              {e.name}
-            </MenuItem>
-          ))}
-        </>
+      {able.length === 0 && (
+        <p className="muted max-w-60 px-3 py-1 text-sm">
+          No other question on this table is a model. Build one, and tick rounds of its trail.
+        </p>
       )}
+      {able.map((e) => (
+        <MenuItem key={e.id} onClick={() => bring(e)}>
+          {e.name}
+        </MenuItem>
+      ))}
     </Menu>
   );
 }

@@ -1,9 +1,8 @@
 // The terms of a model as chips in the sentence: a chip offers its powers, interactions, reference level and unit.
-import { cx } from "../common/classes";
 import { Plus } from "lucide-react";
-import { Fragment, useRef, useState } from "react";
+import { Fragment, useState } from "react";
 import type { Column } from "../client/api";
-import { keepInside, useDismiss } from "../common/bits";
+import { Pop } from "../common/pop";
 import { ColumnList, fits, inSentence, optionsOf, type SlotInfo } from "../common/slot";
 import { asTerms, isCategory, keyOf, namesOf, power, titleOf, withTerms, without, type Term } from "./terms";
 
@@ -24,14 +23,11 @@ export function TermsSlot({ label, slot, columns, spec, setSpec, wrong, response
   const adding = picked !== null;
   const terms = picked ?? asTerms(spec.terms);
   const [over, setOver] = useState(false);
-  const box = useRef<HTMLSpanElement>(null);
-  const button = useRef<HTMLButtonElement>(null);
   const set = (next: Term[]) => setSpec(withTerms(spec, next));
   const close = () => {
     if (picked !== null && JSON.stringify(picked) !== JSON.stringify(asTerms(spec.terms))) set(picked);
     setPicked(null);
   };
-  useDismiss(box, adding, close);
   const mains = terms.filter((t): t is string => typeof t === "string");
   const choose = (name: string) => setPicked(mains.includes(name) ? without(terms, name) : [...terms, name]);
   const drop = (event: React.DragEvent) => {
@@ -68,35 +64,37 @@ export function TermsSlot({ label, slot, columns, spec, setSpec, wrong, response
           {i === terms.length - 2 ? " and " : " "}
         </Fragment>
       ))}
-      <span className="relative inline-block" ref={box}>
-        <button
-          ref={button}
-          type="button"
-          className={
-            terms.length
-              ? `btn btn-ghost btn-xs btn-square align-middle ${over ? "btn-active" : ""}`
-              : `slot empty ${over ? "over" : ""}`
-          }
-          data-slot={label}
-          aria-haspopup="listbox"
-          aria-expanded={adding}
-          aria-label={terms.length ? "Add or take away columns" : `${label}: choose ${slot.placeholder}`}
-          title="Add or take away columns"
-          onClick={() => (adding ? close() : setPicked(asTerms(spec.terms)))}
-        >
-          {terms.length ? <Plus size={16} /> : slot.placeholder}
-        </button>
-        {adding && (
-          <ColumnList
-            label={label}
-            options={optionsOf(offered, slot)}
-            chosen={mains}
-            many
-            choose={choose}
-            close={() => (close(), button.current?.focus())}
-          />
-        )}
-      </span>
+      <Pop
+        open={adding}
+        set={(to) => (to ? setPicked(asTerms(spec.terms)) : close())}
+        role="presentation"
+        className="w-76 p-2 text-base"
+        trigger={
+          <button
+            type="button"
+            className={
+              terms.length
+                ? `btn btn-ghost btn-xs btn-square align-middle ${over ? "btn-active" : ""}`
+                : `slot empty ${over ? "over" : ""}`
+            }
+            data-slot={label}
+            aria-haspopup="listbox"
+            aria-label={terms.length ? "Add or take away columns" : `${label}: choose ${slot.placeholder}`}
+            title="Add or take away columns"
+          >
+            {terms.length ? <Plus size={16} /> : slot.placeholder}
+          </button>
+        }
+      >
+        <ColumnList
+          label={label}
+          options={optionsOf(offered, slot)}
+          chosen={mains}
+          many
+          choose={choose}
+          close={close}
+        />
+      </Pop>
     </span>
   );
 }
@@ -121,53 +119,41 @@ function TermChip({
   wrong: boolean;
 }) {
   const [open, setOpen] = useState(false);
-  const box = useRef<HTMLSpanElement>(null);
-  const button = useRef<HTMLButtonElement>(null);
-  useDismiss(box, open, () => setOpen(false));
   const title = titleOf(term, columns, inSentence);
   const lost = namesOf(term).some((n) => columns.length > 0 && !columns.some((c) => c.name === n));
-  const done = (next: Term[]) => (set(next), setOpen(false), button.current?.focus());
+  const done = (next: Term[]) => (set(next), setOpen(false));
   return (
-    <span className="relative inline-block" ref={box}>
-      <button
-        ref={button}
-        type="button"
-        className={`slot term ${wrong || lost ? "wrong" : ""}`}
-        data-term={keyOf(term)}
-        aria-haspopup="dialog"
-        aria-expanded={open}
-        aria-label={`Term ${title}`}
-        title={title}
-        onClick={() => setOpen(!open)}
-        onKeyDown={(e) => (e.key === "Delete" || e.key === "Backspace") && set(without(terms, term))}
-      >
-        {title}
-      </button>
-      {open && (
-        <span
-          ref={keepInside}
-          role="dialog"
+    <Pop
+      open={open}
+      set={setOpen}
+      label={`Term ${title}`}
+      className="w-80 space-y-2.5 p-3 text-base"
+      trigger={
+        <button
+          type="button"
+          className={`slot term ${wrong || lost ? "wrong" : ""}`}
+          data-term={keyOf(term)}
           aria-label={`Term ${title}`}
-          className={cx(
-            "pop absolute left-0 top-full z-40 mt-1 block w-80 space-y-2.5 whitespace-normal p-3",
-            "text-base font-normal leading-normal",
-          )}
+          title={title}
+          onKeyDown={(e) => (e.key === "Delete" || e.key === "Backspace") && set(without(terms, term))}
         >
-          <Choices
-            term={term}
-            terms={terms}
-            columns={columns}
-            numbers={slot.numbers ?? []}
-            spec={spec}
-            done={done}
-            setSpec={setSpec}
-          />
-          <button type="button" className="link-quiet block text-[0.92rem]" onClick={() => done(without(terms, term))}>
-            Leave {title} out
-          </button>
-        </span>
-      )}
-    </span>
+          {title}
+        </button>
+      }
+    >
+      <Choices
+        term={term}
+        terms={terms}
+        columns={columns}
+        numbers={slot.numbers ?? []}
+        spec={spec}
+        done={done}
+        setSpec={setSpec}
+      />
+      <button type="button" className="link-quiet block text-[0.92rem]" onClick={() => done(without(terms, term))}>
+        Leave {title} out
+      </button>
+    </Pop>
   );
 }
 

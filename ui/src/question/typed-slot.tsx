@@ -1,7 +1,7 @@
 // A slot that is typed into instead of filled with columns: samples of which only n, mean and SD are known.
 import { Plus, X } from "lucide-react";
-import { useRef, useState } from "react";
-import { keepInside, useDismiss } from "../common/bits";
+import { useState } from "react";
+import { Pop } from "../common/pop";
 
 type Line = Record<string, string>;
 const HEADS: Record<string, string> = { label: "Sample", n: "n", mean: "Mean", sd: "SD" };
@@ -22,12 +22,10 @@ export function TypedSlot({
   const kept = Array.isArray(value) ? (value as Record<string, unknown>[]) : [];
   const [open, setOpen] = useState(false);
   const [lines, setLines] = useState<Line[]>([]);
-  const box = useRef<HTMLSpanElement>(null);
   const close = () => {
     if (open) hand(lines);
     setOpen(false);
   };
-  useDismiss(box, open, close);
   const hand = (from: Line[]) => {
     const ready = from.filter((l) =>
       fields.every((f) => (l[f] ?? "").trim() && (f === "label" || Number.isFinite(number(l[f])))),
@@ -64,77 +62,68 @@ export function TypedSlot({
   };
   const words = kept.map((k) => String(k.label)).join(", ");
   return (
-    <span className="relative inline-block" ref={box}>
-      <button
-        type="button"
-        className={`slot ${kept.length ? "" : "empty"}`}
-        data-slot={label}
-        aria-haspopup="dialog"
-        aria-expanded={open}
-        onClick={() => (open ? close() : begin())}
-      >
-        {words || placeholder}
-      </button>
-      {open && (
-        <span
-          ref={keepInside}
-          className="pop absolute left-0 top-full z-40 mt-1 block w-[27rem] p-3 text-base font-normal leading-normal"
-          role="dialog"
-          aria-label={label}
-        >
-          <table className="w-full text-[0.92rem]">
-            <thead>
-              <tr>
-                {fields.map((f) => (
-                  <th key={f} scope="col" className="pb-1 text-left font-semibold">
-                    {HEADS[f] ?? f}
-                  </th>
-                ))}
-                <th />
-              </tr>
-            </thead>
-            <tbody>
-              {lines.map((line, i) => (
-                <tr key={i} onPaste={(e) => paste(e.clipboardData.getData("text/plain"), i) && e.preventDefault()}>
-                  {fields.map((f) => (
-                    <td key={f} className="pr-1.5 pb-1">
-                      <input
-                        autoFocus={i === 0 && f === fields[0]}
-                        className={`input input-xs ${f === "label" ? "w-36" : "w-20"}`}
-                        inputMode={f === "label" ? "text" : "decimal"}
-                        aria-label={`${HEADS[f] ?? f} ${i + 1}`}
-                        value={line[f] ?? ""}
-                        onChange={(e) => change(i, f, e.target.value)}
-                        onKeyDown={(e) => (e.key === "Enter" ? hand(lines) : e.key === "Escape" ? close() : undefined)}
-                      />
-                    </td>
-                  ))}
-                  <td>
-                    <button
-                      type="button"
-                      className="btn btn-ghost btn-xs btn-square"
-                      aria-label={`Take sample ${i + 1} away`}
-                      onClick={() => setLines(lines.filter((_, k) => k !== i))}
-                    >
-                      <X size={13} />
-                    </button>
-                  </td>
-                </tr>
+    <Pop
+      open={open}
+      set={(to) => (to ? begin() : close())}
+      label={label}
+      className="w-[27rem] p-3 text-base"
+      trigger={
+        <button type="button" className={`slot ${kept.length ? "" : "empty"}`} data-slot={label}>
+          {words || placeholder}
+        </button>
+      }
+    >
+      <table className="w-full text-[0.92rem]">
+        <thead>
+          <tr>
+            {fields.map((f) => (
+              <th key={f} scope="col" className="pb-1 text-left font-semibold">
+                {HEADS[f] ?? f}
+              </th>
+            ))}
+            <th />
+          </tr>
+        </thead>
+        <tbody>
+          {lines.map((line, i) => (
+            <tr key={i} onPaste={(e) => paste(e.clipboardData.getData("text/plain"), i) && e.preventDefault()}>
+              {fields.map((f) => (
+                <td key={f} className="pr-1.5 pb-1">
+                  <input
+                    autoFocus={i === 0 && f === fields[0]}
+                    className={`input input-xs ${f === "label" ? "w-36" : "w-20"}`}
+                    inputMode={f === "label" ? "text" : "decimal"}
+                    aria-label={`${HEADS[f] ?? f} ${i + 1}`}
+                    value={line[f] ?? ""}
+                    onChange={(e) => change(i, f, e.target.value)}
+                    onKeyDown={(e) => e.key === "Enter" && hand(lines)}
+                  />
+                </td>
               ))}
-            </tbody>
-          </table>
-          <span className="mt-2 flex items-center gap-3">
-            <button type="button" className="btn btn-xs" onClick={() => setLines([...lines, {}])}>
-              <Plus size={13} /> Another sample
-            </button>
-            <button type="button" className="btn btn-xs" onClick={close}>
-              Done
-            </button>
-            <small className="muted">Lines can be pasted from a sheet.</small>
-          </span>
-        </span>
-      )}
-    </span>
+              <td>
+                <button
+                  type="button"
+                  className="btn btn-ghost btn-xs btn-square"
+                  aria-label={`Take sample ${i + 1} away`}
+                  onClick={() => setLines(lines.filter((_, k) => k !== i))}
+                >
+                  <X size={13} />
+                </button>
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      <span className="mt-2 flex items-center gap-3">
+        <button type="button" className="btn btn-xs" onClick={() => setLines([...lines, {}])}>
+          <Plus size={13} /> Another sample
+        </button>
+        <button type="button" className="btn btn-xs" onClick={close}>
+          Done
+        </button>
+        <small className="muted">Lines can be pasted from a sheet.</small>
+      </span>
+    </Pop>
   );
 }
 

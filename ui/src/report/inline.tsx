@@ -1,9 +1,9 @@
 // What stands inside sentences: live words of answers, references to tables and figures, footnotes; and two marks.
 import { Mark, mergeAttributes, Node } from "@tiptap/core";
 import { NodeViewWrapper, ReactNodeViewRenderer, type NodeViewProps } from "@tiptap/react";
-import { use, useRef, useState } from "react";
+import { use, useState } from "react";
 import { Link } from "react-router";
-import { useDismiss } from "../common/bits";
+import { Pop } from "../common/pop";
 import { Spans } from "../common/spans";
 import { EmbedsContext } from "./embeds";
 
@@ -54,8 +54,6 @@ export const INLINE = [Superscript, Subscript, LiveNode, CrossReference, Footnot
 function LiveView({ node, editor, getPos }: NodeViewProps) {
   const { live, study } = use(EmbedsContext);
   const [open, setOpen] = useState(false);
-  const box = useRef<HTMLSpanElement>(null);
-  useDismiss(box, open, () => setOpen(false));
   const word = live.find((w) => w.uid === node.attrs.uid);
   const said = String(node.attrs.said);
   const changed = word && (word.missing || word.flipped || word.text !== word.said);
@@ -75,57 +73,53 @@ function LiveView({ node, editor, getPos }: NodeViewProps) {
   };
   return (
     <NodeViewWrapper as="span" className="relative">
-      <span ref={box}>
-        {/* A button would not break at the end of a line. */}
-        <span
-          role="button"
-          tabIndex={0}
-          contentEditable={false}
-          className={`live-word cursor-pointer ${changed ? "changed" : ""}`}
-          data-live={String(node.attrs.key)}
-          aria-expanded={open}
-          title={word ? `${word.name}: renews itself` : "Being placed"}
-          onClick={() => setOpen(!open)}
-          onKeyDown={(e) => (e.key === "Enter" || e.key === " ") && (e.preventDefault(), setOpen(!open))}
-        >
-          {word ? <Spans spans={word.spans} /> : said || "…"}
-        </span>
-        {open && (
+      <Pop
+        open={open}
+        set={setOpen}
+        label="Live word"
+        className="w-72 p-3 font-sans text-sm leading-snug"
+        trigger={
+          // A button would not break at the end of a line.
           <span
+            role="button"
+            tabIndex={0}
             contentEditable={false}
-            className="pop absolute left-0 top-full z-40 mt-1 block w-72 p-3 font-sans text-sm leading-snug"
-            role="dialog"
-            aria-label="Live word"
+            className={`live-word cursor-pointer ${changed ? "changed" : ""}`}
+            data-live={String(node.attrs.key)}
+            title={word ? `${word.name}: renews itself` : "Being placed"}
+            onKeyDown={(e) => (e.key === "Enter" || e.key === " ") && (e.preventDefault(), setOpen(!open))}
           >
-            {word?.missing ? (
-              <span className="block">The answer no longer has this; these are the words it had.</span>
-            ) : (
-              <span className="block">
-                From{" "}
-                <Link className="link-quiet" to={`/s/${study}/q/${word?.ref ?? ""}`}>
-                  {word?.name}
-                </Link>
-                ; renews itself.
-              </span>
-            )}
-            {word && word.text !== word.said && (
-              <span className="mt-1 block">
-                <span className="muted">was</span> {word.said}
-                <br />
-                <span className="muted">is now</span> {word.text}
-              </span>
-            )}
-            {word?.flipped && (
-              <span className="mt-1 block">
-                The evidence has changed sides since the sentence was written: read it again.
-              </span>
-            )}
-            <button type="button" className="link-quiet mt-2 block" onClick={asText}>
-              Make it plain text
-            </button>
+            {word ? <Spans spans={word.spans} /> : said || "…"}
+          </span>
+        }
+      >
+        {word?.missing ? (
+          <span className="block">The answer no longer has this; these are the words it had.</span>
+        ) : (
+          <span className="block">
+            From{" "}
+            <Link className="link-quiet" to={`/s/${study}/q/${word?.ref ?? ""}`}>
+              {word?.name}
+            </Link>
+            ; renews itself.
           </span>
         )}
-      </span>
+        {word && word.text !== word.said && (
+          <span className="mt-1 block">
+            <span className="muted">was</span> {word.said}
+            <br />
+            <span className="muted">is now</span> {word.text}
+          </span>
+        )}
+        {word?.flipped && (
+          <span className="mt-1 block">
+            The evidence has changed sides since the sentence was written: read it again.
+          </span>
+        )}
+        <button type="button" className="link-quiet mt-2 block" onClick={asText}>
+          Make it plain text
+        </button>
+      </Pop>
     </NodeViewWrapper>
   );
 }
@@ -149,8 +143,6 @@ function ReferenceView({ node }: NodeViewProps) {
 
 function FootnoteView({ node, editor, getPos, updateAttributes }: NodeViewProps) {
   const [open, setOpen] = useState(String(node.attrs.text) === "");
-  const box = useRef<HTMLSpanElement>(null);
-  useDismiss(box, open, () => setOpen(false));
   let number = 1;
   const at = getPos() ?? 0;
   editor.state.doc.descendants((n, pos) => {
@@ -158,37 +150,32 @@ function FootnoteView({ node, editor, getPos, updateAttributes }: NodeViewProps)
   });
   return (
     <NodeViewWrapper as="span" className="relative">
-      <span ref={box}>
-        <button
-          type="button"
-          contentEditable={false}
-          className="live-word align-super !text-[0.7em]"
-          aria-expanded={open}
-          aria-label={`Footnote ${number}`}
-          title={String(node.attrs.text)}
-          onClick={() => setOpen(!open)}
-        >
-          {number}
-        </button>
-        {open && (
-          <span
+      <Pop
+        open={open}
+        set={setOpen}
+        label={`Footnote ${number}`}
+        className="w-80 p-3 font-sans text-sm"
+        trigger={
+          <button
+            type="button"
             contentEditable={false}
-            className="pop absolute left-0 top-full z-40 mt-1 block w-80 p-3 font-sans text-sm"
-            role="dialog"
+            className="live-word align-super !text-[0.7em]"
             aria-label={`Footnote ${number}`}
+            title={String(node.attrs.text)}
           >
-            <textarea
-              className="textarea textarea-sm w-full"
-              rows={3}
-              aria-label="Words of the footnote"
-              autoFocus
-              value={String(node.attrs.text)}
-              onChange={(e) => updateAttributes({ text: e.target.value })}
-              onKeyDown={(e) => e.stopPropagation()}
-            />
-          </span>
-        )}
-      </span>
+            {number}
+          </button>
+        }
+      >
+        <textarea
+          className="textarea textarea-sm w-full"
+          rows={3}
+          aria-label="Words of the footnote"
+          autoFocus
+          value={String(node.attrs.text)}
+          onChange={(e) => updateAttributes({ text: e.target.value })}
+        />
+      </Pop>
     </NodeViewWrapper>
   );
 }

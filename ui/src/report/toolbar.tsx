@@ -1,7 +1,7 @@
 import { useEditorState, type Editor } from "@tiptap/react";
 import { Bold, Italic, List, ListOrdered, Redo2, Subscript as Sub, Superscript as Sup, Undo2 } from "lucide-react";
 import { use, type ReactNode } from "react";
-import { Menu, MenuItem } from "../common/bits";
+import { Menu, MenuChild, MenuItem } from "../common/pop";
 import { EmbedsContext, newUid } from "./embeds";
 
 const SIGNS = [
@@ -109,54 +109,43 @@ export function Toolbar({ editor }: { editor: Editor }) {
         <ListOrdered size={16} />
       </Tool>
       <Menu label="Signs" align="left" button={<span className="btn btn-ghost btn-sm">Ω</span>}>
-        {(close) => (
-          <div className="grid w-56 grid-cols-7 gap-0.5 p-1">
-            {SIGNS.map((s) => (
-              <button
-                key={s}
-                type="button"
-                role="menuitem"
-                className="btn btn-ghost btn-xs"
-                onClick={() => (put({ type: "text", text: s }), close())}
-              >
+        <div className="grid w-56 grid-cols-7 gap-0.5 p-1">
+          {SIGNS.map((s) => (
+            <MenuChild key={s} onSelect={() => put({ type: "text", text: s })}>
+              <button type="button" className="btn btn-ghost btn-xs data-[highlighted]:bg-base-200">
                 {s}
               </button>
-            ))}
-          </div>
-        )}
+            </MenuChild>
+          ))}
+        </div>
       </Menu>
       <Menu label="Insert" align="left" button={<span className="btn btn-ghost btn-sm">Insert</span>}>
-        {(close) => (
-          <div className="max-h-80 w-72 overflow-y-auto">
-            <MenuItem onClick={() => (put({ type: "footnote", attrs: { text: "" } }), close())}>Footnote</MenuItem>
-            <MenuItem onClick={() => (put([{ type: "pageBreak" }, { type: "paragraph" }]), close())}>
-              Page break
-            </MenuItem>
+        <div className="max-h-80 w-72 overflow-y-auto">
+          <MenuItem onClick={() => put({ type: "footnote", attrs: { text: "" } })}>Footnote</MenuItem>
+          <MenuItem onClick={() => put([{ type: "pageBreak" }, { type: "paragraph" }])}>Page break</MenuItem>
+          <MenuItem
+            onClick={() =>
+              put([
+                { type: "appendix", attrs: { uid: newUid(), parts: ["preparation", "dictionary", "methods"] } },
+                { type: "paragraph" },
+              ])
+            }
+          >
+            Appendix made from the study
+          </MenuItem>
+          <p className="muted px-3 pt-2 text-xs">Reference to</p>
+          {targets.length === 0 && (
+            <p className="muted px-3 py-1 text-sm">No table or figure stands in the report yet.</p>
+          )}
+          {targets.map((t) => (
             <MenuItem
-              onClick={() => (
-                put([
-                  { type: "appendix", attrs: { uid: newUid(), parts: ["preparation", "dictionary", "methods"] } },
-                  { type: "paragraph" },
-                ]),
-                close()
-              )}
+              key={t.uid + t.part}
+              onClick={() => put({ type: "crossReference", attrs: { target: t.uid, part: t.part } })}
             >
-              Appendix made from the study
+              <b>{t.label}</b> <span className="muted">{t.title}</span>
             </MenuItem>
-            <p className="muted px-3 pt-2 text-xs">Reference to</p>
-            {targets.length === 0 && (
-              <p className="muted px-3 py-1 text-sm">No table or figure stands in the report yet.</p>
-            )}
-            {targets.map((t) => (
-              <MenuItem
-                key={t.uid + t.part}
-                onClick={() => (put({ type: "crossReference", attrs: { target: t.uid, part: t.part } }), close())}
-              >
-                <b>{t.label}</b> <span className="muted">{t.title}</span>
-              </MenuItem>
-            ))}
-          </div>
-        )}
+          ))}
+        </div>
       </Menu>
       <span className="flex-1" />
       <Tool label="Undo typing" on={false} off={!on.undo} run={() => chain().undo().run()}>

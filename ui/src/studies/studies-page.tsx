@@ -3,7 +3,8 @@ import { useRef, useState } from "react";
 import { Link, useNavigate } from "react-router";
 import { api, Problem, take, type S } from "../client/api";
 import { useStudies } from "../client/hooks";
-import { count, Empty, Loading, Menu, MenuItem, Trouble } from "../common/bits";
+import { count, Empty, Loading, Trouble } from "../common/bits";
+import { Menu, MenuItem } from "../common/pop";
 import { say, sayProblem } from "../common/toasts";
 
 export function StudiesPage() {
@@ -138,16 +139,10 @@ function StudyLine({ study, renew }: { study: S["StudyOut"]; renew: () => Promis
         })}
       </span>
       <Menu label={`Actions for ${study.name}`} button="⋯">
-        {(close) => (
-          <>
-            <MenuItem onClick={() => (setRenaming(true), close())}>Rename</MenuItem>
-            <MenuItem onClick={() => (copy(), close())}>Duplicate</MenuItem>
-            <MenuItem onClick={() => (window.location.assign(`/api/studies/${study.id}/pack`), close())}>
-              Pack into one file
-            </MenuItem>
-            <MenuItem onClick={() => (remove(), close())}>Delete</MenuItem>
-          </>
-        )}
+        <MenuItem onClick={() => setRenaming(true)}>Rename</MenuItem>
+        <MenuItem onClick={() => copy()}>Duplicate</MenuItem>
+        <MenuItem onClick={() => window.location.assign(`/api/studies/${study.id}/pack`)}>Pack into one file</MenuItem>
+        <MenuItem onClick={() => remove()}>Delete</MenuItem>
       </Menu>
     </li>
   );

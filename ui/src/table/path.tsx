@@ -3,7 +3,7 @@ import { cx } from "../common/classes";
 import { useEffect, useState } from "react";
 import type { S, Step } from "../client/api";
 import { useCatalogue } from "../client/hooks";
-import { Menu, MenuItem } from "../common/bits";
+import { Menu, MenuItem } from "../common/pop";
 import { Marked } from "../common/spans";
 import { AddStep, type StepKind } from "./add-step";
 import { EffectNotes } from "./effect-notes";
@@ -160,19 +160,15 @@ export function Path({
                   </button>
                 )}
                 <Menu label={`Actions for step ${i + 1}`} button="⋯" align="left">
-                  {(close) => (
-                    <>
-                      <MenuItem onClick={() => (setDraft({ at: i, step: s, fresh: false }), close())}>Edit</MenuItem>
-                      <MenuItem onClick={() => (toggle(i), close())}>{off ? "Switch on" : "Switch off"}</MenuItem>
-                      <MenuItem disabled={i === 0} onClick={() => (move(i, i - 1), close())}>
-                        Move earlier
-                      </MenuItem>
-                      <MenuItem disabled={i === steps.length - 1} onClick={() => (move(i, i + 1), close())}>
-                        Move later
-                      </MenuItem>
-                      <MenuItem onClick={() => (remove(i), close())}>Delete</MenuItem>
-                    </>
-                  )}
+                  <MenuItem onClick={() => setDraft({ at: i, step: s, fresh: false })}>Edit</MenuItem>
+                  <MenuItem onClick={() => toggle(i)}>{off ? "Switch on" : "Switch off"}</MenuItem>
+                  <MenuItem disabled={i === 0} onClick={() => move(i, i - 1)}>
+                    Move earlier
+                  </MenuItem>
+                  <MenuItem disabled={i === steps.length - 1} onClick={() => move(i, i + 1)}>
+                    Move later
+                  </MenuItem>
+                  <MenuItem onClick={() => remove(i)}>Delete</MenuItem>
                 </Menu>
               </span>
             </li>

@@ -2,7 +2,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, take, type S, type Step } from "../client/api";
-import { Menu, MenuItem } from "../common/bits";
+import { Menu, MenuChild, MenuItem } from "../common/pop";
 import { PathsModal } from "./paths-modal";
 import type { SetSteps } from "./table-page";
 
@@ -17,53 +17,49 @@ export function TableMenu({ study, table, setSteps }: { study: string; table: S[
   return (
     <>
       <Menu label={`Save ${table.name}, or its path`} button="Save">
-        {(close) => (
-          <div className="w-72">
-            <p className="muted px-3 pt-1 text-[0.82rem]" aria-hidden="true">
-              Save the table as
-            </p>
-            {(data ?? []).map((o) => (
+        <div className="w-72">
+          <p className="muted px-3 pt-1 text-[0.82rem]" aria-hidden="true">
+            Save the table as
+          </p>
+          {(data ?? []).map((o) => (
+            <MenuChild key={o.id}>
               <a
-                key={o.id}
-                role="menuitem"
-                className="hover:bg-base-200 flex justify-between gap-4 rounded px-3 py-1.5 text-sm"
+                className="data-[highlighted]:bg-base-200 flex justify-between gap-4 rounded px-3 py-1.5 text-sm outline-none"
                 href={`${base}/tables/${table.id}/save?format=${o.id}`}
                 download
-                onClick={close}
               >
                 <span>{o.title}</span>
                 {o.keeps && <span className="muted text-xs">keeps labels</span>}
               </a>
-            ))}
-            {table.upload && (
+            </MenuChild>
+          ))}
+          {table.upload && (
+            <MenuChild>
               <a
-                role="menuitem"
-                className="hover:bg-base-200 rule mt-1 block rounded border-t px-3 py-1.5 text-sm"
+                className="data-[highlighted]:bg-base-200 rule mt-1 block rounded border-t px-3 py-1.5 text-sm outline-none"
                 href={`${base}/uploads/${table.upload}/original`}
                 download={table.filename}
-                onClick={close}
               >
                 The file as it was brought
               </a>
-            )}
-            <p className="muted rule mt-1 border-t px-3 pt-2 text-[0.82rem]" aria-hidden="true">
-              The path
-            </p>
-            <MenuItem onClick={() => (setPaths(true), close())}>Keep or use a path …</MenuItem>
-            <MenuItem
-              disabled={table.steps.length === 0}
-              onClick={() => (
-                void setSteps(
-                  (table.steps as Step[]).map((s) => ({ ...s, on: false })),
-                  `Switch off the path of ${table.name}`,
-                ),
-                close()
-              )}
-            >
-              Switch every step off
-            </MenuItem>
-          </div>
-        )}
+            </MenuChild>
+          )}
+          <p className="muted rule mt-1 border-t px-3 pt-2 text-[0.82rem]" aria-hidden="true">
+            The path
+          </p>
+          <MenuItem onClick={() => setPaths(true)}>Keep or use a path …</MenuItem>
+          <MenuItem
+            disabled={table.steps.length === 0}
+            onClick={() =>
+              void setSteps(
+                (table.steps as Step[]).map((s) => ({ ...s, on: false })),
+                `Switch off the path of ${table.name}`,
+              )
+            }
+          >
+            Switch every step off
+          </MenuItem>
+        </div>
       </Menu>
       {paths && <PathsModal study={study} table={table} setSteps={setSteps} close={() => setPaths(false)} />}
     </>
