@@ -23,10 +23,10 @@ from yavik.core.methods.kit.models.fitted import Fitted
 from yavik.core.methods.kit.models.means import comparison_blocks, means_tables
 from yavik.core.methods.kit.models.scale import Scale
 from yavik.core.methods.kit.models.terms import ModelData, term_key
+from yavik.core.methods.kit.models.testing import ChiSquare
 from yavik.core.methods.kit.touch import pick
 from yavik.core.stats.groups import Floats
 
-ChiSquare = tuple[float, int, float]
 """Statistic, degrees of freedom, p."""
 
 

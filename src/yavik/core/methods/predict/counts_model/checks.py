@@ -10,7 +10,6 @@ from yavik.core.methods.kit.checks import independent
 from yavik.core.methods.kit.models import checks as shared
 from yavik.core.methods.kit.models.terms import spec_term
 from yavik.core.methods.predict.counts_model.fit import CountsModel, score
-from yavik.core.stats.count_checks import count_probabilities, overdispersion
 from yavik.core.stats.count_models import fit_counts
 
 
@@ -78,7 +77,7 @@ def _dispersion(m: CountsModel) -> Check:
         return Check(**base, verdict=Verdict.holds, text=text, facts=facts)
     if spec.family == "negative_binomial":
         return _more_spread(m, base, times, facts)
-    z, p = overdispersion(f)
+    z, p = m.overdispersed
     facts |= {"overdispersion.z": z, "overdispersion.p": p}
     said = f"Pearson’s χ² is {times} times its df"
     if p >= 0.05:
@@ -123,7 +122,7 @@ def _zeros(m: CountsModel) -> Check | None:
     """More rows without a count than the model has."""
     if m.spec.family == "quasi":
         return None
-    found, expected = int((m.data.y == 0).sum()), float(count_probabilities(m.model, 0)[0][0])
+    found, expected = int((m.data.y == 0).sum()), m.zeros_expected
     if not found and expected < 1:
         return None
     base: dict[str, Any] = {"id": "zeros", "title": "Rows without a count"}

@@ -12,17 +12,20 @@ from yavik.core.figures.caption import lower
 from yavik.core.methods.kit.models.fitted import Fitted
 from yavik.core.methods.kit.models.fitting import Told, choose, clusters_of, demand_rows, held, prepared, silent
 from yavik.core.methods.kit.models.reading import read_model
-from yavik.core.methods.kit.models.tables import ChiSquare
 from yavik.core.methods.kit.models.terms import ModelData
+from yavik.core.methods.kit.models.testing import ChiSquare, term_tests, wald_test
 from yavik.core.methods.predict.counts_model.spec import CountsSpec
 from yavik.core.stats.binary import invert, prepare
-from yavik.core.stats.count_checks import infinite_directions, robust
+from yavik.core.stats.count_checks import count_probabilities, infinite_directions, overdispersion, robust
 from yavik.core.stats.count_judge import CountJudge
 from yavik.core.stats.count_models import CountFit, fit_counts, null_deviance, null_fit
 from yavik.core.stats.groups import Floats
-from yavik.core.stats.least_squares import estimable, independent_columns, null_vectors, wald
+from yavik.core.stats.least_squares import independent_columns, null_vectors
 from yavik.core.stats.selection import Round
 from yavik.core.table import DataProblem, Table, rows_in_words
+
+MOST_COUNTS = 30
+"""Counts with a line of their own."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -67,33 +70,31 @@ class CountsModel:
         if self.spec.family != "quasi" and self.spec.se == "classical":
             chi2 = max(2 * (self.model.log_likelihood - self.null.log_likelihood), 0.0)
             return chi2, k, float(special.chdtrc(k, chi2))
-        return self.tested(np.eye(self.data.design.p)[self.used])
+        return wald_test(self.fitted, np.eye(k), self.free)
 
     @cached_property
     def term_tests(self) -> list[ChiSquare | None]:
-        """Wald's test of each term with all its columns."""
-        found: list[ChiSquare | None] = []
-        for i in range(len(self.data.terms)):
-            rows = self.data.design.tested(i)
-            whole = np.column_stack([np.zeros(len(rows)), rows])
-            told = self.fitted.null is None or bool(estimable(whole, self.fitted.null).all())
-            found.append(self.tested(rows) if told else None)
-        return found
+        """Wald's test of each term with all its columns; F where the scatter is estimated."""
+        return term_tests(self.fitted, lambda rows: wald_test(self.fitted, rows, self.free))
 
-    def tested(self, rows: Floats) -> ChiSquare | None:
-        """Wald's χ² of combinations of the design's columns; as F over its df where the scatter is estimated."""
-        own = rows[:, self.used]
-        own = own[own.any(axis=1)]
-        if not len(own) or any(own[:, k].any() for k in self.infinite):
-            return None
-        first = self.fitted.first
-        got = wald(own, self.model.coef[first:], self.covariance[first:, first:])
-        if got is None:
-            return None
-        if np.isinf(self.free):
-            return got[0], got[1], float(special.chdtrc(got[1], got[0]))
-        f = got[0] / got[1]
-        return f, got[1], float(special.fdtrc(got[1], self.free, f))
+    @cached_property
+    def overdispersed(self) -> tuple[float, float]:
+        """z and p of more scatter than Poisson's (Cameron and Trivedi, 1990)."""
+        return overdispersion(self.model)
+
+    @cached_property
+    def zeros_expected(self) -> float:
+        """Rows with a count of nought that the model expects."""
+        return float(count_probabilities(self.model, 0)[0][0])
+
+    @cached_property
+    def seen_and_expected(self) -> tuple[Floats, Floats]:
+        """Rows with each count from 0 on, as they are and as the model expects them; the last are those beyond."""
+        y = self.data.y
+        top = int(min(max(y.max(), 1), max(np.quantile(y, 0.99), 5), MOST_COUNTS))
+        expected, beyond = count_probabilities(self.model, top)
+        seen = np.bincount(np.minimum(y, top + 1).astype(int), minlength=top + 2).astype(float)
+        return seen, np.append(expected, beyond)
 
     @cached_property
     def explained(self) -> float:

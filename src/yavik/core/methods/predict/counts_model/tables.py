@@ -24,9 +24,7 @@ from yavik.core.methods.kit.models.tables import (
     term_facts,
 )
 from yavik.core.methods.predict.counts_model.fit import CountsModel
-from yavik.core.stats.count_checks import count_probabilities, overdispersion
 
-MOST_COUNTS = 30
 NO_END = "no finite estimate: no row of its level, or on its side, has a count above zero"
 NAMES = {"poisson": "Poisson", "negative_binomial": "negative binomial", "quasi": "quasi-Poisson"}
 
@@ -68,7 +66,7 @@ def _scatter(m: CountsModel) -> str:
     """A warning in the statement itself, where p of a Poisson model cannot be taken at its word."""
     if m.spec.family != "poisson" or m.spec.se != "classical" or m.model.df < 1:
         return ""
-    if overdispersion(m.model)[1] > 0.001 or m.model.dispersion < 1.2:
+    if m.overdispersed[1] > 0.001 or m.model.dispersion < 1.2:
         return ""
     times = number(m.model.dispersion, 1)
     too_good = "so that its p and intervals are too good"
@@ -147,11 +145,8 @@ def how_it_fits(m: CountsModel) -> TableBlock:
 
 def seen(m: CountsModel) -> tuple[TableBlock, FigureBlock]:
     """Rows with each count, as they are and as the model expects them."""
-    y = m.data.y
-    top = int(min(max(y.max(), 1), max(np.quantile(y, 0.99), 5), MOST_COUNTS))
-    expected, beyond = count_probabilities(m.model, top)
-    found = np.bincount(np.minimum(y, top + 1).astype(int), minlength=top + 2)
-    expected = np.append(expected, beyond)
+    found, expected = m.seen_and_expected
+    top = len(found) - 2
     names = [*map(str, range(top + 1)), f"{top + 1} and more"]
     rows = [
         q.row(
@@ -180,7 +175,7 @@ def card(m: CountsModel, found: list[Coefficient]) -> ModelCard:
 def facts(m: CountsModel, found: list[Coefficient]) -> dict[str, Any]:
     """Numbers by name."""
     f = m.model
-    zeros = float(count_probabilities(f, 0)[0][0])
+    zeros = m.zeros_expected
     out: dict[str, Any] = {
         "n": f.n, "counted": float(m.data.y.sum()), "log_likelihood": f.log_likelihood,
         "null_log_likelihood": m.null.log_likelihood,

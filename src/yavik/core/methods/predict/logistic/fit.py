@@ -15,14 +15,15 @@ from yavik.core.methods.kit.models.fitting import Told, choose, clusters_of, dem
 from yavik.core.methods.kit.models.fitting import prepared as prepared_columns
 from yavik.core.methods.kit.models.reading import read_model
 from yavik.core.methods.kit.models.terms import ModelData
+from yavik.core.methods.kit.models.testing import ChiSquare, term_tests, wald_test
 from yavik.core.methods.predict.logistic.spec import LogisticSpec
 from yavik.core.stats.binary import BinaryFit, fit, prepare, probability, sandwich
-from yavik.core.stats.binary_profile import null_likelihood, profile_interval, uncentred, without
+from yavik.core.stats.binary_profile import null_likelihood, profile_interval, score_test, uncentred, without
 from yavik.core.stats.groups import Floats
 from yavik.core.stats.least_squares import independent_columns, null_vectors
 from yavik.core.stats.selection import BinaryJudge, Round
 from yavik.core.stats.separation import Separation, find_separation
-from yavik.core.stats.telling import Roc, roc
+from yavik.core.stats.telling import Classified, Roc, classify, roc
 from yavik.core.table import DataProblem, Table
 
 MOST_PROFILED = 3_000_000
@@ -38,6 +39,7 @@ class BinaryModel:
         bounds: profile intervals by place among the coefficients.
     """
 
+    spec: LogisticSpec
     event: str
     other: str
     whole: ModelData
@@ -63,10 +65,48 @@ class BinaryModel:
         """The ROC curve of the rows used."""
         return roc(self.model.mu, self.data.y)
 
+    @cached_property
+    def at_cutoff(self) -> Classified:
+        """Rows told and missed at the cut-off."""
+        return classify(self.model.mu, self.data.y, self.spec.cutoff)
+
+    @cached_property
+    def term_tests(self) -> list[ChiSquare | None]:
+        """Each term with all its columns: Wald's χ², or of a penalised fit the penalised likelihood ratio where whole
+        columns are tested."""
+        return term_tests(self.fitted, self._tested)
+
+    def _tested(self, rows: Floats) -> ChiSquare | None:
+        if self.model.penalty == "firth" and self.bounds and np.all(np.count_nonzero(rows, axis=1) == 1):
+            return _with_p(without(self.model, [int(np.flatnonzero(r)[0]) + self.fitted.first for r in rows]))
+        return wald_test(self.fitted, rows)
+
+    @cached_property
+    def whole_tests(self) -> dict[str, ChiSquare]:
+        """Likelihood ratio, Wald and score tests of all terms together."""
+        spec, k, first = self.spec, len(self.used), self.fitted.first
+        if not k:
+            return {}
+        found: dict[str, ChiSquare] = {}
+        if spec.penalty == "none" and spec.se == "classical":
+            found["likelihood_ratio"] = _with_p((max(2 * (self.model.log_likelihood - self.null), 0.0), k))
+        elif spec.penalty == "firth":
+            found["likelihood_ratio"] = _with_p(without(self.model, range(first, first + k)))
+        if not self.infinite and (spec.se != "cluster" or k < self.n_clusters):
+            got = wald_test(self.fitted, np.eye(k))
+            found |= {"wald": got} if got else {}
+        if spec.intercept and spec.penalty == "none" and spec.se == "classical":
+            found["score"] = _with_p(score_test(fit(self.model.data.among([]), spec.link), self.model.data.x[:, 1:]))
+        return found
+
     @property
     def said(self) -> str:
         """'finished = yes'."""
         return f"{self.data.response.title} = {self.event}"
+
+
+def _with_p(test: tuple[float, int]) -> ChiSquare:
+    return test[0], test[1], float(special.chdtrc(test[1], test[0]))
 
 
 def event_of(table: Table, response: str, event: str | None) -> tuple[Floats, str, str]:
@@ -166,7 +206,7 @@ def fit_binary(table: Table, spec: "LogisticSpec", told: Told = silent) -> Binar
     ps = _penalised_ps(model, as_is) if spec.penalty == "firth" and bounds else {}
     null = null_likelihood(data.y, spec.link, spec.intercept)
     return BinaryModel(
-        event=event, other=other, whole=whole, data=data, model=model, null=null, fitted=fitted, used=places,
+        spec=spec, event=event, other=other, whole=whole, data=data, model=model, null=null, fitted=fitted, used=places,
         follows=c.follows, judge=judge, rounds=c.rounds, chosen=c.terms, infinite=infinite, complete=complete,
         bounds=bounds, ps=ps, covariance=covariance, n_clusters=n_clusters, codes=codes,
     )  # fmt: skip

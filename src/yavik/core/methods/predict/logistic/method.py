@@ -50,8 +50,8 @@ def compute(table: Table, spec: LogisticSpec, run: Run) -> Answer:
     if spec.penalty == "firth" and spec.se != "classical":
         raise DataProblem("A penalised fit has its own standard errors; choose no penalty for robust ones.")
     found = coefficients(m.fitted, spec.per, m.bounds, m.ps)
-    by_term = tables.term_tests(m)
-    tests = tables.whole_tests(m, spec)
+    by_term = m.term_tests
+    tests = m.whole_tests
     hl = hosmer_lemeshow(m.model.mu, m.data.y)
     folds = _folds(m, spec, run)
     strongest = most_telling(m.fitted, found)

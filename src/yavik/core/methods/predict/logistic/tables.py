@@ -3,7 +3,6 @@
 from typing import Any
 
 import numpy as np
-from scipy import special
 
 from yavik.core.answers import Span, TableBlock
 from yavik.core.answers import quantities as q
@@ -14,7 +13,6 @@ from yavik.core.methods.kit.claims import claimed
 from yavik.core.methods.kit.models.coefficients import INFINITE, Coefficient
 from yavik.core.methods.kit.models.scale import Scale, exp
 from yavik.core.methods.kit.models.tables import (
-    ChiSquare,
     chi2_terms,
     coefficient_facts,
     coefficients_table,
@@ -24,59 +22,12 @@ from yavik.core.methods.kit.models.tables import (
     of_line,
     term_facts,
 )
+from yavik.core.methods.kit.models.testing import ChiSquare
 from yavik.core.methods.predict.logistic.fit import BinaryModel
 from yavik.core.methods.predict.logistic.spec import LogisticSpec
-from yavik.core.stats.binary import fit
-from yavik.core.stats.binary_profile import score_test, without
-from yavik.core.stats.least_squares import estimable, wald
-from yavik.core.stats.telling import Calibration, classify
+from yavik.core.stats.telling import Calibration
 
 LINK_WORDS = {"logit": "logit link", "probit": "probit link", "cloglog": "complementary log–log link"}
-
-
-def term_tests(m: BinaryModel) -> list[ChiSquare | None]:
-    """Wald tests of each term with all its columns."""
-    found: list[ChiSquare | None] = []
-    for i in range(len(m.data.terms)):
-        rows = m.data.design.tested(i)[:, m.used]
-        live = rows.any(axis=1)
-        touched = any(rows[:, k].any() for k in m.infinite)
-        got = _tested(m, rows[live]) if live.any() and not touched and _estimable(m, i) else None
-        found.append((got[0], got[1], float(special.chdtrc(got[1], got[0]))) if got else None)
-    return found
-
-
-def _estimable(m: BinaryModel, term: int) -> bool:
-    rows = m.data.design.tested(term)
-    whole = np.column_stack([np.zeros(len(rows)), rows])
-    return m.fitted.null is None or bool(estimable(whole, m.fitted.null).all())
-
-
-def _tested(m: BinaryModel, rows: Any) -> tuple[float, int] | None:
-    """Wald's χ², or of a penalised fit the penalised likelihood ratio where whole columns are tested."""
-    first = m.fitted.first
-    if m.model.penalty == "firth" and m.bounds and np.all(np.count_nonzero(rows, axis=1) == 1):
-        return without(m.model, [int(np.flatnonzero(r)[0]) + first for r in rows])
-    return wald(rows, m.model.coef[first:], m.covariance[first:, first:])
-
-
-def whole_tests(m: BinaryModel, spec: LogisticSpec) -> dict[str, ChiSquare]:
-    """Likelihood ratio, Wald and score tests of all terms together."""
-    k, first = len(m.used), m.fitted.first
-    if not k:
-        return {}
-    found: dict[str, tuple[float, int]] = {}
-    if spec.penalty == "none" and spec.se == "classical":
-        found["likelihood_ratio"] = max(2 * (m.model.log_likelihood - m.null), 0.0), k
-    elif spec.penalty == "firth":
-        found["likelihood_ratio"] = without(m.model, range(first, first + k))
-    if not m.infinite and (spec.se != "cluster" or k < m.n_clusters):
-        got = wald(np.eye(k), m.model.coef[first:], m.covariance[first:, first:])
-        if got:
-            found["wald"] = got
-    if spec.intercept and spec.penalty == "none" and spec.se == "classical":
-        found["score"] = score_test(fit(m.model.data.among([]), spec.link), m.model.data.x[:, 1:])
-    return {name: (s, d, float(special.chdtrc(d, s))) for name, (s, d) in found.items()}
 
 
 def scale_of(m: BinaryModel, spec: LogisticSpec) -> Scale:
@@ -172,7 +123,7 @@ SHORT = {"auc": "AUC", "right": "Right", "nagelkerke_r2": "Nagelkerke R²"}
 
 def fit_lines(m: BinaryModel, spec: LogisticSpec) -> list[FitLine]:
     """Measures of fit for the card."""
-    at = classify(m.model.mu, m.data.y, spec.cutoff)
+    at = m.at_cutoff
     more = pseudo(m)
 
     def line(key: str, title: str, v: float, s: str, better: Any = None) -> FitLine:
@@ -230,7 +181,7 @@ def facts(
     by_term: list[ChiSquare | None],
 ) -> dict[str, Any]:
     """Numbers by name."""
-    at = classify(m.model.mu, m.data.y, spec.cutoff)
+    at = m.at_cutoff
     low, high = m.roc.interval(spec.alpha)
     out: dict[str, Any] = {
         "n": m.model.n, "events": int(m.data.y.sum()), "event": m.event, "auc": m.roc.auc, "auc.se": m.roc.se,

@@ -1,7 +1,6 @@
 """How a model tells yes from no, in tables and pictures: cut-off, ROC curve, calibration."""
 
 import numpy as np
-from scipy import special
 
 from yavik.core.answers import FigureBlock, TableBlock
 from yavik.core.answers import quantities as q
@@ -11,12 +10,13 @@ from yavik.core.figures.plots import block
 from yavik.core.methods.kit.touch import handle
 from yavik.core.methods.predict.logistic.fit import BinaryModel
 from yavik.core.methods.predict.logistic.spec import LogisticSpec
-from yavik.core.stats.telling import Calibration, classify
+from yavik.core.stats.shares import wilson
+from yavik.core.stats.telling import Calibration
 
 
 def classification_table(m: BinaryModel, spec: LogisticSpec) -> TableBlock:
     """Rows told and missed at the cut-off."""
-    at = classify(m.model.mu, m.data.y, spec.cutoff)
+    at = m.at_cutoff
 
     def line(name: str, yes: int, no: int, right: float, what: str) -> q.Row:
         """Rows of one outcome by what is said of them."""
@@ -59,7 +59,7 @@ def calibration_table(m: BinaryModel, hl: Calibration) -> TableBlock:
 
 def pictures(m: BinaryModel, spec: LogisticSpec, hl: Calibration) -> list[FigureBlock]:
     """The ROC curve, and what is said beside what is seen."""
-    at = classify(m.model.mu, m.data.y, spec.cutoff)
+    at = m.at_cutoff
     drawn = roc_curve(
         m.roc.false_alarms, m.roc.sensitivity, (1 - at.specificity, at.sensitivity), f"area {share(m.roc.auc)}"
     )
@@ -68,10 +68,7 @@ def pictures(m: BinaryModel, spec: LogisticSpec, hl: Calibration) -> list[Figure
     told = handle(told, "cutoff", "Cut-off", spec.cutoff, (0.01, 0.99), decimals=2)
     made = [told, block("roc", f"ROC curve, area {share(m.roc.auc)}", drawn, small=True)]
     if len(hl.n) > 2:
-        z = float(special.ndtri(0.975))
-        p = hl.yes / hl.n
-        middle = (p + z * z / (2 * hl.n)) / (1 + z * z / hl.n)
-        half = z * np.sqrt(p * (1 - p) / hl.n + z * z / (4 * hl.n**2)) / (1 + z * z / hl.n)
-        picture = calibration(hl.expected / hl.n, p, middle - half, middle + half, "Calibration")
+        low, high = np.array([wilson(k, n, 0.05) for k, n in zip(hl.yes, hl.n, strict=True)]).T
+        picture = calibration(hl.expected / hl.n, hl.yes / hl.n, low, high, "Calibration")
         made.append(block("calibration_picture", "Calibration: said and seen", picture, small=True))
     return made

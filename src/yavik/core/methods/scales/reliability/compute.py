@@ -4,6 +4,7 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from scipy import special
 
 from yavik.core.answers.wording import counted, listing
 from yavik.core.methods.scales.reliability.spec import ReliabilitySpec
@@ -80,6 +81,15 @@ class ReliabilityResults:
     def k(self) -> int:
         """Items."""
         return int(self.y.shape[1])
+
+    @property
+    def rest_ends(self) -> Floats:
+        """Ends of the intervals of ``rest`` by Fisher's z, shape (k, 2); NaN for fewer than four rows."""
+        if self.n < 4:
+            return np.full((self.k, 2), np.nan)
+        reach = float(special.ndtri((1 + self.level) / 2)) / np.sqrt(self.n - 3)
+        z = np.arctanh(np.clip(self.rest, -0.999999, 0.999999))
+        return np.asarray(np.tanh(z[:, None] + np.array([-reach, reach])))
 
 
 def item_values(table: Table, name: str) -> Floats:

@@ -3,7 +3,6 @@
 from typing import Any
 
 import numpy as np
-from scipy import special
 
 from yavik.core.answers import Check, FigureBlock, Remedy, Span, TableBlock, Verdict
 from yavik.core.answers import quantities as q
@@ -104,12 +103,10 @@ def rest_picture(r: ReliabilityResults) -> FigureBlock | None:
     """Each item’s correlation with the rest, with its interval."""
     if r.k > MOST_DRAWN or r.n < 4:
         return None
-    reach = float(special.ndtri((1 + r.level) / 2)) / np.sqrt(r.n - 3)
-    bars = []
-    for title, value in zip(names(r), r.rest, strict=True):
-        v = float(np.clip(value, -0.999999, 0.999999))
-        ends = np.tanh(np.arctanh(v) + np.array([-reach, reach]))
-        bars.append(Bar(title, float(value), float(ends[0]), float(ends[1]), float(value) >= WEAK))
+    bars = [
+        Bar(title, float(value), float(low), float(high), float(value) >= WEAK)
+        for title, value, (low, high) in zip(names(r), r.rest, r.rest_ends, strict=True)
+    ]
     return block("figure", "Each item with the rest", forest(bars, "Correlation with the other items", at=WEAK))
 
 
