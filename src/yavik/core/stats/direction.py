@@ -1,6 +1,6 @@
 """Tails and intervals for a chosen direction: one place for what 'less' and 'greater' mean."""
 
-from typing import Literal
+from typing import Any, Literal
 
 import numpy as np
 from scipy import special, stats
@@ -29,6 +29,12 @@ def t_interval(estimate: float, se: float, df: float, alpha: float, alternative:
         return estimate - reach, estimate + reach
     reach = float(stats.t.isf(alpha, df)) * se
     return (estimate - reach, np.inf) if alternative == "greater" else (-np.inf, estimate + reach)
+
+
+def reach_of_means(n: Any, sd: Any, alpha: float) -> Any:
+    """Half the 1 − α interval of each mean, by t with n − 1 df; NaN for a single value."""
+    n, sd = np.asarray(n, np.float64), np.asarray(sd, np.float64)
+    return np.where(n > 1, special.stdtrit(np.maximum(n - 1, 1), 1 - alpha / 2) * sd / np.sqrt(n), np.nan)
 
 
 def z_interval(estimate: float, se: float, alpha: float, alternative: Alternative) -> tuple[float, float]:

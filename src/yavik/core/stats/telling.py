@@ -7,6 +7,7 @@ import numpy as np
 from scipy import special, stats
 
 from yavik.core.stats.groups import Floats
+from yavik.core.stats.shares import wilson
 
 
 @dataclass(frozen=True)
@@ -105,6 +106,12 @@ class Calibration:
     chi2: float
     df: int
     p: float
+
+    @property
+    def ends(self) -> tuple[Floats, Floats]:
+        """Wilson's 95 % intervals of the shares of yes, each shape (groups,)."""
+        low, high = np.array([wilson(k, n, 0.05) for k, n in zip(self.yes, self.n, strict=True)]).T
+        return low, high
 
 
 def hosmer_lemeshow(mu: Floats, y: Floats, groups: int = 10) -> Calibration:

@@ -10,9 +10,9 @@ from yavik.core.methods.base import Run
 from yavik.core.methods.compare.groups.contrasts import Planned, control_of, planned
 from yavik.core.methods.compare.groups.spec import BY_RANKS, CHOOSES_ADJUSTMENT, WITH_CONTROL, CompareGroupsSpec
 from yavik.core.stats import draws, pairwise
-from yavik.core.stats.direction import Alternative
+from yavik.core.stats.direction import Alternative, reach_of_means
 from yavik.core.stats.draws import Permuted
-from yavik.core.stats.groups import Groups
+from yavik.core.stats.groups import Floats, Groups
 from yavik.core.stats.letters import letters_from_pairs
 from yavik.core.stats.oneway import (
     AnovaTable,
@@ -59,6 +59,12 @@ class GroupsResults:
     adjust: str = "holm"
     alternative: Alternative = "two_sided"
     """Of Dunnett's comparisons; everything else looks either way."""
+
+    @property
+    def reach(self) -> Floats:
+        """Half the interval of each group's mean, shape (k,); NaN for a group of one value."""
+        g = self.data.groups
+        return np.asarray(reach_of_means(g.n, np.sqrt(g.variances), self.alpha))
 
     @property
     def epsilon2(self) -> float:

@@ -1,7 +1,6 @@
 """Tables and facts of a comparison of groups."""
 
 import numpy as np
-from scipy import stats
 
 from yavik.core.answers import TableBlock
 from yavik.core.answers import quantities as q
@@ -24,8 +23,7 @@ def groups(r: GroupsResults) -> TableBlock:
     fine = d if d else finer(d, float(np.abs(g.means).max()))
     ranks = r.test == "kruskal_wallis" and r.ranked is not None
     for i, name in enumerate(g.names):
-        n, mean, sd = int(g.n[i]), float(g.means[i]), float(np.sqrt(g.variances[i]))
-        reach = float(stats.t.isf(r.alpha / 2, n - 1)) * sd / np.sqrt(n) if n > 1 else np.nan
+        n, mean, sd, reach = int(g.n[i]), float(g.means[i]), float(np.sqrt(g.variances[i])), float(r.reach[i])
         row = q.row(
             group=q.name(name, r.data.group),
             missing=q.count(r.data.n_empty[i], "Empty" if any(r.data.n_empty) else None),

@@ -11,8 +11,16 @@ from yavik.core.answers.wording import (
 from yavik.core.methods.compare.spread.spec import CompareSpreadSpec, Tested
 from yavik.core.stats.groups import Floats, Groups
 from yavik.core.stats.oneway import levene
-from yavik.core.stats.spread import bartlett, f_ratio, levene_trimmed
+from yavik.core.stats.spread import RatioTest, bartlett, f_ratio, levene_trimmed
 from yavik.core.table import DataProblem
+
+
+def ratio_of(spec: CompareSpreadSpec, n: Floats, variances: Floats) -> RatioTest | None:
+    """The F ratio of two samples; None where one has no spread."""
+    if np.any(variances <= 0):
+        return None
+    v1, v2, n1, n2 = (float(x) for x in (*variances, *n))
+    return f_ratio(v1, v2, n1, n2, spec.ratio, spec.alpha, spec.alternative)
 
 
 def tests_of(n: Floats, variances: Floats, spec: CompareSpreadSpec, g: Groups | None) -> list[Tested]:
@@ -20,15 +28,7 @@ def tests_of(n: Floats, variances: Floats, spec: CompareSpreadSpec, g: Groups | 
     flat = "a group has no spread" if np.any(variances <= 0) else ""
     out = []
     if len(n) == 2:
-        ratio = flat or f_ratio(
-            float(variances[0]),
-            float(variances[1]),
-            float(n[0]),
-            float(n[1]),
-            spec.ratio,
-            spec.alpha,
-            spec.alternative,
-        )
+        ratio = ratio_of(spec, n, variances) or flat
         out.append(Tested("f", "F ratio of variances", "F", ratio))
     elif spec.alternative != "two_sided":
         raise DataProblem("Only the F ratio of two groups has a direction.")

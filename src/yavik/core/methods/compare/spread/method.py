@@ -12,9 +12,9 @@ from yavik.core.figures.caption import lower
 from yavik.core.figures.data import Grouped, grouped, printed_decimals
 from yavik.core.figures.plots import Bar, block, forest
 from yavik.core.methods.base import Aim, Layout, Method, Run
-from yavik.core.methods.compare.spread.compute import chosen_of, tests_of, tests_table
+from yavik.core.methods.compare.spread.compute import chosen_of, ratio_of, tests_of, tests_table
 from yavik.core.methods.compare.spread.spec import CompareSpreadSpec, Tested
-from yavik.core.methods.compare.spread.words import ratio_note, ratio_words
+from yavik.core.methods.compare.spread.words import ratio_note
 from yavik.core.methods.kit import checks
 from yavik.core.methods.kit.claims import claimed
 from yavik.core.methods.kit.page import read_page
@@ -163,7 +163,7 @@ def _answer(
     blocks.append(q.table("groups", title, lines, note=note if intervals else None))
     blocks.append(tests_table(tests, spec.ratio))
     if g.k == 2:
-        blocks.append(ratio_note(spec, g))
+        blocks.append(ratio_note(ratio_of(spec, g.n.astype(np.float64), g.variances), spec.alpha, *g.names))
     return _compose(spec, main, data.value, data.group, g.names, sd, blocks, found, rows, tests, int(g.n.sum()), data)
 
 
@@ -251,9 +251,7 @@ def _from_summaries(spec: CompareSpreadSpec) -> Answer:
         tests_table(tests, spec.ratio),
     ]
     if len(n) == 2:
-        blocks.append(
-            ratio_words(spec, float(variances[0]), float(variances[1]), float(n[0]), float(n[1]), names[0], names[1])
-        )
+        blocks.append(ratio_note(ratio_of(spec, n, variances), spec.alpha, *names))
     check = Check(
         id="summaries",
         title="Only summaries known",

@@ -11,8 +11,11 @@ from yavik.core.methods.base import Alternative, Run
 from yavik.core.methods.compare.two.spec import CompareTwoSpec
 from yavik.core.stats import draws
 from yavik.core.stats.decimals import settled
+from yavik.core.stats.direction import reach_of_means
 from yavik.core.stats.draws import Permuted
 from yavik.core.stats.effect_sizes import Size, cohen_d, superiority
+from yavik.core.stats.groups import Floats
+from yavik.core.stats.spread import RatioTest, f_ratio
 from yavik.core.stats.two import RankSum, Sample, TTest, mann_whitney, shift, t_test
 from yavik.core.table import DataProblem
 
@@ -58,6 +61,20 @@ class TwoResults:
         found = self.student if self.test == "student" or isinstance(self.welch, str) else self.welch
         assert isinstance(found, TTest)
         return found
+
+    @property
+    def variance_ratio(self) -> RatioTest | None:
+        """The F ratio of the variances; None where a group has no spread."""
+        a, b = self.known.a, self.known.b
+        if min(a.n, b.n) < 2 or min(a.variance, b.variance) <= 0:
+            return None
+        return f_ratio(a.variance, b.variance, a.n, b.n, 1.0, self.alpha, "two_sided")
+
+    @property
+    def reach(self) -> Floats:
+        """Half the interval of each sample's mean, shape (2,); NaN for a single value."""
+        a, b = self.known.a, self.known.b
+        return np.asarray(reach_of_means([a.n, b.n], np.sqrt([a.variance, b.variance]), self.alpha))
 
     @property
     def printed(self) -> int:

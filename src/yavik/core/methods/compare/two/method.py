@@ -28,7 +28,6 @@ from yavik.core.methods.kit.samples import (
     rows_used,
     sample,
 )
-from yavik.core.stats.direction import t_interval
 from yavik.core.stats.equivalence import of_means
 from yavik.core.stats.oneway import levene
 from yavik.core.stats.two import Sample
@@ -70,8 +69,7 @@ def _from_summaries(spec: CompareTwoSpec) -> Answer:
     a, b = (Sample(float(n[i]), float(means[i]), float(variances[i])) for i in range(2))
     k = Known((names[0], names[1]), "Value", None, decimals, a, b, "Sample")
     results = computed(k, None, spec, Run())
-    ends = [t_interval(s.mean, float(np.sqrt(s.variance / s.n)), s.n - 1, spec.alpha, "two_sided") for s in (a, b)]
-    figure = means_figure(names, means, np.array([e[0] for e in ends]), np.array([e[1] for e in ends]), "Mean")
+    figure = means_figure(names, means, means - results.reach, means + results.reach, "Mean")
     check = Check(
         id="summaries",
         title="Only summaries known",

@@ -11,10 +11,8 @@ from yavik.core.methods.compare.two.compute import TwoResults
 from yavik.core.methods.compare.two.spec import TEST_WORDS
 from yavik.core.methods.kit.analysis import effect
 from yavik.core.methods.kit.claims import at_alpha
-from yavik.core.stats.direction import t_interval
 from yavik.core.stats.effect_sizes import Size
 from yavik.core.stats.oneway import FTest
-from yavik.core.stats.spread import RatioTest, f_ratio
 from yavik.core.stats.two import TTest
 
 ONE = "one value has no spread"
@@ -25,12 +23,10 @@ def groups(r: TwoResults, means: tuple[float, float]) -> TableBlock:
     k, rows, ranks = r.known, [], r.test == "mann_whitney"
     fine = max(finer(k.decimals, max(map(abs, means))), r.printed)
     for i, (name, s) in enumerate(zip(k.names, (k.a, k.b), strict=True)):
-        sd, ends = float(np.sqrt(s.variance)), (np.nan, np.nan)
-        if s.n > 1:
-            ends = t_interval(means[i], sd / np.sqrt(s.n), s.n - 1, r.alpha, "two_sided")
+        sd, reach = float(np.sqrt(s.variance)), float(r.reach[i])
         row = q.row(
             group=q.name(name, k.group), n=q.count(s.n), mean=q.num(means[i], fine, "Mean"),
-            sd=q.num(sd, fine, "SD", why=ONE), **q.ci(*ends, fine, r.alpha, why=ONE),
+            sd=q.num(sd, fine, "SD", why=ONE), **q.ci(means[i] - reach, means[i] + reach, fine, r.alpha, why=ONE),
         )  # fmt: skip
         if r.data is not None:
             median = float(r.data.groups.quartiles[i, 1])
@@ -117,17 +113,9 @@ def conclusions(r: TwoResults) -> TableBlock:
     return q.table("tests", "The same question by other tests", rows, folded=True)
 
 
-def ratio(r: TwoResults) -> RatioTest | None:
-    """The F ratio of the variances; None where a group has no spread."""
-    k = r.known
-    if min(k.a.n, k.b.n) < 2 or min(k.a.variance, k.b.variance) <= 0:
-        return None
-    return f_ratio(k.a.variance, k.b.variance, k.a.n, k.b.n, 1.0, r.alpha, "two_sided")
-
-
 def variances(r: TwoResults, by_median: FTest | None, by_mean: FTest | None) -> TableBlock:
     """Tests of equal spread."""
-    f, note = ratio(r), "Variances can be compared only where both groups have spread."
+    f, note = r.variance_ratio, "Variances can be compared only where both groups have spread."
     rows = [
         q.row(term=q.name(name, "Test of equal spread"), **q.f_cells(t, why="a group has no spread"))
         for name, t in (
@@ -145,7 +133,7 @@ def variances(r: TwoResults, by_median: FTest | None, by_mean: FTest | None) -> 
 
 def spread_check(r: TwoResults) -> Check:
     """Equal spread from summaries alone, by the F ratio."""
-    f = ratio(r)
+    f = r.variance_ratio
     base: dict[str, Any] = {"id": "equal_spread", "title": "Equal spread"}
     if f is None:
         text = "A sample without spread cannot be compared with the other."
@@ -191,7 +179,7 @@ def facts(r: TwoResults) -> dict[str, Any]:
         low, high = r.ends
         out |= {"permutation.p": r.permuted.p, "permutation.draws": r.permuted.draws}
         out |= {"permutation.ci_low": low, "permutation.ci_high": high}
-    f = ratio(r)
+    f = r.variance_ratio
     if f:
         out |= {"f_ratio.f": f.f, "f_ratio.p": f.p, "sd_ratio": f.sd_ratio}
     out |= {"cohen_d": r.d.estimate, "hedges_g": r.g.estimate}

@@ -10,7 +10,6 @@ from yavik.core.figures.plots import block
 from yavik.core.methods.kit.touch import handle
 from yavik.core.methods.predict.logistic.fit import BinaryModel
 from yavik.core.methods.predict.logistic.spec import LogisticSpec
-from yavik.core.stats.shares import wilson
 from yavik.core.stats.telling import Calibration
 
 
@@ -68,7 +67,6 @@ def pictures(m: BinaryModel, spec: LogisticSpec, hl: Calibration) -> list[Figure
     told = handle(told, "cutoff", "Cut-off", spec.cutoff, (0.01, 0.99), decimals=2)
     made = [told, block("roc", f"ROC curve, area {share(m.roc.auc)}", drawn, small=True)]
     if len(hl.n) > 2:
-        low, high = np.array([wilson(k, n, 0.05) for k, n in zip(hl.yes, hl.n, strict=True)]).T
-        picture = calibration(hl.expected / hl.n, hl.yes / hl.n, low, high, "Calibration")
+        picture = calibration(hl.expected / hl.n, hl.yes / hl.n, *hl.ends, "Calibration")
         made.append(block("calibration_picture", "Calibration: said and seen", picture, small=True))
     return made
