@@ -31,6 +31,11 @@ def t_interval(estimate: float, se: float, df: float, alpha: float, alternative:
     return (estimate - reach, np.inf) if alternative == "greater" else (-np.inf, estimate + reach)
 
 
+def t_reach(df: float, alpha: float) -> float:
+    """How many standard errors a two-sided 1 − α interval reaches."""
+    return float(stats.t.isf(alpha / 2, df))
+
+
 def reach_of_means(n: Any, sd: Any, alpha: float) -> Any:
     """Half the 1 − α interval of each mean, by t with n − 1 df; NaN for a single value."""
     n, sd = np.asarray(n, np.float64), np.asarray(sd, np.float64)

@@ -13,11 +13,11 @@ from yavik.core.methods.base import Aim, Layout, Method, Run
 from yavik.core.methods.compare.repeated import tables, words
 from yavik.core.methods.compare.repeated.checks import checks as checks_of
 from yavik.core.methods.compare.repeated.checks import complete, subjects_check
-from yavik.core.methods.compare.repeated.data import Subjects, design_of, read_long, read_wide
+from yavik.core.methods.compare.repeated.compute import RepeatedResults
+from yavik.core.methods.compare.repeated.data import Subjects, read_long, read_wide
 from yavik.core.methods.compare.repeated.spec import RepeatedSpec
 from yavik.core.methods.kit.page import read_page
 from yavik.core.methods.kit.shared import residual_pictures
-from yavik.core.stats.within import effects, friedman
 from yavik.core.table import DataProblem, Kind, Table
 
 
@@ -28,10 +28,10 @@ def compute(table: Table, spec: RepeatedSpec, run: Run) -> Answer:
     run.progress(0.4, "Testing")
     if spec.test == "friedman":
         return _by_ranks(s, spec)
-    design = design_of(s)
-    found = effects(s.y, design, s.time_title)
+    results = RepeatedResults(s, spec.alpha)
+    found = results.effects
     epsilon, how = words.correction(spec, found)
-    spans, p, what = words.headline(s, spec, found, epsilon)
+    spans, p, what = words.headline(results, spec, epsilon)
     return compose(
         spans,
         short=f"{what}, {plain(q.p_said(p))}",
@@ -40,15 +40,15 @@ def compute(table: Table, spec: RepeatedSpec, run: Run) -> Answer:
             how,
             "pairs by their own spread, adjusted by Holm",
         ],
-        facts=tables.facts(s, found, epsilon, p),
+        facts=tables.facts(results, epsilon, p),
         blocks=[
-            tables.picture(s, spec),
+            tables.picture(results),
             tables.within(s, found, epsilon, how),
             tables.between(found),
-            tables.means(s, spec),
-            tables.pairs(s, spec),
+            tables.means(results),
+            tables.pairs(results),
             tables.corrections(found),
-            tables.by_friedman(s),
+            tables.by_friedman(results),
             *residual_pictures(
                 (s.y - found.residuals).ravel(), found.residuals.ravel(), np.repeat(s.rows, s.y.shape[1]), s.unit
             ),
@@ -86,8 +86,9 @@ def _by_ranks(s: Subjects, spec: RepeatedSpec) -> Answer:
         raise DataProblem(
             "Friedman's test knows no covariates; take them out of the sentence.", column=spec.covariates[0]
         )
-    found = friedman(s.y)
-    if not np.isfinite(found.p):
+    results = RepeatedResults(s, spec.alpha)
+    found = results.ranks
+    if found is None:
         raise DataProblem(
             f"Within every subject all values of {lower(s.value)} are the same: they cannot be ranked.",
             column=spec.response or spec.columns[0],
@@ -98,10 +99,10 @@ def _by_ranks(s: Subjects, spec: RepeatedSpec) -> Answer:
         settings=["Friedman, by ranks within subjects", "pairs by mean ranks, adjusted by Holm"],
         facts=tables.rank_facts(s, found),
         blocks=[
-            tables.picture(s, spec),
-            tables.by_friedman(s, folded=False),
-            tables.means(s, spec),
-            tables.rank_pairs(s, spec, found),
+            tables.picture(results),
+            tables.by_friedman(results, folded=False),
+            tables.means(results),
+            tables.rank_pairs(results),
         ],
         checks=[complete(s), subjects_check(s)],
         rows=s.used,

@@ -3,43 +3,32 @@
 from typing import Any
 
 import numpy as np
-from scipy import stats
 
 from yavik.core.answers import FigureBlock, TableBlock
 from yavik.core.answers import quantities as q
 from yavik.core.answers.wording import finer, level_words, listing, number, say, told
 from yavik.core.figures.caption import lower
 from yavik.core.figures.plots import Line, block, profile
-from yavik.core.methods.compare.repeated.data import Subjects, by_group, design_of
-from yavik.core.methods.compare.repeated.spec import RepeatedSpec
+from yavik.core.methods.compare.repeated.compute import RepeatedResults
+from yavik.core.methods.compare.repeated.data import Subjects
 from yavik.core.methods.compare.repeated.words import test_of
 from yavik.core.methods.kit.pairs import pairs_table
-from yavik.core.stats.adjusting import adjust
 from yavik.core.stats.oneway import FTest
-from yavik.core.stats.pairwise import Pairs, ranks_within
-from yavik.core.stats.within import Friedman, Repeated, estimated_times
-from yavik.core.stats.within import friedman as friedman_of
+from yavik.core.stats.within import Friedman, Repeated
 
 EVERY = "Every time with every other"
 
 
-def picture(s: Subjects, spec: RepeatedSpec) -> FigureBlock:
+def picture(r: RepeatedResults) -> FigureBlock:
     """Means over the times with their intervals, a line for each group."""
-    lines = []
-    for name, y in by_group(s):
-        mean, n = y.mean(axis=0), len(y)
-        reach = (
-            float(stats.t.isf(spec.alpha / 2, n - 1)) * y.std(axis=0, ddof=1) / np.sqrt(n)
-            if n > 1
-            else np.full(y.shape[1], np.nan)
-        )
-        lines.append(Line(name, mean.tolist(), (mean - reach).tolist(), (mean + reach).tolist()))
+    s = r.subjects
+    lines = [Line(m.name, m.mean.tolist(), (m.mean - m.reach).tolist(), (m.mean + m.reach).tolist()) for m in r.means]
     title = (s.value if s.value != "the value" else "Mean") + (f" ({s.unit})" if s.unit else "")
     drawn = profile(
         lines, s.times, s.time_title if s.time_title != "time" else "", title, s.group_title or None, width=380
     )
     of = f" of {s.value}" if s.value != "the value" else ""
-    caption = f"Means{of} over {lower(s.time_title)}; bars are {level_words(spec.alpha)} confidence intervals."
+    caption = f"Means{of} over {lower(s.time_title)}; bars are {level_words(r.alpha)} confidence intervals."
     return block("figure", f"Means over {s.time_title}", drawn).model_copy(update={"caption": say(caption)})
 
 
@@ -66,53 +55,37 @@ def between(r: Repeated) -> TableBlock | None:
     )
 
 
-def means(s: Subjects, spec: RepeatedSpec) -> TableBlock:
+def means(r: RepeatedResults) -> TableBlock:
     """n, mean, SD and the mean's interval of each time, by groups."""
-    d, rows, one = s.decimals + 1, [], "one subject"
-    for name, y in by_group(s):
-        n = len(y)
-        group = {"group": q.name(name, s.group_title)} if s.group is not None else {}
-        for j, time in enumerate(s.times):
-            m, sd = float(y[:, j].mean()), float(y[:, j].std(ddof=1)) if n > 1 else np.nan
-            reach = float(stats.t.isf(spec.alpha / 2, n - 1)) * sd / np.sqrt(n) if n > 1 else np.nan
+    s, rows, one = r.subjects, [], "one subject"
+    d = s.decimals + 1
+    for m in r.means:
+        group = {"group": q.name(m.name, s.group_title)} if s.group is not None else {}
+        for time, mean, sd, reach in zip(s.times, m.mean.tolist(), m.sd.tolist(), m.reach.tolist(), strict=True):
             rows.append(
                 group
                 | q.row(
-                    level=q.name(time, f"{s.time_title[0].upper()}{s.time_title[1:]}"), n=q.count(n),
-                    mean=q.num(m, d, "Mean"), sd=q.num(sd, d, "SD", why=one),
-                    **q.ci(m - reach, m + reach, d, spec.alpha, why=one),
+                    level=q.name(time, f"{s.time_title[0].upper()}{s.time_title[1:]}"), n=q.count(m.n),
+                    mean=q.num(mean, d, "Mean"), sd=q.num(sd, d, "SD", why=one),
+                    **q.ci(mean - reach, mean + reach, d, r.alpha, why=one),
                 )
             )  # fmt: skip
     title = "Means" + (f" ({s.unit})" if s.unit else "")
     return q.table("means", title, rows, folded=len(rows) > 12, unit=s.unit or "")
 
 
-def pairs(s: Subjects, spec: RepeatedSpec) -> TableBlock | None:
-    """Every time with every other, each pair with its own spread of differences; Holm."""
-    t = s.y.shape[1]
-    if t > 20:
+def pairs(r: RepeatedResults) -> TableBlock | None:
+    """Every time with every other, each pair with its own spread of differences."""
+    s, found = r.subjects, r.pairs
+    if found is None:
         return None
-    a, b = np.triu_indices(t, 1)
-    found = estimated_times(s.y, design_of(s))
-    free = found.df
-    mean, se = (
-        np.array(v) for v in zip(*(found.difference(int(i), int(j)) for i, j in zip(a, b, strict=True)), strict=True)
-    )
-    with np.errstate(invalid="ignore", divide="ignore"):
-        value = mean / np.where(se > 0, se, np.nan)
-    p = np.asarray(2 * stats.t.sf(np.abs(value), free))
-    known = np.isfinite(p)
-    adjusted = np.full(len(p), np.nan)
-    adjusted[known] = adjust(p[known], "holm")
-    reach = float(stats.t.isf(spec.alpha / (2 * len(a)), free)) * se
-    d = max(s.decimals + 1, told(s.decimals, *se.tolist()))
+    d = max(s.decimals + 1, told(s.decimals, *found.se.tolist()))
     held = f", {listing([lower(c) for c in s.covariate_titles])} held at the mean" if s.covariate_titles else ""
     alike = ", taken within groups that count alike" if s.group is not None else ""
     note = f"Each pair has the spread of its own differences{alike}{held}; p by Holm,"
-    note += f" intervals by Bonferroni, {free} df."
-    compared = Pairs(a, b, mean, se, value, np.full(len(a), float(free)), p, adjusted, mean - reach, mean + reach)
+    note += f" intervals by Bonferroni, {r.times.df} df."
     return pairs_table(
-        compared, s.times, spec.alpha, decimals=d, title=EVERY, by="Holm", unit=s.unit, note=note,
+        found, s.times, r.alpha, decimals=d, title=EVERY, by="Holm", unit=s.unit, note=note,
         why="all differences are the same",
     )  # fmt: skip
 
@@ -139,29 +112,28 @@ def corrections(r: Repeated) -> TableBlock | None:
     return q.table("tests", "The same tests under each correction", rows, folded=True)
 
 
-def by_friedman(s: Subjects, *, folded: bool = True) -> TableBlock | None:
-    """Friedman's test; None where there are groups, or ranks cannot be had."""
-    if s.group is not None or s.y.shape[1] < 2 or len(s.y) < 2:
+def by_friedman(r: RepeatedResults, *, folded: bool = True) -> TableBlock | None:
+    """Friedman's test, where it can be had."""
+    found = r.ranks
+    if found is None:
         return None
-    found = friedman_of(s.y)
-    if not np.isfinite(found.chi2):
-        return None
-    row = q.row(term=q.name(s.time_title), **q.chi2_cells(found), w=q.num(found.w, 2, "Kendall's W"))
+    row = q.row(term=q.name(r.subjects.time_title), **q.chi2_cells(found), w=q.num(found.w, 2, "Kendall's W"))
     title = "By ranks within subjects, Friedman"
     return q.table("ranks" if folded else "test", title, [row], note="χ² corrected for ties.", folded=folded)
 
 
-def rank_pairs(s: Subjects, spec: RepeatedSpec, f: Friedman) -> TableBlock:
+def rank_pairs(r: RepeatedResults) -> TableBlock:
     """Every two times by their mean ranks."""
     return pairs_table(
-        ranks_within(f, len(s.y), "holm"), s.times, spec.alpha, decimals=2, title=f"{EVERY}, by ranks", by="Holm",
+        r.rank_pairs, r.subjects.times, r.alpha, decimals=2, title=f"{EVERY}, by ranks", by="Holm",
         head="Difference of mean ranks", letter="z", note="p by Holm.", folded=False,
     )  # fmt: skip
 
 
-def facts(s: Subjects, r: Repeated, epsilon: float, p: float) -> dict[str, Any]:
+def facts(results: RepeatedResults, epsilon: float, p: float) -> dict[str, Any]:
     """Numbers by name."""
-    spread = float(np.ptp(estimated_times(s.y, design_of(s)).means))
+    s, r = results.subjects, results.effects
+    spread = float(np.ptp(results.times.means))
     out: dict[str, Any] = {"p": p, "n": len(s.y), "times": s.y.shape[1], "epsilon": epsilon, "estimate": spread}
     for i, e in enumerate(r.within):
         name = "within" if i == 0 else f"within:{e.term.split(' × ', 1)[1]}"

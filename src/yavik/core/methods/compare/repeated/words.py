@@ -4,11 +4,12 @@ from yavik.core.answers import Span
 from yavik.core.answers import quantities as q
 from yavik.core.answers.wording import after, number, say, share
 from yavik.core.figures.caption import lower
-from yavik.core.methods.compare.repeated.data import Subjects, by_group, design_of
+from yavik.core.methods.compare.repeated.compute import RepeatedResults
+from yavik.core.methods.compare.repeated.data import Subjects
 from yavik.core.methods.compare.repeated.spec import RepeatedSpec
 from yavik.core.methods.kit.claims import claimed
 from yavik.core.stats.oneway import FTest
-from yavik.core.stats.within import Effect, Friedman, Repeated, estimated_times
+from yavik.core.stats.within import Effect, Friedman, Repeated
 
 
 def correction(spec: RepeatedSpec, r: Repeated) -> tuple[float, str]:
@@ -28,8 +29,9 @@ def test_of(e: Effect, epsilon: float) -> FTest:
     return e.corrected(epsilon) if epsilon != 1 else e.test
 
 
-def headline(s: Subjects, spec: RepeatedSpec, r: Repeated, epsilon: float) -> tuple[list[Span], float, str]:
+def headline(results: RepeatedResults, spec: RepeatedSpec, epsilon: float) -> tuple[list[Span], float, str]:
     """The statement, the p of what it speaks of, and a few words for the contents."""
+    s, r = results.subjects, results.effects
     time, together = r.within[0], r.within[1] if s.group is not None else None
     value, over = lower(s.value), lower(s.time_title)
     if together:
@@ -38,7 +40,7 @@ def headline(s: Subjects, spec: RepeatedSpec, r: Repeated, epsilon: float) -> tu
             spans = say(
                 f"How {value} changes over {over} depends on {lower(s.group_title)}, ",
                 *q.tested_f(t),
-                f". {_largest(s)}",
+                f". {_largest(results)}",
             )
             return spans, t.p, "changes differ"
     t = test_of(time, epsilon)
@@ -47,15 +49,16 @@ def headline(s: Subjects, spec: RepeatedSpec, r: Repeated, epsilon: float) -> tu
     parts: list[str | Span] = [start, *q.tested_f(t)]
     if together:
         parts += ["; there is no evidence that groups change differently, ", *q.tested_f(test_of(together, epsilon))]
-    return say(*parts, f". {_largest(s)}"), t.p, "changes" if t.p < spec.alpha else "no evidence of a change"
+    return say(*parts, f". {_largest(results)}"), t.p, "changes" if t.p < spec.alpha else "no evidence of a change"
 
 
-def _largest(s: Subjects) -> str:
+def _largest(r: RepeatedResults) -> str:
     """The means that the test tests."""
-    m, d = estimated_times(s.y, design_of(s)).means, s.decimals + 1
+    s, m = r.subjects, r.times.means
+    d = s.decimals + 1
     low, high = int(m.argmin()), int(m.argmax())
     unit = after(s.unit)
-    sizes = {len(y) for _, y in by_group(s)}
+    sizes = {group.n for group in r.means}
     how = "Means, groups counting alike," if len(sizes) > 1 else "Means"
     return (
         f"{how} run from {number(float(m[low]), d)}{unit} at {s.times[low]} to {number(float(m[high]), d)}{unit} at"

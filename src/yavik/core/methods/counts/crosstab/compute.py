@@ -22,6 +22,7 @@ from yavik.core.stats.tables_of_counts import (
     cramer_v,
     fisher_2x2,
     fisher_by_draws,
+    fisher_interval,
     independence,
     mantel_haenszel,
     ordinal,
@@ -91,6 +92,28 @@ class CrosstabResults:
         """φ with both columns' levels in their order, as τ-b takes them, whichever level is the event."""
         assert self.two
         return self.two.phi if self.event == 0 else -self.two.phi
+
+    @property
+    def odds_interval(self) -> tuple[float, float]:
+        """The odds ratio's interval that goes with the test that speaks: Fisher's own, or Woolf's."""
+        assert self.two
+        counts = self.counts[:, [self.event, 1 - self.event]]
+        if self.by_fisher:
+            return fisher_interval(counts, self.alpha, self.alternative)
+        o = self.two.odds_ratio
+        if self.alternative == "two_sided":
+            return o.ci_low, o.ci_high
+        o = two_by_two(counts, 2 * self.alpha).odds_ratio
+        return (o.ci_low, np.inf) if self.alternative == "greater" else (-np.inf, o.ci_high)
+
+    @property
+    def layer_tests(self) -> list[Chi2Test | None]:
+        """Pearson's χ² within each layer; None where one row or column is left."""
+        made: list[Chi2Test | None] = []
+        for own in self.layer_counts if self.layer_counts is not None else []:
+            kept = own[own.sum(axis=1) > 0][:, own.sum(axis=0) > 0]
+            made.append(independence(kept).pearson if min(kept.shape) > 1 else None)
+        return made
 
     @property
     def flat_p(self) -> float:

@@ -12,7 +12,6 @@ from yavik.core.methods.counts.crosstab.compute import CrosstabResults
 from yavik.core.methods.kit.analysis import effect
 from yavik.core.stats.effect_sizes import Size
 from yavik.core.stats.groups import Floats
-from yavik.core.stats.tables_of_counts import fisher_interval, independence, two_by_two
 
 NO_RATIO = "a cell is empty"
 
@@ -66,18 +65,6 @@ def tests(r: CrosstabResults) -> TableBlock:
     return q.table("tests", "Tests of independence", rows, note=note)
 
 
-def odds_interval(r: CrosstabResults) -> tuple[float, float]:
-    """The odds ratio's interval that goes with the test that speaks: Fisher's own, or Woolf's."""
-    assert r.two
-    if r.by_fisher:
-        return fisher_interval(r.counts[:, [r.event, 1 - r.event]], r.alpha, r.alternative)
-    o = r.two.odds_ratio
-    if r.alternative == "two_sided":
-        return o.ci_low, o.ci_high
-    o = two_by_two(r.counts[:, [r.event, 1 - r.event]], 2 * r.alpha).odds_ratio
-    return (o.ci_low, np.inf) if r.alternative == "greater" else (-np.inf, o.ci_high)
-
-
 def effects(r: CrosstabResults) -> TableBlock:
     """How strongly rows and columns go together."""
 
@@ -91,7 +78,7 @@ def effects(r: CrosstabResults) -> TableBlock:
         who = f"{r.column_title} = {r.columns[r.event]}, {r.rows[0]} against {r.rows[1]}"
         rows += [
             line("φ", Size(r.phi, nan, nan), why="given for V"),
-            line(f"Odds ratio of {who}", Size(r.two.odds_ratio.estimate, *odds_interval(r)), ratio=True),
+            line(f"Odds ratio of {who}", Size(r.two.odds_ratio.estimate, *r.odds_interval), ratio=True),
             line(f"Relative risk of {who}", r.two.relative_risk, ratio=True),
             line(f"Difference of shares of {who}", r.two.risk_difference),
         ]
@@ -147,10 +134,9 @@ def layers(r: CrosstabResults) -> list[TableBlock]:
     if r.layer_counts is None:
         return []
     rows = []
-    for name, own in zip(r.layer_names, r.layer_counts, strict=True):
-        kept = own[own.sum(axis=1) > 0][:, own.sum(axis=0) > 0]
-        why = "one row or column is all that is left in this layer"
-        test = q.chi2_cells(independence(kept).pearson if min(kept.shape) > 1 else why)
+    why = "one row or column is all that is left in this layer"
+    for name, own, tested in zip(r.layer_names, r.layer_counts, r.layer_tests, strict=True):
+        test = q.chi2_cells(tested or why)
         row = q.row(level=q.name(name, r.layer_title), n=q.count(own.sum()), **test)
         if r.two:
             (a, b), (c, d) = own[:, [r.event, 1 - r.event]]
@@ -233,7 +219,7 @@ def facts(r: CrosstabResults) -> dict[str, Any]:
     if r.fisher:
         out["fisher.p"] = r.fisher.p
     if r.two:
-        (low, high), risk = odds_interval(r), r.two.relative_risk
+        (low, high), risk = r.odds_interval, r.two.relative_risk
         out |= {
             "odds_ratio": r.two.odds_ratio.estimate,
             "odds_ratio.ci_low": low,

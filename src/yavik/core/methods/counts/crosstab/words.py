@@ -6,7 +6,6 @@ from yavik.core.answers import Span
 from yavik.core.answers import quantities as q
 from yavik.core.answers.wording import grouped, italic, level_words, number, percent, say
 from yavik.core.figures.caption import lower
-from yavik.core.methods.counts.crosstab import tables
 from yavik.core.methods.counts.crosstab.compute import CrosstabResults
 from yavik.core.methods.kit.claims import claimed, ends
 
@@ -76,7 +75,7 @@ def _most(r: CrosstabResults) -> str:
     if r.two and np.isfinite(r.two.odds_ratio.ci_low):
         o = r.two.odds_ratio
         who = f"{r.rows[0]} against {r.rows[1]}"
-        low_end, high_end = tables.odds_interval(r)
+        low_end, high_end = r.odds_interval
         ci = f"{level_words(r.alpha)} CI {ends(low_end, high_end, 2)}"
         text += f" (odds ratio {number(o.estimate, 2)}, {who}, {ci})"
     return text + "."
