@@ -13,8 +13,9 @@ from yavik.core.answers.wording import counted, listing, say
 from yavik.core.figures.caption import lower
 from yavik.core.methods.base import Aim, Layout, Method, Run
 from yavik.core.methods.kit.page import read_page
+from yavik.core.methods.predict.line_up.compute import against
 from yavik.core.methods.predict.line_up.spec import LinedModel, LineUpSpec
-from yavik.core.methods.predict.line_up.tables import Lined, against, auto_names, checks, models_table, most
+from yavik.core.methods.predict.line_up.tables import Lined, auto_names, checks, models_table, most
 from yavik.core.steps.expressions import Parsed, rows_where
 from yavik.core.table import DataProblem, Table
 

@@ -5,7 +5,6 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
-from scipy import special
 
 from yavik.core.answers import Check, Remedy, TableBlock, Verdict
 from yavik.core.answers import quantities as q
@@ -24,6 +23,7 @@ from yavik.core.answers.wording import (
 )
 from yavik.core.figures.caption import lower
 from yavik.core.methods.kit.models.scale import exp, ratio
+from yavik.core.methods.predict.line_up.compute import Against
 from yavik.core.methods.predict.line_up.spec import LineUpSpec
 
 CLOSE = 1e-9
@@ -55,16 +55,6 @@ class Lined:
         return f"the odds of {lower(card.said)}" if card.effect == "odds_ratio" else lower(card.said)
 
 
-@dataclass(frozen=True)
-class Against:
-    """A test against the model before; ``why`` where there is none."""
-
-    statistic: float | None
-    words: str
-    p: float | None
-    why: str | None
-
-
 def auto_names(cards: Sequence[ModelCard], given: Sequence[str | None]) -> list[str]:
     """The names given; else what changed from the model before."""
     names: list[str] = []
@@ -78,39 +68,6 @@ def changed(before: ModelCard, now: ModelCard) -> str:
     """'+ minutes², − reminders': terms that came and went."""
     words = term_changes(before.terms, now.terms)
     return words or ("other settings" if before.kind == now.kind else now.kind)
-
-
-def against(before: ModelCard, now: ModelCard) -> Against:
-    """Nested models of the same kind on the same rows: F from residual sums of squares, or the likelihood ratio."""
-    if before.rows != now.rows:
-        return Against(None, "", None, "not on the same rows")
-    if before.kind != now.kind:
-        return Against(None, "", None, "models of different kinds")
-    if before.weights != now.weights:
-        return Against(None, "", None, "not weighted alike")
-    if before.penalised or now.penalised:
-        why = (
-            "penalised likelihoods of different columns are not on one scale; the tests of terms in the larger model"
-            " say it"
-        )
-        return Against(None, "", None, why)
-    a, b = ({e.key for e in c.estimates if e.b is not None} for c in (before, now))
-    if not (a < b or b < a):
-        return Against(None, "", None, "the same model" if a == b else "neither holds all terms of the other")
-    small, large = (before, now) if a < b else (now, before)
-    if small.rss is not None and large.rss is not None and small.df is not None and large.df is not None:
-        df1, df2 = small.df - large.df, large.df
-        if df1 <= 0 or df2 <= 0 or large.rss <= 0:
-            return Against(None, "", None, "nothing is left to judge by")
-        f = max(small.rss - large.rss, 0.0) / df1 / (large.rss / df2)
-        return Against(f, f"F({df(df1)}, {df(df2)}) = {statistic(f)}", float(special.fdtrc(df1, df2, f)), None)
-    if small.log_likelihood is None or large.log_likelihood is None:
-        return Against(None, "", None, "without a likelihood no ratio of two can be had; the tests of terms say it")
-    k = large.parameters - small.parameters
-    if k <= 0:
-        return Against(None, "", None, "an estimate that is not finite leaves nothing to test")
-    chi2 = max(2 * (large.log_likelihood - small.log_likelihood), 0.0)
-    return Against(chi2, f"χ²({k}) = {statistic(chi2)}", float(special.chdtrc(k, chi2)), None)
 
 
 def most(cards: Sequence[ModelCard]) -> list[tuple[str, int]]:
@@ -171,7 +128,10 @@ def _estimate(card: ModelCard, e: Estimate, spec: LineUpSpec) -> q.Quantity:
 def _against(t: Against | None, alpha: float) -> q.Quantity:
     if t is None:
         return q.blank()
-    return q.gone(t.why or "") if t.p is None else q.Quantity(t.p, p_bare(t.p), below=t.words, strong=t.p < alpha)
+    if t.p is None or t.statistic is None:
+        return q.gone(t.why or "")
+    below = f"{t.letter}({', '.join(map(df, t.df))}) = {statistic(t.statistic)}"
+    return q.Quantity(t.p, p_bare(t.p), below=below, strong=t.p < alpha)
 
 
 def models_table(lined: Lined, tests: list[Against | None], spec: LineUpSpec) -> TableBlock:
