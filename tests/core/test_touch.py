@@ -80,6 +80,11 @@ def test_every_handle_and_pick_sets_what_its_method_takes() -> None:
     assert sorted(logistic, key=str) == sorted([("cutoff", None), *two], key=str)
     assert touched("one_sample", {"column": "pace", "value": 12}) == [("value", None)]
     assert touched("one_sample", {"column": "pace", "value": 2, "test": "variance"}) == []
+    assert touched("study_size", {"design": "two_means", "difference": 0.5}) == [("power", None)]
+    whole = answer("study_size", data(), {"design": "two_means", "difference": 0.5}).block("figure")
+    assert [h.axis for h in whole.handles] == ["y"]
+    for find in ("power", "effect"):
+        assert touched("study_size", {"design": "two_means", "difference": 0.5, "find": find}) == [("n", None)]
 
 
 def test_parts_repeated_for_each_level_keep_to_themselves() -> None:

@@ -4,6 +4,7 @@
 """
 
 from collections.abc import Sequence
+from typing import Literal
 
 import numpy as np
 
@@ -15,9 +16,9 @@ STEPS = 200
 
 def handle(
     picture: FigureBlock, field: str, title: str, at: float, ends: tuple[float, float], *, key: str | None = None,
-    words: str = "", unit: str = "", decimals: int | None = None,
+    axis: Literal["x", "y"] = "x", words: str = "", unit: str = "", decimals: int | None = None,
 ) -> FigureBlock:  # fmt: skip
-    """The picture with a line across its horizontal axis, which sets a number of the spec.
+    """The picture with a line across one of its axes, which sets a number of the spec.
 
     Args:
         field: of the spec; key: its entry, where it holds a number for each of several names.
@@ -34,6 +35,7 @@ def handle(
     made = Handle(
         field=field,
         key=key,
+        axis=axis,
         title=title,
         words=words,
         at=float(at),

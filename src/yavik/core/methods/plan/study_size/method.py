@@ -5,7 +5,7 @@ from typing import Any
 
 import numpy as np
 
-from yavik.core.answers import Answer, Check, RowsUsed, Verdict
+from yavik.core.answers import Answer, Check, FigureBlock, RowsUsed, Verdict
 from yavik.core.answers import quantities as q
 from yavik.core.answers.make import compose
 from yavik.core.answers.wording import (
@@ -15,6 +15,7 @@ from yavik.core.answers.wording import (
 from yavik.core.figures.plots import block, curve
 from yavik.core.methods.base import Aim, Layout, Method, Run
 from yavik.core.methods.kit.page import read_page
+from yavik.core.methods.kit.touch import handle
 from yavik.core.methods.plan.study_size.spec import DESIGNS, MEANS, Power, StudySizeSpec
 from yavik.core.methods.plan.study_size.words import (
     PER,
@@ -73,6 +74,7 @@ def compute(table: Table, spec: StudySizeSpec, run: Run) -> Answer:
         found, headline = smallest, effect_words(spec, n, smallest * (sd if spec.design in MEANS else 1), unit)
         short = f"sees {number(smallest * (sd if spec.design in MEANS else 1), 2)} with {n} {PER[spec.design]}"
     reached = of(n, found)
+    drawn = block("figure", "Power over the size of the study", _curve(spec, of, found, n, reached, least))
     rows = [
         q.row(
             n=q.count(k, axis_of(spec)), total=q.count(total_of(spec, k), "Rows in all"),
@@ -89,7 +91,7 @@ def compute(table: Table, spec: StudySizeSpec, run: Run) -> Answer:
             *([side_of(spec).removeprefix(", ")] if spec.alternative != "two_sided" else []),
         ],
         blocks=[
-            block("figure", "Power over the size of the study", _curve(spec, of, found, n, reached, least)),
+            _moved(spec, drawn, n, least),
             q.table("power", "Power by size", rows, note="The effect and α stay as they are."),
             _effects_table(spec, of, n, sd, least),
         ],
@@ -161,6 +163,13 @@ def _curve(spec: StudySizeSpec, of: Power, effect: float, n: int, reached: float
     xs = np.unique(np.round(np.linspace(least, max(2 * n, least + 10), 60)))
     ys = [of(float(x), effect) for x in xs]
     return curve([("power", xs, ys)], axis_of(spec), "Power", mark=(n, reached), high=1.0)
+
+
+def _moved(spec: StudySizeSpec, picture: FigureBlock, n: int, least: int) -> FigureBlock:
+    """The curve with a line at what is given: the power wished for, or the rows at hand."""
+    if spec.find == "n":
+        return handle(picture, "power", "Power", spec.power, (0.06, 0.99), axis="y", decimals=2)
+    return handle(picture, "n", axis_of(spec), n, (max(least, 3), max(2 * n, least + 10)), decimals=0)
 
 
 def _effects_table(spec: StudySizeSpec, of: Power, n: int, sd: float, least: int) -> Any:
