@@ -2,9 +2,12 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, take, type S, type Step } from "../client/api";
+import { cx } from "../common/classes";
 import { Menu, MenuChild, MenuItem } from "../common/pop";
 import { PathsModal } from "./paths-modal";
 import type { SetSteps } from "./table-page";
+
+const LINK = "data-[highlighted]:bg-base-200 rounded px-3 py-1.5 text-sm outline-none";
 
 export function TableMenu({ study, table, setSteps }: { study: string; table: S["TableOut"]; setSteps: SetSteps }) {
   const [paths, setPaths] = useState(false);

@@ -379,7 +379,10 @@ def _set_picture(f: Fitted, cells: Cells, one: ComparisonSet, i: int) -> FigureB
     mean = np.where(cells.known, f.back(eta), np.nan)
     families = _families(f, cells, one)
     lines = [
-        Line(label or "mean", mean[own].tolist(), np.where(cells.known, low, np.nan)[own].tolist(), np.where(cells.known, high, np.nan)[own].tolist())
+        Line(
+            label or "mean", mean[own].tolist(), np.where(cells.known, low, np.nan)[own].tolist(),
+            np.where(cells.known, high, np.nan)[own].tolist(),
+        )
         for label, own in families
     ]  # fmt: skip
     levels = [_label(f, cells, k, len(one.of)) for k in families[0][1]]

@@ -14,7 +14,7 @@ ChiSquare = tuple[float, int, float]
 
 
 def wald_test(f: Fitted, rows: Floats, df: float = np.inf) -> ChiSquare | None:
-    """Wald's χ² of combinations of the fitted columns being nought, shape (m, columns); None where they cannot be told.
+    """Wald's χ² of combinations of the fitted columns being nought, shape (m, columns); None where it has none.
 
     Args:
         df: of the denominator, where the scatter is estimated: the statistic is then F = χ²/m.

@@ -200,7 +200,8 @@ def _demand_counts(table: Table, spec: CountsSpec, y: Floats) -> None:
         first = number(float(y[bad][0]), 6).rstrip("0").rstrip(".")
         raise DataProblem(
             f"{spec.response} counts something, but {counted(len(rows), 'value is', 'values are')} not a whole"
-            f" number of zero or more ({rows_in_words(rows)}; the first is {first}). For measures take the linear model.",
+            f" number of zero or more ({rows_in_words(rows)}; the first is {first})."
+            " For measures take the linear model.",
             column=spec.response, rows=rows,
         )  # fmt: skip
 
