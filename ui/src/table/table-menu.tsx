@@ -27,7 +27,7 @@ export function TableMenu({ study, table, setSteps }: { study: string; table: S[
           {(data ?? []).map((o) => (
             <MenuChild key={o.id}>
               <a
-                className="data-[highlighted]:bg-base-200 flex justify-between gap-4 rounded px-3 py-1.5 text-sm outline-none"
+                className={cx(LINK, "flex justify-between gap-4")}
                 href={`${base}/tables/${table.id}/save?format=${o.id}`}
                 download
               >
@@ -39,7 +39,7 @@ export function TableMenu({ study, table, setSteps }: { study: string; table: S[
           {table.upload && (
             <MenuChild>
               <a
-                className="data-[highlighted]:bg-base-200 rule mt-1 block rounded border-t px-3 py-1.5 text-sm outline-none"
+                className={cx(LINK, "rule mt-1 block border-t")}
                 href={`${base}/uploads/${table.upload}/original`}
                 download={table.filename}
               >

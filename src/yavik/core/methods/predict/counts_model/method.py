@@ -165,7 +165,10 @@ METHOD = Method(
     aim=Aim.predict,
     title="Regression of counts: Poisson, negative binomial, quasi-Poisson",
     layouts=(
-        Layout("rows", "model of counts", "How does the count of {response} depend on {terms}?", ("response", "terms"), ("response", "terms")),
+        Layout(
+            "rows", "model of counts", "How does the count of {response} depend on {terms}?", ("response", "terms"),
+            ("response", "terms"),
+        ),
     ),
     Spec=CountsSpec,
     compute=compute,
