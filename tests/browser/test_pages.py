@@ -317,7 +317,10 @@ def test_quick_edits_build_on_one_another(demo: Page) -> None:
 def test_menus_and_lists_are_walked_by_keys(demo: Page) -> None:
     open_entry(demo, "^Room trial")
     save = demo.get_by_role("button", name="Save Room trial, or its path")
-    save.focus()
+    save.click()
+    expect(demo.get_by_role("menuitem", name="CSV", exact=True)).to_be_visible()  # the list of formats has come
+    demo.keyboard.press("Escape")
+    expect(save).to_be_focused()
     demo.keyboard.press("Enter")
     expect(demo.get_by_role("menuitem", name="CSV", exact=True)).to_be_focused()
     demo.keyboard.press("ArrowDown")
