@@ -115,7 +115,7 @@ def test_what_methods_share_knows_no_method() -> None:
     assert shared and up == {}
 
 
-STILL_COMPUTING = {"compare/factorial/tables.py", "describe/distribution/tables.py"}
+STILL_COMPUTING = {"describe/distribution/tables.py"}
 """Rooms that tell and still compute; none may join them."""
 
 

@@ -73,15 +73,13 @@ def significant(x: float, digits: int = 3) -> str:
     """That many significant digits; powers of ten as × 10ⁿ."""
     if _there(x) == 0:
         return "0"
-    power = math.floor(math.log10(abs(x)))
-    if abs(round(x / 10.0**power, digits - 1)) >= 10:  # 9.9996 is 10.00, a power higher
-        power += 1
+    mantissa, exponent = f"{x:.{digits - 1}e}".split("e")  # rounded first: 9.9996 is 10.00, a power higher
+    power = int(exponent)
     if -5 < power < 7:
         return (
             number(x, max(0, digits - 1 - power)) if power > -4 else f"{x:.{digits - 1 - power}f}".replace("-", "−")
         )
-    mantissa = f"{x / 10.0**power:.{digits - 1}f}".replace("-", "−")
-    return f"{mantissa} × 10{str(power).translate(SUPERSCRIPT)}"
+    return f"{mantissa.replace('-', '−')} × 10{str(power).translate(SUPERSCRIPT)}"
 
 
 def statistic(x: float) -> str:

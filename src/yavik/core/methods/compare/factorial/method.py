@@ -9,6 +9,7 @@ from yavik.core.answers.wording import listing
 from yavik.core.methods.base import Aim, Layout, Method, Run
 from yavik.core.methods.compare.factorial import tables
 from yavik.core.methods.compare.factorial.checks import all_checks
+from yavik.core.methods.compare.factorial.compute import FactorialResults
 from yavik.core.methods.compare.factorial.data import Factorial, read
 from yavik.core.methods.compare.factorial.spec import SS_WORDS, FactorialSpec
 from yavik.core.methods.compare.factorial.words import blocked_by_empty, headline, tests_of
@@ -30,7 +31,7 @@ def compute(table: Table, spec: FactorialSpec, run: Run) -> Answer:
         )
     f = read(table, spec.response, spec.factors, spec.covariates, spec.block, spec.interactions)
     run.progress(0.4, "Testing terms")
-    at = _at(spec, f)
+    results = FactorialResults(f, spec, _at(spec, f))
     tests = tests_of(f, spec.sums_of_squares)
     run.progress(0.7, "Estimating means")
     spans, p = headline(f, spec, tests)
@@ -55,12 +56,12 @@ def compute(table: Table, spec: FactorialSpec, run: Run) -> Answer:
         ],
         facts=tables.facts(f, tests, p),
         blocks=[
-            tables.picture(f, spec, at),
+            tables.picture(results),
             tables.anova(f, spec, tests),
-            *tables.all_means(f, spec, at),
-            *tables.all_pairs(f, spec, at, _pairs_of(spec, f, tests)),
-            *tables.simple_effects(f, spec),
-            tables.slopes(f, spec),
+            *tables.all_means(results),
+            *tables.all_pairs(results, _pairs_of(spec, f, tests)),
+            *tables.simple_effects(results),
+            tables.slopes(results),
             tables.other_kinds(f, spec),
             *residual_pictures(fitted, residuals, f.rows, f.response.unit),
         ],
