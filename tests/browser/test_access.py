@@ -191,6 +191,8 @@ def test_keys_are_listed(demo: Page) -> None:
 
 def test_a_column_is_dragged_into_a_slot(demo: Page) -> None:
     demo.goto(links(demo)["question"])
+    expect(demo.locator("[data-check]").first).to_be_visible()  # checks that come in would move the list
+    expect(demo.locator("article svg").first).to_be_visible()
     demo.get_by_text("Columns to drag into the sentence").click()
     demo.get_by_role("listitem").filter(has_text=re.compile("^pages$")).drag_to(
         demo.locator('[data-slot="Measurement"]')
