@@ -10,6 +10,7 @@ from tests.tables import demo_tables, table_from
 from yavik.core.methods import answer
 from yavik.core.methods.registry import new_columns
 from yavik.core.stats.scales import (
+    Alpha,
     by_chance,
     cronbach,
     omega,
@@ -24,6 +25,11 @@ from yavik.core.table import DataProblem
 ESCAPE = ["m1", "m2", "m3", "m4", "m5", "m11"]
 
 
+def alpha_from(x: Any) -> Alpha:
+    """α of answers, shape (n, k)."""
+    return cronbach(np.cov(x, rowvar=False), len(x), 0.95)
+
+
 def made(n: int = 200, loadings: Any = (0.8, 0.7, 0.6, 0.5, 0.7), seed: int = 2) -> Any:
     rng, lam = np.random.default_rng(seed), np.array(loadings)
     return rng.normal(size=(n, 1)) * lam + rng.normal(size=(n, len(lam))) * np.sqrt(1 - lam**2)
@@ -36,12 +42,12 @@ def test_alpha_is_that_of_the_analysis_of_variance() -> None:
     people = k * ((x.mean(axis=1) - x.mean()) ** 2).sum() / (n - 1)
     rest = x - x.mean(axis=1, keepdims=True) - x.mean(axis=0) + x.mean()
     residual = (rest**2).sum() / ((n - 1) * (k - 1))
-    assert cronbach(x, 0.95).raw == pytest.approx(1 - residual / people)
+    assert alpha_from(x).raw == pytest.approx(1 - residual / people)
 
 
 def test_alpha_of_two_tables_worked_out_by_hand() -> None:
     x = np.array([[1.0, 2, 3], [2, 3, 4], [3, 3, 5], [4, 5, 5], [5, 4, 6]])
-    found = cronbach(x, 0.95)
+    found = alpha_from(x)
     variances, whole = x.var(axis=0, ddof=1).sum(), x.sum(axis=1).var(ddof=1)
     assert found.raw == pytest.approx(1.5 * (1 - variances / whole))
     r = np.corrcoef(x, rowvar=False)
@@ -56,7 +62,7 @@ def test_feldts_interval_holds_its_level() -> None:
     rng, hits = np.random.default_rng(7), 0
     for _ in range(1000):
         person = rng.normal(size=(40, 1))
-        found = cronbach(person + rng.normal(size=(40, 6)) * np.sqrt(1.5), 0.95)
+        found = alpha_from(person + rng.normal(size=(40, 6)) * np.sqrt(1.5))
         hits += found.low < 6 / (6 + 1.5) < found.high
     assert 0.93 < hits / 1000 < 0.97
 
@@ -76,14 +82,14 @@ def test_omega_is_alpha_where_items_are_alike_and_more_where_they_are_not() -> N
     same = made(20_000, (0.7,) * 5)
     r = np.corrcoef(same, rowvar=False)
     found = one_factor(r)
-    assert found and omega(found, np.ones(5)) == pytest.approx(cronbach(same, 0.95).raw, abs=0.005)
+    assert found and omega(found, np.ones(5)) == pytest.approx(alpha_from(same).raw, abs=0.005)
     truth = np.array([0.95, 0.9, 0.4, 0.3])
     uneven = made(20_000, truth)
     found = one_factor(np.corrcoef(uneven, rowvar=False))
     assert found is not None
     whole = truth.sum() ** 2 / (truth.sum() ** 2 + (1 - truth**2).sum())
     assert omega(found, uneven.std(axis=0)) == pytest.approx(whole, abs=0.01)
-    assert omega(found, uneven.std(axis=0)) > cronbach(uneven, 0.95).raw
+    assert omega(found, uneven.std(axis=0)) > alpha_from(uneven).raw
 
 
 def test_each_item_beside_the_rest() -> None:
@@ -92,7 +98,7 @@ def test_each_item_beside_the_rest() -> None:
     for i in range(5):
         rest = np.delete(x, i, axis=1)
         assert with_the_rest(s)[i] == pytest.approx(np.corrcoef(x[:, i], rest.sum(axis=1))[0, 1])
-        assert without_each(s)[i] == pytest.approx(cronbach(rest, 0.95).raw)
+        assert without_each(s)[i] == pytest.approx(alpha_from(rest).raw)
     assert np.isnan(without_each(s[:2, :2])).all()
 
 

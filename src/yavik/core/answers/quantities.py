@@ -22,6 +22,7 @@ from yavik.core.answers.wording import (
     say,
     share,
     share_fine,
+    span,
     statistic,
     sub,
 )
@@ -216,19 +217,10 @@ def ends(low: float, high: float, words: Any, title: str | None, why: str = HERE
     below, above = f"{key}_low", f"{key}_high"
     if math.isnan(low) or math.isnan(high) or (math.isinf(low) and math.isinf(high)):
         return {below: gone(why, title, "interval"), above: gone(why, None)}
-    if math.isinf(high):
-        return {
-            below: Quantity(float(low), f"above {words(low)}", title, "interval"),
-            above: gone("open: one-sided", None),
-        }
-    if math.isinf(low):
-        return {
-            below: Quantity(None, f"below {words(high)}", title, "interval"),
-            above: Quantity(float(high), words(high), None),
-        }
+    told = span(low, high, words)
     return {
-        below: Quantity(float(low), f"{words(low)} to {words(high)}", title, "interval"),
-        above: Quantity(float(high), words(high), None),
+        below: Quantity(None if math.isinf(low) else float(low), told, title, "interval"),
+        above: gone("open: one-sided", None) if math.isinf(high) else Quantity(float(high), words(high), None),
     }
 
 

@@ -4,7 +4,7 @@ Decimals follow the data's precision, p has no leading zero and is never .000, m
 """
 
 import math
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 from yavik.core.answers.answer import Span
 
@@ -133,6 +133,13 @@ def percent_fine(x: float, gap: float) -> str:
     """A share in per cent with as many decimals as a gap to another needs to be seen."""
     digits = max(1, int(1 - math.floor(math.log10(max(abs(_there(gap)) * 100, 1e-12)))))
     return f"{100 * _there(x):.{min(digits, 8)}f}%"
+
+
+def span(low: float, high: float, words: Callable[[float], str]) -> str:
+    """'1.2 to 3.4', or 'above 1.2' and 'below 3.4' where an end is open."""
+    if math.isinf(high):
+        return f"above {words(low)}"
+    return f"below {words(high)}" if math.isinf(low) else f"{words(low)} to {words(high)}"
 
 
 def interval(low: float, high: float, decimals: int) -> str:

@@ -344,3 +344,26 @@ def score_weights(found: BinaryFit) -> Floats:
     if found.link == "logit":
         return np.asarray(away)
     return np.asarray(away * slope / np.maximum(mu * nu, 1e-300))
+
+
+def rao(x: Floats, weights: Floats, scores: Floats, information: Floats, added: Floats) -> tuple[float, int]:
+    """Score test of adding columns to any model whose score equations are x′ scores = 0 (Rao, 1948).
+
+    Args:
+        x, weights, scores, information: of the fit: shapes (n, q), (n,), (n,), (q, q) with information = x′ weights x.
+        added: shape (n, k).
+
+    Returns:
+        χ² and its df, which is below k where added columns follow from the others.
+    """
+    if not added.shape[1]:
+        return 0.0, 0
+    weighted = added * weights[:, None]
+    cross = x.T @ weighted
+    middle = added.T @ weighted - cross.T @ invert(information) @ cross
+    values, vectors = np.linalg.eigh((middle + middle.T) / 2)
+    keep = values > max(float(values[-1]), 0.0) * 1e-9
+    if not keep.any():
+        return 0.0, 0
+    along = vectors[:, keep].T @ (added.T @ scores)
+    return float((along**2 / values[keep]).sum()), int(keep.sum())

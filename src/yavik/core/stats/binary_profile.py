@@ -5,7 +5,7 @@ from collections.abc import Callable, Sequence
 import numpy as np
 from scipy import optimize, special, stats
 
-from yavik.core.stats.binary import BinaryFit, Link, Prepared, fit, invert, mean_and_slope, probability
+from yavik.core.stats.binary import BinaryFit, Link, Prepared, fit, invert, mean_and_slope, probability, rao
 from yavik.core.stats.groups import Floats
 
 
@@ -81,19 +81,8 @@ def _profile_of_intercept(found: BinaryFit, goal: float) -> tuple[float, float]:
 
 
 def score_test(found: BinaryFit, added: Floats) -> tuple[float, int]:
-    """Chi-square of adding columns to a fitted model, without fitting it again (Rao, 1948); shape of ``added`` (n,
-    k)."""
-    d, x = found.data, found.data.x
-    if not added.shape[1]:
-        return 0.0, 0
+    """χ² and df of adding columns, shape (n, k), to a fitted model, without fitting it again (Rao, 1948)."""
+    d = found.data
     mu, nu, slope = mean_and_slope(found.link, found.eta)
     spread = np.maximum(mu * nu, 1e-300)
-    w, u = slope**2 / spread, (d.y - mu) * slope / spread
-    cross = x.T @ (added * w[:, None])
-    middle = added.T @ (added * w[:, None]) - cross.T @ invert(found.information) @ cross
-    values, vectors = np.linalg.eigh((middle + middle.T) / 2)
-    keep = values > max(values[-1], 0) * 1e-9
-    if not keep.any():
-        return 0.0, 0
-    along = vectors[:, keep].T @ (added.T @ u)
-    return float((along**2 / values[keep]).sum()), int(keep.sum())
+    return rao(d.x, slope**2 / spread, (d.y - mu) * slope / spread, found.information, added)

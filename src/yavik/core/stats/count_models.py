@@ -38,6 +38,7 @@ class CountFit:
         alpha_se: NaN where α is nought.
         information: expected information of ``scaled``, without a factor of dispersion.
         log_likelihood: NaN for quasi-Poisson, which has none.
+        poisson: log-likelihood of the Poisson model of the same columns; NaN for quasi-Poisson.
     """
 
     data: Prepared
@@ -48,6 +49,7 @@ class CountFit:
     alpha_se: float
     information: Floats
     log_likelihood: float
+    poisson: float
     converged: bool
     steps: int
 
@@ -185,24 +187,21 @@ def _sums_below(y: Floats, of: Any, large: Any) -> float:
     return float(np.bincount(y.astype(np.int64)) @ table)
 
 
-def fit_counts(
-    d: Prepared, offset: Floats | None = None, family: Family = "poisson", start: "CountFit | None" = None
-) -> CountFit:
+def fit_counts(d: Prepared, offset: Floats | None = None, family: Family = "poisson") -> CountFit:
     """Maximum likelihood; for quasi-Poisson Poisson's estimates.
 
     Args:
         d: prepared columns with the counts as ``y``.
         offset: logarithm of the exposure, shape (n,).
-        start: a fit of the same columns to begin with.
     """
-    beta = _begin(d, offset) if start is None else start.scaled.copy()
-    beta, information, ll, converged, steps = _newton(d, offset, beta, 0.0)
+    beta, information, ll, converged, steps = _newton(d, offset, _begin(d, offset), 0.0)
     alpha, se = 0.0, np.nan
+    poisson = np.nan if family == "quasi" else ll + most_likely(d.y, 0.0)
+    told = poisson
     if family == "negative_binomial":
-        alpha, se, beta, information, ll, settled, more = _with_spread(d, offset, beta, ll, start)
-        converged, steps = converged and settled, steps + more
-    told = np.nan if family == "quasi" else ll + most_likely(d.y, alpha)
-    return CountFit(d, offset, family, beta, alpha, se, information, told, converged, steps)
+        alpha, se, beta, information, ll, settled, more = _with_spread(d, offset, beta, ll)
+        converged, steps, told = converged and settled, steps + more, ll + most_likely(d.y, alpha)
+    return CountFit(d, offset, family, beta, alpha, se, information, told, poisson, converged, steps)
 
 
 def _begin(d: Prepared, offset: Floats | None) -> Floats:
@@ -262,11 +261,10 @@ def _newton(
 
 
 def _with_spread(
-    d: Prepared, offset: Floats | None, beta: Floats, ll: float, start: "CountFit | None"
+    d: Prepared, offset: Floats | None, beta: Floats, ll: float
 ) -> tuple[float, float, Floats, Floats, float, bool, int]:
     """α and the coefficients in turn, until neither moves: the information between them is nought on average."""
-    alpha = start.alpha if start is not None and start.alpha > 0 else 0.0
-    steps, information = 0, np.eye(len(beta))
+    alpha, steps, information = 0.0, 0, np.eye(len(beta))
     for _ in range(MOST_STEPS):
         mu = _means(d, offset, beta)
         fresh = spread_of(d.y, mu, alpha)

@@ -39,24 +39,26 @@ class OneFactor:
     proper: bool
 
 
-def cronbach(x: Floats, level: float) -> Alpha:
+def cronbach(s: Floats, n: int, level: float) -> Alpha:
     """α = k/(k − 1) · (1 − Σ variances / variance of the sum) (Cronbach, 1951), interval by Feldt (1965).
 
     Args:
-        x: shape (n, k), filled throughout, every column with spread.
+        s: covariances of the items, shape (k, k), every item with spread; n: rows filled throughout.
         level: of the interval, such as .95.
 
     The interval uses (1 − α)/(1 − α̂) ~ F(n − 1, (n − 1)(k − 1)), which holds for items that differ only in their mean.
     """
-    n, k = x.shape
-    s = np.cov(x, rowvar=False)
-    raw = alpha_of(s)
+    k, raw = len(s), alpha_of(s)
     df1, df2, tail = n - 1, (n - 1) * (k - 1), (1 - level) / 2
     low, high = (1 - (1 - raw) * float(stats.f.ppf(q, df1, df2)) for q in (1 - tail, tail))
-    sd = np.sqrt(np.diag(s))
-    r = s / np.outer(sd, sd)
-    mean_r = float((r.sum() - k) / (k * (k - 1)))
+    mean_r = float((correlations(s).sum() - k) / (k * (k - 1)))
     return Alpha(raw, low, high, k * mean_r / (1 + (k - 1) * mean_r), mean_r)
+
+
+def correlations(s: Floats) -> Floats:
+    """From covariances, shape (k, k)."""
+    sd = np.sqrt(np.diag(s))
+    return np.asarray(s / np.outer(sd, sd))
 
 
 def alpha_of(s: Floats) -> float:
@@ -89,8 +91,7 @@ def turned(s: Floats) -> Floats:
 
     The smaller side is the one that is turned.
     """
-    sd = np.sqrt(np.diag(s))
-    _, vectors = np.linalg.eigh(s / np.outer(sd, sd))
+    _, vectors = np.linalg.eigh(correlations(s))
     first = vectors[:, -1]
     against = first < -1e-6 if (first > 0).sum() >= (first < 0).sum() else first > 1e-6
     return np.asarray(against & (np.abs(first) > 0.1 * np.abs(first).max()))

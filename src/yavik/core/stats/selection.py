@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from typing import Literal, Protocol
+from typing import Generic, Literal, Protocol, TypeVar
 
 import numpy as np
 from scipy import special
@@ -152,7 +152,59 @@ class LinearJudge:
         return {"aic": m.aic, "bic": m.bic, "adjusted_r2": -m.adjusted_r2, "p": m.aic}[by]
 
 
-class BinaryJudge:
+Model = TypeVar("Model")
+
+
+class LikelihoodJudge(Generic[Model]):
+    """What judges of likelihood models share: models that are kept, and comparisons of one with a smaller one.
+
+    Args:
+        whole: prepared columns of all terms offered.
+        used: places of the design's columns in ``whole``.
+    """
+
+    def __init__(self, design: Design, whole: Prepared, used: Sequence[int]) -> None:
+        self.design, self.whole, self.used = design, whole, list(used)
+        self._kept: dict[Terms, Model] = {}
+
+    def columns(self, now: Terms) -> list[int]:
+        """Places in ``whole`` of the columns of these terms."""
+        return [i for i, c in enumerate(self.used) if self.design.columns[c].term in now]
+
+    def model(self, now: Terms) -> Model:
+        """The model of these terms; kept, as a walk asks for it again."""
+        if now not in self._kept:
+            self._kept[now] = self.fitted(self.columns(now))
+        return self._kept[now]
+
+    def fitted(self, columns: list[int]) -> Model:
+        """The model of these columns of ``whole``."""
+        raise NotImplementedError
+
+    def against(self, term: int, df: int, small: Model, large: Model) -> Judged | None:
+        """The larger of two models against the smaller."""
+        raise NotImplementedError
+
+    def add(self, now: Terms, term: int) -> Judged | None:
+        """A term added to the model; None where it brings no column of its own."""
+        return self._between(term, now, tuple(sorted((*now, term))))
+
+    def drop(self, now: Terms, term: int) -> Judged | None:
+        """A term left out of the model."""
+        return self._between(term, tuple(t for t in now if t != term), now)
+
+    def _between(self, term: int, small: Terms, large: Terms) -> Judged | None:
+        df = len(self.columns(large)) - len(self.columns(small))
+        return self.against(term, df, self.model(small), self.model(large)) if df > 0 else None
+
+
+def by_ratio(term: int, df: int, gain: float) -> Judged:
+    """A likelihood-ratio test from what the log-likelihood gains."""
+    chi2 = max(2 * gain, 0.0)
+    return Judged(term, chi2, df, np.nan, float(special.chdtrc(df, chi2)))
+
+
+class BinaryJudge(LikelihoodJudge[BinaryFit]):
     """Score tests to enter, so that a candidate costs one matrix product and no fit; likelihood-ratio tests to leave,
     since a Wald test drops just the terms that tell best (Hauck & Donner, 1977).
 
@@ -163,43 +215,27 @@ class BinaryJudge:
     def __init__(
         self, design: Design, whole: Prepared, used: Sequence[int], link: Link, penalty: Penalty = "none"
     ) -> None:
-        self.design, self.whole, self.used, self.link, self.penalty = design, whole, list(used), link, penalty
-        self._kept: dict[Terms, BinaryFit] = {}
+        super().__init__(design, whole, used)
+        self.link, self.penalty = link, penalty
 
-    def columns(self, now: Terms) -> list[int]:
-        """Places in ``whole`` of the columns of these terms."""
-        return [i for i, c in enumerate(self.used) if self.design.columns[c].term in now]
+    def fitted(self, columns: list[int]) -> BinaryFit:
+        """The model of these columns of ``whole``."""
+        if self.penalty == "none":
+            return fit_binary(self.whole.among(columns), self.link)
+        held = {i + self.whole.first: 0.0 for i in range(len(self.used)) if i not in set(columns)}
+        return fit_binary(self.whole, self.link, self.penalty, None, held)
 
-    def model(self, now: Terms) -> BinaryFit:
-        """The model of these terms; kept, as a walk asks for it again."""
-        if now not in self._kept:
-            own = self.columns(now)
-            if self.penalty == "none":
-                made = fit_binary(self.whole.among(own), self.link)
-            else:
-                held = {i + self.whole.first: 0.0 for i in range(len(self.used)) if i not in set(own)}
-                made = fit_binary(self.whole, self.link, self.penalty, None, held)
-            self._kept[now] = made
-        return self._kept[now]
+    def against(self, term: int, df: int, small: BinaryFit, large: BinaryFit) -> Judged:
+        """Likelihood ratio, penalised where the fits are."""
+        return by_ratio(term, df, large.penalised - small.penalised)
 
     def add(self, now: Terms, term: int) -> Judged | None:
         """A term added to the model; None where it brings no column of its own."""
         if self.penalty != "none":
-            return self._between(term, now, tuple(sorted((*now, term))))
+            return super().add(now, term)
         own = [i + self.whole.first for i in self.columns((term,))]
         chi2, df = score_test(self.model(now), self.whole.x[:, own])
         return Judged(term, chi2, df, np.nan, float(special.chdtrc(df, chi2))) if df else None
-
-    def drop(self, now: Terms, term: int) -> Judged | None:
-        """A term left out of the model."""
-        return self._between(term, tuple(t for t in now if t != term), now)
-
-    def _between(self, term: int, small: Terms, large: Terms) -> Judged | None:
-        df = len(self.columns(large)) - len(self.columns(small))
-        if df <= 0:
-            return None
-        chi2 = max(2 * (self.model(large).penalised - self.model(small).penalised), 0.0)
-        return Judged(term, chi2, df, np.nan, float(special.chdtrc(df, chi2)))
 
     def criterion(self, now: Terms, by: ChooseBy) -> float:
         """AIC or BIC: smaller is better."""

@@ -3,7 +3,7 @@
 import math
 
 from yavik.core.answers import quantities as q
-from yavik.core.answers.wording import interval, number
+from yavik.core.answers.wording import number, span
 
 
 def claimed(claim: str, shown: bool) -> str:
@@ -22,6 +22,4 @@ def ends(low: float, high: float, decimals: int) -> str:
     """An interval in a sentence: '1.2 to 3.4', or 'above 1.2' where one end is open."""
     if math.isinf(high) and math.isinf(low):
         return "cannot be given with so few values"
-    if math.isinf(high):
-        return f"above {number(low, decimals)}"
-    return f"below {number(high, decimals)}" if math.isinf(low) else interval(low, high, decimals)
+    return span(low, high, lambda x: number(x, decimals))

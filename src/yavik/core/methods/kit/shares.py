@@ -1,11 +1,12 @@
 """What questions about counts share: columns of levels, weights of rows, the kinds their slots take."""
 
+import math
 from collections.abc import Callable
 
 import numpy as np
 
 from yavik.core.answers import quantities as q
-from yavik.core.answers.wording import counted, level_words, number, percent
+from yavik.core.answers.wording import counted, level_words, number, percent, span
 from yavik.core.stats.direction import Alternative
 from yavik.core.stats.groups import Floats
 from yavik.core.table import Codes, DataProblem, Kind, Table
@@ -57,9 +58,8 @@ def points(difference: float) -> str:
 
 def ends_of(low: float, high: float, words: Callable[[float], str], alternative: Alternative = "two_sided") -> str:
     """An interval in words; a one-sided one names its one end."""
-    if alternative == "two_sided":
-        return f"{words(low)} to {words(high)}"
-    return f"above {words(low)}" if alternative == "greater" else f"below {words(high)}"
+    open_low, open_high = alternative == "less", alternative == "greater"  # the scale's own end says nothing
+    return span(-math.inf if open_low else low, math.inf if open_high else high, words)
 
 
 def percent_ci(

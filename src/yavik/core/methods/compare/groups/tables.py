@@ -19,11 +19,11 @@ ONE = "one value has no spread"
 
 def groups(r: GroupsResults) -> TableBlock:
     """n, mean, SD and the mean's interval of each group, with its letters."""
-    g, d, rows = r.data.groups, r.data.decimals, []
+    g, d, rows, reaches = r.data.groups, r.data.decimals, [], r.reach
     fine = d if d else finer(d, float(np.abs(g.means).max()))
     ranks = r.test == "kruskal_wallis" and r.ranked is not None
     for i, name in enumerate(g.names):
-        n, mean, sd, reach = int(g.n[i]), float(g.means[i]), float(np.sqrt(g.variances[i])), float(r.reach[i])
+        n, mean, sd, reach = int(g.n[i]), float(g.means[i]), float(np.sqrt(g.variances[i])), float(reaches[i])
         row = q.row(
             group=q.name(name, r.data.group),
             missing=q.count(r.data.n_empty[i], "Empty" if any(r.data.n_empty) else None),

@@ -1,6 +1,7 @@
 """Everything that a table of counts computes; tables and words only read it."""
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
@@ -93,7 +94,7 @@ class CrosstabResults:
         assert self.two
         return self.two.phi if self.event == 0 else -self.two.phi
 
-    @property
+    @cached_property
     def odds_interval(self) -> tuple[float, float]:
         """The odds ratio's interval that goes with the test that speaks: Fisher's own, or Woolf's."""
         assert self.two

@@ -10,7 +10,6 @@ from yavik.core.methods.kit.checks import independent
 from yavik.core.methods.kit.models import checks as shared
 from yavik.core.methods.kit.models.terms import spec_term
 from yavik.core.methods.predict.counts_model.fit import CountsModel, score
-from yavik.core.stats.count_models import fit_counts
 
 
 def all_checks(m: CountsModel) -> list[Check | None]:
@@ -109,7 +108,7 @@ def _more_spread(m: CountsModel, base: dict[str, Any], times: str, facts: dict[s
         text = "The counts scatter no more than Poisson’s: α is zero, and this is the Poisson model."
         remedy = [Remedy(label="Use Poisson", spec={"family": "poisson"})]
         return Check(**base, verdict=Verdict.holds, text=text, facts=facts, remedies=remedy)
-    gain = 2 * (f.log_likelihood - fit_counts(f.data, f.offset, "poisson").log_likelihood)
+    gain = 2 * (f.log_likelihood - f.poisson)
     text = f"Beside Poisson the log-likelihood gains {number(gain / 2, 1)};"
     text += f" with α the scatter is {times} times the model’s."
     verdict = Verdict.holds if f.dispersion < 1.5 else Verdict.doubtful

@@ -15,7 +15,7 @@ from yavik.core.methods.kit.models.reading import read_model
 from yavik.core.methods.kit.models.terms import ModelData
 from yavik.core.methods.kit.models.testing import ChiSquare, term_tests, wald_test
 from yavik.core.methods.predict.counts_model.spec import CountsSpec
-from yavik.core.stats.binary import invert, prepare
+from yavik.core.stats.binary import prepare, rao
 from yavik.core.stats.count_checks import count_probabilities, infinite_directions, overdispersion, robust
 from yavik.core.stats.count_judge import CountJudge
 from yavik.core.stats.count_models import CountFit, fit_counts, null_deviance, null_fit
@@ -223,13 +223,7 @@ def _exposure(table: Table, spec: CountsSpec) -> Floats | None:
 
 
 def score(m: CountsModel, added: Floats) -> tuple[float, int]:
-    """χ² of adding columns to the fitted model, without fitting it again (Rao, 1948); shape of ``added`` (n, k)."""
-    f, x, w = m.model, m.model.data.x, m.model.weights
-    cross = x.T @ (added * w[:, None])
-    middle = added.T @ (added * w[:, None]) - cross.T @ invert(f.information) @ cross
-    values, vectors = np.linalg.eigh((middle + middle.T) / 2)
-    keep = values > max(float(values[-1]), 0.0) * 1e-9
-    if not keep.any():
-        return 0.0, 0
-    along = vectors[:, keep].T @ (added.T @ f.scores)
-    return float((along**2 / values[keep]).sum() / f.factor), int(keep.sum())
+    """χ² and df of adding columns, shape (n, k), to the fitted model, over the scatter that the model takes."""
+    f = m.model
+    chi2, df = rao(f.data.x, f.weights, f.scores, f.information, added)
+    return chi2 / f.factor, df

@@ -13,6 +13,7 @@ from yavik.core.stats.scales import (
     Alpha,
     OneFactor,
     by_chance,
+    correlations,
     cronbach,
     omega,
     one_factor,
@@ -68,6 +69,7 @@ class ReliabilityResults:
     rest: Floats
     without: Floats
     split: tuple[float, float, float] | None
+    correlations: Floats
     eigenvalues: Floats
     chance: Floats
     level: float
@@ -155,16 +157,15 @@ def compute(table: Table, spec: ReliabilitySpec) -> ReliabilityResults:
             "round.",
             column=spec.items[0],
         )
-    sd = np.sqrt(np.diag(s))
-    r = s / np.outer(sd, sd)
+    sd, r = np.sqrt(np.diag(s)), correlations(s)
     factor = one_factor(r)
     eigenvalues = np.asarray(np.linalg.eigvalsh(r)[::-1])
     first = np.arange(k) % 2 == 0 if spec.split == "odd_even" else np.arange(k) < (k + 1) // 2
     chance = by_chance(min(max(n, k + 1), MOST_DRAWN), k, DRAWS, spec.seed) if k > 2 and n > k else np.full(k, np.nan)
     return ReliabilityResults(
-        items=items, y=y, alpha=cronbach(y, 1 - spec.alpha), factor=factor,
+        items=items, y=y, alpha=cronbach(s, n, 1 - spec.alpha), factor=factor,
         omega=omega(factor, sd) if factor else np.nan,
         mean=y.mean(axis=0), sd=sd, rest=with_the_rest(s), without=without_each(s),
-        split=split_half(s, first) if spec.split != "none" else None, eigenvalues=eigenvalues, chance=chance,
+        split=split_half(s, first) if spec.split != "none" else None, correlations=r, eigenvalues=eigenvalues, chance=chance,
         level=1 - spec.alpha,
     )  # fmt: skip

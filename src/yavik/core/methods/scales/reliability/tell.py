@@ -114,7 +114,7 @@ def correlations(r: ReliabilityResults) -> FigureBlock | None:
     """Every item with every other."""
     if r.k > MOST_DRAWN:
         return None
-    m = np.asarray(np.corrcoef(r.y, rowvar=False), np.float64)
+    m = r.correlations
     short = [c.name + (TURNED if a else "") for c, a in zip(r.items.columns, r.items.against, strict=True)]
     texts = [[share(float(v)) for v in row] for row in m]
     low = np.tril_indices(r.k, -1)
