@@ -120,8 +120,7 @@ def list_methods() -> int:
 
 def answer(args: argparse.Namespace) -> int:
     """Prints the Answer as JSON, with what was noticed while the file was read; a problem as JSON on standard error
-    with
-    exit code 2."""
+    with exit code 2."""
     from yavik.core.methods import answer as compute
     from yavik.core.table import DataProblem
 

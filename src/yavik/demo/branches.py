@@ -46,8 +46,7 @@ def branches() -> Columns:
 
 def branch_years() -> Columns:
     """Log loans = branch (SD 0.5) + year + 0.10 staff + 0.012 hours + 0.04 log fund; staff goes with the branch's
-    level, so
-    that pooling overstates it. Seven rows were never sent in, so the panel is not balanced."""
+    level, so that pooling overstates it. Seven rows were never sent in, so the panel is not balanced."""
     rng = np.random.default_rng(602)
     branch, year = np.repeat(np.arange(60), 8), np.tile(np.arange(2016, 2024), 60)
     level = rng.normal(0, 0.5, 60)
@@ -135,8 +134,7 @@ GENRES = 48
 
 def genre_loans() -> Columns:
     """Loans of 48 genres in 24 branch quarters: hill and harbour (12 each) favour other genres, half of each has a
-    reading
-    club, which adds to a third of the genres. Three genres were never lent."""
+    reading club, which adds to a third of the genres. Three genres were never lent."""
     rng = np.random.default_rng(605)
     site, club = np.repeat([0, 1], 12), np.tile([0, 1], 12)
     base, lean, club_effect = (

@@ -31,8 +31,7 @@ AGES = ("under 12", "12 to 17", "18 to 39", "40 to 64", "65 and over")
 
 def winter_challenge() -> Columns:
     """Log odds of finishing = −2.2 + 0.09 minutes − 0.0009 minutes² + 0.16 visits + 0.5 reminders (yes) − 0.35 late
-    fees
-    + (0.5 family, 0.3 senior) − 0.0 age group; about a third of the late fees are unknown (−1)."""
+    fees + (0.5 family, 0.3 senior) − 0.0 age group; about a third of the late fees are unknown (−1)."""
     rng = np.random.default_rng(502)
     n = 3400
     minutes = np.clip(rng.gamma(3, 12, n), 1, 120)

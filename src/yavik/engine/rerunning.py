@@ -37,10 +37,9 @@ class Compared:
 
 def compare(path: Path) -> Compared:
     """Runs the study's script on its files, in a process of its own, and compares tables, answers and figures with
-    what
-    the packed study holds. Nothing of the zip is run or can be imported: the script is written anew from study.json,
-    the
-    files get names of ours in a folder beside it, and the process knows only Yavik's own modules. Raises DataProblem.
+    what the packed study holds. Nothing of the zip is run or can be imported: the script is written anew from
+    study.json, the files get names of ours in a folder beside it, and the process knows only Yavik's own modules.
+    Raises DataProblem.
     """
     with safe_zip(path, WHAT) as archive, tempfile.TemporaryDirectory(prefix="yavik-") as name:
         packed = read_packed(archive)

@@ -266,8 +266,7 @@ class Items:
 
     def go_to(self, study_id: str, change_id: int) -> Change:
         """The study as it was right after a change: every entry changed since then gets its state of that moment, as
-        a
-        change of its own, so that nothing in between is lost. Raises LookupError."""
+        a change of its own, so that nothing in between is lost. Raises LookupError."""
         with self._turn, self.session() as s, s.begin():
             moment = s.get(Change, change_id)
             if moment is None or moment.study_id != study_id:

@@ -37,8 +37,7 @@ class MarkNode(BaseModel):
 
 class Node(BaseModel):
     """``answer`` carries attrs question, parts, captions, uid; ``figure`` figure, uid; ``live`` question, key, said,
-    uid;
-    ``crossReference`` target and part; ``footnote`` text; heading carries level; ``appendix`` parts."""
+    uid; ``crossReference`` target and part; ``footnote`` text; heading carries level; ``appendix`` parts."""
 
     model_config = ConfigDict(extra="ignore")
 

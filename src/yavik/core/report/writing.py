@@ -1,6 +1,5 @@
 """“Write this up”: a paragraph on the method and one on the result, of words that are edited and live words that
-renew
-themselves."""
+renew themselves."""
 
 import re
 from typing import Any

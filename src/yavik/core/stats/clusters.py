@@ -144,8 +144,7 @@ class Clustered:
         """p of rows @ coef = 0 by the wild cluster bootstrap with the null imposed (Cameron, Gelbach & Miller, 2008).
 
         Each cluster's residuals under the null get one sign, below twelve clusters one of Webb's six weights: of so
-        few
-        signs there are too few patterns. The statistic of every draw is the plain clustered Wald statistic.
+        few signs there are too few patterns. The statistic of every draw is the plain clustered Wald statistic.
         """
         assert self.inner is not None
         c = rows @ self.root

@@ -59,8 +59,7 @@ def walk(
     told: Callable[[str], None] = lambda _: None,
 ) -> list[Round]:
     """Rounds from the first model to the chosen one. A square stays out until its column is in, and an interaction
-    until
-    its parts are; what another term stands on does not leave before it."""
+    until its parts are; what another term stands on does not leave before it."""
     now: Terms = tuple(range(len(terms))) if way == "backward" else ()
     rounds = [Round("start", now, None)]
     seen = {now}
@@ -255,9 +254,8 @@ def best_subsets(design: Design, t: Triangle, by: ChooseBy, most: int = 8) -> li
     """The best of all choices of terms, all of them looked at.
 
     Terms are taken one after the other, and every choice so far is kept as the cross-products of what is still to
-    come
-    with that choice's part taken out. Those shrink as choices double, so that all 2^20 models of 20 terms cost a few
-    million multiplications.
+    come with that choice's part taken out. Those shrink as choices double, so that all 2^20 models of 20 terms cost a
+    few million multiplications.
     """
     r = t.r
     state = (r.T @ r)[None]

@@ -15,9 +15,8 @@ def variance_along(design: Design, found: Rows) -> Callable[[Floats, Floats], Fl
     """Residual variance as exp(γ'z) of the terms, by a gamma model of squared residuals (Harvey, 1976; Aitkin, 1987).
 
     Squares of the columns are in it where there are thirty rows for each; with fewer than fifteen the fitted value
-    and
-    its square stand for the terms. Squares are divided by
-    1 − leverage first. What is said stays within the range of variances found at the rows themselves.
+    and its square stand for the terms. Squares are divided by 1 − leverage first. What is said stays within the range
+    of variances found at the rows themselves.
 
     Returns:
         A function of design rows, shape (k, p), and of their fitted values, to variances, shape (k,).

@@ -48,8 +48,7 @@ def line_factors(f: Fitted, name: str | None) -> list[str]:
     ]  # fmt: skip
     chosen: list[str] = []
     # Lines that only lie apart say less than lines that differ in slope: of categories without an interaction, the
-    # one
-    # with the strongest level is enough where together they would be too many.
+    # one with the strongest level is enough where together they would be too many.
     for n in [*with_it, *sorted((n for n in factors if n not in with_it), key=lambda n: -_strength(f, n))]:
         size = int(np.prod([len(f.data.factors[c].levels) for c in [*chosen, n]]))
         if size <= (MOST_LINES if n in with_it or not chosen else MOST_APART):

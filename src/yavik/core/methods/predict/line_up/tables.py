@@ -187,8 +187,7 @@ def _size(cards: Sequence[ModelCard], i: int) -> str:
 
 def _aligned(cards: Sequence[ModelCard]) -> list[tuple[str, str]]:
     """Terms in the order of the models; what a later model adds stands after what it stood beside there. The
-    intercept
-    comes last, as in print."""
+    intercept comes last, as in print."""
     order: list[str] = []
     titles: dict[str, str] = {}
     for card in cards:
