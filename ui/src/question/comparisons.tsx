@@ -1,7 +1,7 @@
 // Comparisons of a model's estimated means, in sets: of what, within what, which with which.
-import { Plus, X } from "lucide-react";
+import { LevelOptions, TakeAway, ToggleChip, titleOf } from "../common/chips";
+import { Plus } from "lucide-react";
 import type { Column } from "../client/api";
-import { cx } from "../common/classes";
 import { Help, type FieldProps } from "./fields";
 import { categories } from "./model-fields";
 
@@ -88,21 +88,10 @@ export function ComparisonsField({
                 onChange={(e) => change(i, { ...one, level: e.target.value || null })}
               >
                 <option value="">the first level</option>
-                {(columns.find((c) => c.name === one.of[0])?.levels ?? []).map((l) => (
-                  <option key={l.value} value={l.label ?? l.value}>
-                    {l.label ?? l.value}
-                  </option>
-                ))}
+                <LevelOptions column={columns.find((c) => c.name === one.of[0])} />
               </select>
             )}
-            <button
-              type="button"
-              className="btn btn-ghost btn-xs btn-square"
-              aria-label={`Take comparison ${i + 1} out`}
-              onClick={() => set(sets.filter((_, j) => j !== i))}
-            >
-              <X size={13} />
-            </button>
+            <TakeAway label={`Take comparison ${i + 1} out`} onClick={() => set(sets.filter((_, j) => j !== i))} />
           </span>
         </div>
       ))}
@@ -131,23 +120,13 @@ function Side({
   columns: Column[];
   toggle: (name: string) => void;
 }) {
-  const titled = (n: string) => columns.find((c) => c.name === n)?.label ?? n;
   return (
     <span className="flex flex-wrap items-center gap-1.5">
       <span className="muted text-[0.86rem]">{label}</span>
       {names.map((n) => (
-        <button
-          key={n}
-          type="button"
-          aria-pressed={chosen.includes(n)}
-          className={cx(
-            "chip max-w-52 truncate !py-0.5",
-            chosen.includes(n) ? "border-primary text-primary font-semibold" : "muted border-dashed",
-          )}
-          onClick={() => toggle(n)}
-        >
-          {titled(n)}
-        </button>
+        <ToggleChip key={n} on={chosen.includes(n)} onClick={() => toggle(n)}>
+          {titleOf(n, columns)}
+        </ToggleChip>
       ))}
     </span>
   );

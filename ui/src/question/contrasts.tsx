@@ -1,7 +1,8 @@
 // Planned contrasts: levels put on one side or the other, or weights typed; checked to sum to zero before they are
 // asked.
+import { TakeAway } from "../common/chips";
 import { cx } from "../common/classes";
-import { Plus, X } from "lucide-react";
+import { Plus } from "lucide-react";
 import { useState } from "react";
 import type { FieldProps } from "./fields";
 
@@ -149,14 +150,7 @@ function Line({
         <button type="button" className="link-quiet ml-auto text-sm" onClick={() => setTyping(!typing)}>
           {typing ? "Sides" : "Type weights"}
         </button>
-        <button
-          type="button"
-          className="btn btn-ghost btn-xs btn-square"
-          aria-label="Take this contrast away"
-          onClick={remove}
-        >
-          <X size={13} />
-        </button>
+        <TakeAway label="Take this contrast away" onClick={remove} />
       </div>
       {typing ? (
         <div className="mt-2 flex flex-wrap gap-x-4 gap-y-1">

@@ -1,6 +1,5 @@
 // The single settings: a number, a text, a column, a level, numbers for levels, sets of factors, rows.
-import { cx } from "../common/classes";
-import { X } from "lucide-react";
+import { TakeAway, ToggleChip, titleOf } from "../common/chips";
 import { useState } from "react";
 import type { Column } from "../client/api";
 
@@ -187,7 +186,7 @@ export function SetsField({
   names,
   columns,
 }: FieldProps & { names: string[]; columns: Column[] }) {
-  const titled = (n: string) => columns.find((c) => c.name === n)?.label ?? n;
+  const titled = (n: string) => titleOf(n, columns);
   const all = subsets(names).filter((s) => s.length > (option.single ? 0 : 1));
   const key = (s: string[]) => [...s].sort().join("\u0001");
   const given =
@@ -215,18 +214,9 @@ export function SetsField({
             </span>
           ))}
         {all.map((s) => (
-          <button
-            key={key(s)}
-            type="button"
-            className={cx(
-              "chip !py-0.5",
-              on.has(key(s)) ? "border-primary text-primary font-semibold" : "muted border-dashed",
-            )}
-            aria-pressed={on.has(key(s))}
-            onClick={() => toggle(s)}
-          >
+          <ToggleChip key={key(s)} on={on.has(key(s))} onClick={() => toggle(s)}>
             {s.map(titled).join(" × ")}
-          </button>
+          </ToggleChip>
         ))}
       </span>
       <Help option={option} />
@@ -248,39 +238,30 @@ export function ColumnsField({
   names,
   columns,
 }: FieldProps & { names: string[]; columns: Column[] }) {
-  const titled = (n: string) => columns.find((c) => c.name === n)?.label ?? n;
+  const titled = (n: string) => titleOf(n, columns);
   const able = option.of
     ? names
     : columns.filter((c) => !option.kinds || option.kinds.includes(c.kind)).map((c) => c.name);
   const chosen = Array.isArray(value) ? (value as string[]) : [];
-  const chip = (on: boolean) =>
-    `chip max-w-64 truncate !py-0.5 ${on ? "border-primary text-primary font-semibold" : "muted border-dashed"}`;
   if (!able.length) return null;
   return (
     <fieldset className="field w-full" data-option={field}>
       <legend>{option.title}</legend>
       <span className="flex flex-wrap gap-1.5">
         {option.auto && (
-          <button
-            type="button"
-            className={chip(value === "auto")}
-            aria-pressed={value === "auto"}
-            onClick={() => set(value === "auto" ? [] : "auto")}
-          >
+          <ToggleChip on={value === "auto"} onClick={() => set(value === "auto" ? [] : "auto")}>
             {option.auto}
-          </button>
+          </ToggleChip>
         )}
         {able.map((n) => (
-          <button
+          <ToggleChip
             key={n}
-            type="button"
-            className={chip(chosen.includes(n))}
-            aria-pressed={chosen.includes(n)}
+            on={chosen.includes(n)}
             title={titled(n)}
             onClick={() => set(chosen.includes(n) ? chosen.filter((c) => c !== n) : [...chosen, n])}
           >
             {titled(n)}
-          </button>
+          </ToggleChip>
         ))}
       </span>
       <Help option={option} />
@@ -307,16 +288,7 @@ export function RowsField({ field, option, value, set }: FieldProps) {
           placeholder="row numbers, such as 3, 17"
           {...draft}
         />
-        {rows.length > 0 && (
-          <button
-            type="button"
-            className="btn btn-ghost btn-xs btn-square"
-            aria-label="Compare with no rows left out"
-            onClick={() => set([])}
-          >
-            <X size={13} />
-          </button>
-        )}
+        {rows.length > 0 && <TakeAway label="Compare with no rows left out" onClick={() => set([])} />}
       </span>
       <Help option={option} />
     </label>

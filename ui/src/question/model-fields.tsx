@@ -1,5 +1,6 @@
 // Settings that speak of the terms of a model: reference levels, values to hold or predict at.
-import { Plus, X } from "lucide-react";
+import { TakeAway, titleOf } from "../common/chips";
+import { Plus } from "lucide-react";
 import { useState } from "react";
 import type { Column } from "../client/api";
 import { inSentence } from "../common/slot";
@@ -10,7 +11,6 @@ type Values = Record<string, string | number>;
 type Columns = { names: string[]; columns: Column[] };
 
 const NUMBERS = ["measure", "count"];
-const titled = (name: string, columns: Column[]) => columns.find((c) => c.name === name)?.label ?? name;
 export const categories = ({ names, columns }: Columns) =>
   names.filter((n) =>
     isCategory(
@@ -31,12 +31,12 @@ export function ReferencesField({ field, option, value, set, names, columns }: F
       <div className="flex flex-wrap gap-x-4 gap-y-1">
         {own.map((n) => (
           <label key={n} className="flex items-center gap-1.5 text-[0.9rem]">
-            <span className="max-w-40 truncate">{titled(n, columns)}</span>
+            <span className="max-w-40 truncate">{titleOf(n, columns)}</span>
             <LevelSelect
               column={columns.find((c) => c.name === n)}
               first
               value={kept[n] ?? ""}
-              label={`Reference of ${titled(n, columns)}`}
+              label={`Reference of ${titleOf(n, columns)}`}
               set={(v) =>
                 set(v ? { ...kept, [n]: v } : Object.fromEntries(Object.entries(kept).filter(([k]) => k !== n)))
               }
@@ -164,7 +164,7 @@ function Point({
   placeholder?: string;
 }) {
   const column = columns.find((c) => c.name === name);
-  const title = titled(name, columns);
+  const title = titleOf(name, columns);
   return (
     <label className="flex items-center gap-1.5 text-[0.9rem]">
       <span className="max-w-44 truncate" title={title}>
@@ -215,16 +215,9 @@ export function CasesForm({ value, set, names, columns }: { value: unknown; set:
             <span key={i} className="chip flex items-center gap-1 !py-0">
               {i + 1}:{" "}
               {Object.entries(c)
-                .map(([k, v]) => `${inSentence(titled(k, columns))} ${v}`)
+                .map(([k, v]) => `${inSentence(titleOf(k, columns))} ${v}`)
                 .join(", ")}
-              <button
-                type="button"
-                className="btn btn-ghost btn-xs btn-square"
-                aria-label={`Take prediction ${i + 1} away`}
-                onClick={() => set(kept.filter((_, k) => k !== i))}
-              >
-                <X size={12} />
-              </button>
+              <TakeAway label={`Take prediction ${i + 1} away`} onClick={() => set(kept.filter((_, k) => k !== i))} />
             </span>
           ))}
         </span>

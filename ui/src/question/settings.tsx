@@ -3,6 +3,7 @@ import { cx } from "../common/classes";
 import { useState } from "react";
 import type { Answer, Column, Entry, Method, S } from "../client/api";
 import { count } from "../common/bits";
+import { titleOf } from "../common/chips";
 import { asList } from "../common/sentence";
 import { ComparisonsField } from "./comparisons";
 import { ContrastsField } from "./contrasts";
@@ -155,7 +156,7 @@ export function applies(
 /** The levels an option speaks of: of the column in its slot, of samples side by side, or of typed samples. */
 function of(option: Option, state: S["QuestionState"], columns: Column[], answer?: Answer | null): string[] {
   if (!option.of) return [];
-  const titled = (name: string) => columns.find((c) => c.name === name)?.label ?? name;
+  const titled = (name: string) => titleOf(name, columns);
   const samples = asList(state.spec.samples);
   if (samples.length && !state.spec[option.of]) return samples.map(titled);
   const typed = state.spec.summaries;

@@ -2,6 +2,7 @@
 import { Plus } from "lucide-react";
 import { Fragment, useState } from "react";
 import type { Column } from "../client/api";
+import { LevelOptions } from "../common/chips";
 import { Pop } from "../common/pop";
 import { ColumnList, fits, inSentence, optionsOf, type SlotInfo } from "../common/slot";
 import { asTerms, isCategory, keyOf, namesOf, power, titleOf, withTerms, without, type Term } from "./terms";
@@ -200,11 +201,7 @@ function Choices({
               data-reference={name}
             >
               {!reference[name] && <option value="">the first level</option>}
-              {(column?.levels ?? []).map((l) => (
-                <option key={l.value} value={l.label ?? l.value}>
-                  {l.label ?? l.value}
-                </option>
-              ))}
+              <LevelOptions column={column} />
             </select>
           </label>
           <small className="muted block">A category has no powers: its levels already have an estimate each.</small>

@@ -1,5 +1,6 @@
 // A slot that is typed into instead of filled with columns: samples of which only n, mean and SD are known.
-import { Plus, X } from "lucide-react";
+import { TakeAway } from "../common/chips";
+import { Plus } from "lucide-react";
 import { useState } from "react";
 import { Pop } from "../common/pop";
 
@@ -101,14 +102,10 @@ export function TypedSlot({
                 </td>
               ))}
               <td>
-                <button
-                  type="button"
-                  className="btn btn-ghost btn-xs btn-square"
-                  aria-label={`Take sample ${i + 1} away`}
+                <TakeAway
+                  label={`Take sample ${i + 1} away`}
                   onClick={() => setLines(lines.filter((_, k) => k !== i))}
-                >
-                  <X size={13} />
-                </button>
+                />
               </td>
             </tr>
           ))}

@@ -1,5 +1,6 @@
 // Pairs of things that belong together: old and new values, a column and its label, keys of two tables.
-import { Plus, X } from "lucide-react";
+import { TakeAway } from "../common/chips";
+import { Plus } from "lucide-react";
 import { useState } from "react";
 import type { Column } from "../client/api";
 import { useTable } from "../client/hooks";
@@ -78,14 +79,7 @@ export function Pairs({
             theirs={theirs}
           />
           {i < value.length ? (
-            <button
-              type="button"
-              className="btn btn-ghost btn-xs btn-square"
-              aria-label={`Take line ${i + 1} away`}
-              onClick={() => set(value.filter((_, k) => k !== i))}
-            >
-              <X size={13} />
-            </button>
+            <TakeAway label={`Take line ${i + 1} away`} onClick={() => set(value.filter((_, k) => k !== i))} />
           ) : (
             <Plus size={13} className="muted" aria-hidden="true" />
           )}

@@ -125,8 +125,8 @@ def belonging(data: ModelData) -> Check | None:
     add = [spec_term(u) for u in dict.fromkeys(u for _, u in lacking)]
     return Check(
         id="belonging", title="Terms that belong together", verdict=Verdict.doubtful,
-        text=f"{listing(said, 3)}. What such a model says hangs on where the column's zero is and on the reference "
-             f"level.",
+        text=f"{listing(said, 3)}. What such a model says hangs on where the column's zero is and on the reference"
+             " level.",
         remedies=[Remedy(label="Add what is missing", spec={"terms": [*add, *terms]})],
     )  # fmt: skip
 
@@ -145,9 +145,9 @@ def zero_of_numbers(data: ModelData, spec: Any) -> Check | None:
     ]
     return Check(
         id="zero", title="Where zero lies", verdict=Verdict.doubtful,
-        text=f"Zero lies outside the values of {listing(ranges, 3)}. Intercept, lower powers and parts of "
-             f"interactions, with their p, "
-        "are said of that zero, where there are no data; predictions, means and pictures are not touched by it.",
+        text=f"Zero lies outside the values of {listing(ranges, 3)}. Intercept, lower powers and parts of"
+             " interactions, with their p,"
+        " are said of that zero, where there are no data; predictions, means and pictures are not touched by it.",
         remedies=[Remedy(label="Count from the means", spec={"zero": "mean"})],
     )  # fmt: skip
 
@@ -191,8 +191,8 @@ def after_selection(spec: Any) -> Check | None:
         return None
     return Check(
         id="selection", title="After a selection", verdict=Verdict.doubtful,
-        text="The same rows chose the terms and judge them: p values and intervals are too good, and other rows "
-             "might have chosen others.",
+        text="The same rows chose the terms and judge them: p values and intervals are too good, and other rows"
+             " might have chosen others.",
     )  # fmt: skip
 
 

@@ -244,8 +244,8 @@ def checks(lined: Lined, tests: list[Against | None], same: bool, spec: LineUpSp
         remedies = [Remedy(label="Use the same rows for all", spec={"rows": "same"})] if spec.rows == "own" else []
         rows = Check(
             id="same_rows", title="The same rows", verdict=Verdict.fails, remedies=remedies,
-            text=f"The models use different rows ({sizes}): AIC, BIC and areas are of different data, and no test "
-                 f"can stand between them.",
+            text=f"The models use different rows ({sizes}): AIC, BIC and areas are of different data, and no test"
+                 " can stand between them.",
         )  # fmt: skip
     return [rows, _footing(lined), _nested(tests), _many(cards)]
 
@@ -309,6 +309,6 @@ def _many(cards: Sequence[ModelCard]) -> Check | None:
         return None
     return Check(
         id="choosing", title="Choosing among many", verdict=Verdict.doubtful,
-        text=f"With {len(cards)} models looked at, the p values of the one chosen are too good. Say in the report "
-             f"how it was found.",
+        text=f"With {len(cards)} models looked at, the p values of the one chosen are too good. Say in the report"
+             " how it was found.",
     )  # fmt: skip

@@ -153,8 +153,8 @@ def compute(table: Table, spec: ReliabilitySpec) -> ReliabilityResults:
     s = np.asarray(np.cov(y, rowvar=False), np.float64)
     if float(s.sum()) <= 1e-12 * float(np.trace(s)):
         raise DataProblem(
-            "The sum of the items is the same in every row: there is no scale. Some items may have to be turned "
-            "round.",
+            "The sum of the items is the same in every row: there is no scale. Some items may have to be turned"
+            " round.",
             column=spec.items[0],
         )
     sd, r = np.sqrt(np.diag(s)), correlations(s)

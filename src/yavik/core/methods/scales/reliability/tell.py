@@ -29,9 +29,8 @@ def headline(r: ReliabilityResults, alpha: float) -> tuple[list[Span], str]:
     turned_ = int(r.items.against.sum())
     more = f", {turned_} of them turned round," if turned_ else ""
     parts: list[str | Span] = [
-        f"The sum of {counted(r.k, 'item')}{more} has a reliability of Cronbach’s α = {share(a.raw)} "
-        f"({level_words(alpha)} CI"
-        f" {share(a.low)} to {share(a.high)})"
+        f"The sum of {counted(r.k, 'item')}{more} has a reliability of Cronbach’s α = {share(a.raw)}"
+        f" ({level_words(alpha)} CI {share(a.low)} to {share(a.high)})"
     ]
     if np.isfinite(r.omega):
         parts.append(f"; ω of one factor is {share(r.omega)}")
