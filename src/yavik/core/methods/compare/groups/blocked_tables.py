@@ -27,7 +27,7 @@ from yavik.core.methods.compare.groups.spec import CompareGroupsSpec
 from yavik.core.methods.compare.groups.words import contrast_words
 from yavik.core.methods.kit import checks
 from yavik.core.methods.kit.analysis import source
-from yavik.core.methods.kit.claims import claimed
+from yavik.core.methods.kit.claims import at_alpha, claimed
 from yavik.core.methods.kit.pairs import pairs_table
 from yavik.core.methods.kit.shared import normal_check
 from yavik.core.stats.draws import Permuted
@@ -154,7 +154,7 @@ def other_tests(b: Blocked, aside: Friedman | None, permuted: Permuted | None, s
     def line(name: str, statistic: q.Quantity, df: str | None, p: float) -> q.Row:
         """One test with what it says at α."""
         free = q.blank("df") if df is None else q.word(df, "df")
-        said = q.said("differ" if p < spec.alpha else "no evidence", "At this α")
+        said = at_alpha(p, spec.alpha)
         return q.row(term=q.name(name, "Test"), statistic=statistic, df=free, p=q.p(p), said=said)
 
     f, title, rows = b.of_groups.test, "F or χ²", []

@@ -1,13 +1,7 @@
 """The tests of equal spread, and which of them is told."""
 
-from typing import Any
-
 import numpy as np
 
-from yavik.core.answers import quantities as q
-from yavik.core.answers.wording import (
-    number,
-)
 from yavik.core.methods.compare.spread.spec import CompareSpreadSpec, Tested
 from yavik.core.stats.groups import Floats, Groups
 from yavik.core.stats.oneway import levene
@@ -49,11 +43,3 @@ def chosen_of(spec: CompareSpreadSpec, tests: list[Tested]) -> Tested:
     if found.why:
         raise DataProblem(f"{found.name} cannot be computed: {found.why}.")
     return found
-
-
-def tests_table(tests: list[Tested], ratio: float) -> Any:
-    """The tests beside one another."""
-    note = "F ratio and Bartlett hold for normal values only; about medians the test holds for any shape."
-    if ratio != 1:
-        note += f" The F ratio tests a ratio of SDs of {number(ratio, 2)}; the other tests are of equal spread."
-    return q.table("tests", "Tests of equal spread", [t.row() for t in tests], note=note)

@@ -12,9 +12,9 @@ from yavik.core.figures.caption import lower
 from yavik.core.figures.data import Grouped, grouped, printed_decimals
 from yavik.core.figures.plots import Bar, block, forest
 from yavik.core.methods.base import Aim, Layout, Method, Run
-from yavik.core.methods.compare.spread.compute import chosen_of, ratio_of, tests_of, tests_table
+from yavik.core.methods.compare.spread.compute import chosen_of, ratio_of, tests_of
 from yavik.core.methods.compare.spread.spec import CompareSpreadSpec, Tested
-from yavik.core.methods.compare.spread.words import ratio_note
+from yavik.core.methods.compare.spread.words import ratio_note, tests_table
 from yavik.core.methods.kit import checks
 from yavik.core.methods.kit.claims import claimed
 from yavik.core.methods.kit.page import read_page

@@ -8,7 +8,7 @@ import numpy as np
 from yavik.core.answers import Answer, Check, Marks, RowsUsed, Span, TableBlock, Verdict
 from yavik.core.answers import quantities as q
 from yavik.core.answers.make import compose
-from yavik.core.answers.wording import italic, level_words, number, percent, plain, say, statistic
+from yavik.core.answers.wording import italic, level_words, number, percent, plain, say, span, statistic
 from yavik.core.figures.caption import lower
 from yavik.core.figures.plots import Bar, block, forest
 from yavik.core.methods.counts.proportion.spec import ProportionSpec
@@ -196,11 +196,7 @@ def _pair(spec: ProportionSpec, counts: Any, test: Any, names: tuple[str, ...]) 
     left, right = fisher_interval(counts, spec.alpha, way)
     facts |= {"fisher.ci_low": left, "fisher.ci_high": right}
     odds = a * d / (b * c) if b * c else np.inf
-    ends = f"{number(left, 2)} to {number(right, 2)}"
-    if np.isinf(right):
-        ends = f"above {number(left, 2)}"
-    elif left == 0:
-        ends = f"below {number(right, 2)}"
+    ends = span(-np.inf if left == 0 and np.isfinite(right) else left, right, lambda x: number(x, 2))
     size = number(odds, 2) if np.isfinite(odds) else "without upper bound, as a cell is empty"
     interval = f"odds ratio {size}, {names[0]} against {names[1]}, exact {level} CI {ends}"
     head = say(*q.p_said(fisher, " (Fisher's exact test, "), italic("n"), f" = {int(n1 + n2)})")

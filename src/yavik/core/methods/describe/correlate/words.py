@@ -15,6 +15,7 @@ from yavik.core.answers.wording import (
 )
 from yavik.core.figures.caption import lower
 from yavik.core.methods.describe.correlate.compute import CorrelateResults
+from yavik.core.methods.kit.shares import ends_of
 
 
 def headline(r: CorrelateResults) -> tuple[list[Span], str]:
@@ -39,12 +40,7 @@ def headline(r: CorrelateResults) -> tuple[list[Span], str]:
             else f"There is no evidence that {a} and {b} {claim}{holding}, "
         )
         low, high = float(r.found.low[0, 1]), float(r.found.high[0, 1])
-        ends = ""
-        if np.isfinite(low):
-            two = f"{share(low)} to {share(high)}"
-            ends = {"two_sided": two, "greater": f"above {share(low)}", "less": f"below {share(high)}"}[
-                r.spec.alternative
-            ]
+        ends = ends_of(low, high, share, r.spec.alternative) if np.isfinite(low) else ""
         ci = f" ({level_words(r.alpha)} CI {ends})" if ends else ""
         spans = say(start, italic(r.letter), f"\u00a0=\u00a0{share(value)}{ci}, ", italic("p"), f" {p_words(p)}.")
         side = {"two_sided": "", "greater": " (one-sided, rising)", "less": " (one-sided, falling)"}[

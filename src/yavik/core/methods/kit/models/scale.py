@@ -6,7 +6,7 @@ from typing import Literal
 import numpy as np
 
 from yavik.core.answers import quantities as q
-from yavik.core.answers.wording import level_words, number, significant
+from yavik.core.answers.wording import level_words, number, significant, span
 from yavik.core.methods.kit.models.coefficients import Coefficient, change_words
 from yavik.core.methods.kit.models.fitted import Fitted
 
@@ -72,7 +72,5 @@ def ratio(b: float, like: float | None = None) -> str:
 
 def ratio_span(c: Coefficient) -> str:
     """The interval of a ratio; an end that is not known is left open."""
-    low, high = (ratio(v, c.b) if np.isfinite(v) else "" for v in (c.low, c.high))
-    if low and high:
-        return f"{low} to {high}"
-    return f"above {low}" if low else f"below {high}" if high else "without bounds"
+    low, high = (c.low if np.isfinite(c.low) else -np.inf), (c.high if np.isfinite(c.high) else np.inf)
+    return "without bounds" if np.isinf(low) and np.isinf(high) else span(low, high, lambda v: ratio(v, c.b))

@@ -1,5 +1,6 @@
 """The table of a line-up, the tests between neighbours, and what stands beside it."""
 
+import math
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
@@ -14,11 +15,11 @@ from yavik.core.answers.wording import (
     decimals_of,
     df,
     grouped,
-    interval,
     level_words,
     listing,
     number,
     p_bare,
+    span,
     statistic,
 )
 from yavik.core.figures.caption import lower
@@ -107,11 +108,8 @@ def _below(card: ModelCard, e: Estimate, spec: LineUpSpec, odds: bool, d: int) -
         return f"SE {number(e.se, d)}{' of b' if odds else ''}" if e.se is not None else None
     if e.low is None and e.high is None:
         return None
-    if not odds and e.low is not None and e.high is not None:
-        return interval(e.low, e.high, d)
-    assert e.b is not None
-    low, high = (None if v is None else ratio(v, e.b) if odds else number(v, d) for v in (e.low, e.high))
-    return f"{low} to {high}" if low and high else f"above {low}" if low else f"below {high}"
+    low, high = -math.inf if e.low is None else e.low, math.inf if e.high is None else e.high
+    return span(low, high, lambda v: ratio(v, e.b) if odds else number(v, d))
 
 
 def _estimate(card: ModelCard, e: Estimate, spec: LineUpSpec) -> q.Quantity:

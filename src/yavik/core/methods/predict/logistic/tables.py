@@ -145,8 +145,7 @@ def how_it_tells(m: BinaryModel, spec: LogisticSpec, folds: dict[str, float]) ->
     lines, more, (low, high) = {f.key: f for f in fit_lines(m, spec)}, pseudo(m), m.roc.interval(spec.alpha)
     rows = [("Area under the ROC curve", q.fine(m.roc.auc))]
     if np.isfinite(m.roc.se):
-        ends = q.Quantity(low, f"{share_fine(low)} to {share_fine(high)}")
-        rows.append((f"  {level_words(spec.alpha)} CI", ends))
+        rows.append((f"  {level_words(spec.alpha)} CI", q.ends(low, high, share_fine, None)["ci_low"]))
     if "folds.auc" in folds:
         rows.append(("  for rows not seen", q.fine(folds["folds.auc"])))
     rows += [(title, q.fine(more[key])) for key, title in PSEUDO.items()]
