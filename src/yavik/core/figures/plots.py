@@ -281,6 +281,12 @@ def profile(
     return frame({"data": {"values": values}, "encoding": encoding, "layer": layers}, alt, width, 250)
 
 
+def apart(drawn: Drawn) -> Drawn:
+    """A profile whose levels are not joined: those of a category have nothing between them."""
+    vega, alt = drawn
+    return {**vega, "layer": vega["layer"][1:]}, alt
+
+
 def quoted(text: str) -> str:
     """A text as an expression of the drawing has it."""
     import json

@@ -9,7 +9,7 @@ from yavik.core.answers import FigureBlock, TableBlock
 from yavik.core.answers import quantities as q
 from yavik.core.answers.wording import decimals_of
 from yavik.core.figures.effects import Band, bands
-from yavik.core.figures.plots import Cloud, Line, block, profile
+from yavik.core.figures.plots import Cloud, Line, apart, block, profile
 from yavik.core.methods.kit.models.equations import combinations
 from yavik.core.methods.kit.models.fitted import BLIND, UNTOLD, Fitted
 from yavik.core.methods.kit.models.terms import as_number, level_place
@@ -112,15 +112,16 @@ def _levels(f: Fitted, name: str, span: tuple[float, float] | None, width: int =
     there = ~np.isnan(y)
     y, low, high, levels = y[there], low[there], high[there], tuple(np.array(levels)[there])
     low, high = (np.where(np.isnan(v), y, v) for v in (low, high))
-    vega, alt = profile(
-        [Line("mean", y.tolist(), low.tolist(), high.tolist())],
-        levels,
-        f.data.title(name),
-        f.y_title,
-        None,
-        width=width,
+    vega, alt = apart(
+        profile(
+            [Line("mean", y.tolist(), low.tolist(), high.tolist())],
+            levels,
+            f.data.title(name),
+            f.y_title,
+            None,
+            width=width,
+        )
     )
-    vega["layer"] = vega["layer"][1:]  # levels of a category are not joined
     vega["encoding"]["x"]["axis"] |= {"labelOverlap": False}
     if width < 300:
         vega["height"] = 190

@@ -15,7 +15,7 @@ from scipy import special
 from yavik.core.answers import FigureBlock, TableBlock
 from yavik.core.answers import quantities as q
 from yavik.core.answers.wording import decimals_of, level_words, listing, number
-from yavik.core.figures.plots import Line, block, profile
+from yavik.core.figures.plots import Line, apart, block, profile
 from yavik.core.methods.kit.models.comparing import ADJUST, ComparisonSet
 from yavik.core.methods.kit.models.fitted import BLIND, UNTOLD, Fitted
 from yavik.core.methods.kit.models.fitting import names_of
@@ -388,5 +388,5 @@ def _set_picture(f: Fitted, cells: Cells, one: ComparisonSet, i: int) -> FigureB
     levels = [_label(f, cells, k, len(one.of)) for k in families[0][1]]
     title = " × ".join(f.data.title(n) for n in one.of)
     legend = " × ".join(f.data.title(n) for n in one.within) or None
-    drawn = profile(lines, levels, title, f.y_title, legend, width=300)
-    return block(f"figure_means_{i + 1}", f"Estimated means by {title}", drawn, small=True)
+    drawn = profile(lines, levels, title, f.y_title, legend, width=330)
+    return block(f"figure_means_{i + 1}", f"Estimated means by {title}", drawn if one.within else apart(drawn))
