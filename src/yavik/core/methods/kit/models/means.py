@@ -6,6 +6,7 @@ are ratios. Means of a category weigh the levels of the others alike, or as they
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import cached_property
 from itertools import combinations, product
 from typing import Any
 
@@ -171,6 +172,11 @@ class Compared:
     reach: Floats
     how: str
 
+    @cached_property
+    def finest(self) -> int:
+        """The comparison known best: its standard error says how finely all of them are told."""
+        return int(np.argmin(np.where(self.se > 0, self.se, np.inf)))
+
 
 def compared(f: Fitted, cells: Cells, own: Sequence[int], asked: ComparisonSet, how: str) -> Compared | None:
     """A family among some of the cells; None where the data tell fewer than two of them.
@@ -328,10 +334,8 @@ def _interval_words(how: str) -> str:
 
 
 def _comparison(f: Fitted, cells: Cells, c: Compared, i: int, scale: Scale, width: int) -> q.Row:
-    told = (
-        i if c.a[i] is None else int(np.argmin(np.where(c.se > 0, c.se, np.inf)))
-    )  # pairs: one column, one fineness
-    d, why = decimals_of(float(c.se[told]), float(c.difference[told])), BLIND
+    told, why = c.finest if c.a[i] is not None else i, BLIND  # pairs: one column, one fineness
+    d = decimals_of(float(c.se[told]), float(c.difference[told]))
     b, s, reach = float(c.difference[i]), float(c.se[i]), float(c.reach[i])
     z = bool(np.isinf(c.df[i]))
     letter = "z" if z else "t"
@@ -345,8 +349,11 @@ def _comparison(f: Fitted, cells: Cells, c: Compared, i: int, scale: Scale, widt
         se=q.num(s, d, "SE", why=why),
     )
     if scale.key:
-        row[scale.key] = q.texted(exp(b), ratio(b), scale.title)
-        row |= q.ends(*_span(b, s * reach), lambda v: ratio(float(np.log(v)), b), f"{level_words(f.alpha)} CI", why)
+        like = float(c.se[told]) if c.a[i] is not None and c.se[told] > 0 else b
+        row[scale.key] = q.texted(exp(b), ratio(b, like), scale.title)
+        row |= q.ends(
+            *_span(b, s * reach), lambda v: ratio(float(np.log(v)), like), f"{level_words(f.alpha)} CI", why
+        )
     else:
         row |= q.ci(b - reach * s, b + reach * s, d, f.alpha, why=why)
     row[letter] = q.stat(float(c.statistic[i]), letter, why)
