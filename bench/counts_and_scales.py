@@ -4,6 +4,7 @@
 """
 
 import sys
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -40,7 +41,7 @@ def counts(rows: int) -> None:
     spec = {"response": "y", "terms": terms}
     plain = best(lambda: smf.glm(formula, frame, family=sm.families.Poisson()).fit().summary(), 1)
     for family in ("poisson", "quasi"):
-        ours = best(lambda f=family: answer("counts_model", fresh(table), {**spec, "family": f}), 1)  # type: ignore[misc]
+        ours = best(partial(answer, "counts_model", fresh(table), {**spec, "family": family}), 1)
         show(f"{family}, {rows:,} × 9: whole answer against a bare Poisson fit", plain, ours)
     plain = best(lambda: smf.negativebinomial(formula, frame).fit(disp=0).summary(), 1)
     ours = best(lambda: answer("counts_model", fresh(table), {**spec, "family": "negative_binomial"}), 1)
