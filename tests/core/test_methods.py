@@ -280,8 +280,10 @@ def test_methods_are_described_for_the_interface() -> None:
         fields = method.schema()["properties"]
         assert set(method.uses) <= set(fields)
         for layout in method.layouts:
-            assert all(f"{{{slot}}}" in layout.sentence and "slot" in fields[slot] for slot in layout.slots)
-        assert all("slot" in f or "option" in f for f in fields.values())
+            assert all(
+                f"{{{slot}}}" in layout.sentence and fields[slot]["ask"].get("sentence") for slot in layout.slots
+            )
+        assert all("ask" in f for f in fields.values())
         assert method.page.references
 
 

@@ -257,7 +257,6 @@ def test_every_step_has_its_words_and_schema() -> None:
     for kind in kinds:
         fields = {n: f for n, f in kind["schema"]["properties"].items() if n not in ("id", "on", "step")}
         assert kind["help"].endswith(".") and kind["family"]
-        assert all(f.get("shown") and f.get("title") for f in fields.values()), kind["step"]
-        assert all(f.get("words") for f in fields.values() if f["shown"] in ("choice", "several")), kind["step"]
+        assert all(f["ask"]["shown"] and f["ask"]["title"] for f in fields.values()), kind["step"]
         assert set(re.findall(r"\{(\w+)\}", kind["words"])) <= set(fields), kind["step"]
-        assert all(len(f.get("words", {})) != 1 for f in fields.values())
+        assert all(len(f["ask"].get("words", {})) != 1 for f in fields.values())

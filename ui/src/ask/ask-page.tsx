@@ -5,7 +5,8 @@ import { Link, useNavigate, useParams } from "react-router";
 import { api, take, type Column, type Method, type S } from "../client/api";
 import { useCatalogue, useNewQuestion, useTable } from "../client/hooks";
 import { kindWords, Loading, Trouble } from "../common/bits";
-import { asList } from "../common/sentence";
+import { asList } from "../common/lists";
+import type { Properties } from "../asking/ask";
 
 export function AskPage() {
   const { study = "", id = "" } = useParams();
@@ -200,7 +201,7 @@ function QuestionLine({
   best?: string;
 }) {
   if (!layout) return null;
-  const properties = (method.spec.properties ?? {}) as Record<string, { slot?: { placeholder: string } }>;
+  const properties = (method.spec.properties ?? {}) as Properties;
   return (
     <div className="rule border-b py-2.5">
       <button
@@ -221,7 +222,7 @@ function QuestionLine({
           const value = asList(spec[field]).map((v) => columns.find((c) => c.name === v)?.name ?? v);
           return (
             <span key={i} className={`slot ${value.length ? "" : "empty"}`}>
-              {value.length ? value.join(", ") : (properties[field]?.slot?.placeholder ?? field)}
+              {value.length ? value.join(", ") : (properties[field]?.ask?.placeholder ?? field)}
             </span>
           );
         })}

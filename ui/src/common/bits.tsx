@@ -1,6 +1,8 @@
 import { useEffect, useState, type ReactNode } from "react";
 import { Problem } from "../client/api";
 
+export const KINDS = ["measure", "count", "yes_no", "category", "ordered", "date", "text", "identifier"] as const;
+
 /** A few words where there is nothing yet, and what to do. */
 export function Empty({ title, children }: { title: string; children?: ReactNode }) {
   return (

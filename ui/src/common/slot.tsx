@@ -6,16 +6,7 @@ import type { Column } from "../client/api";
 import { kindWords } from "./bits";
 import { Pop } from "./pop";
 
-export type SlotInfo = {
-  kinds: string[];
-  placeholder: string;
-  many: boolean;
-  layout?: string | null;
-  typed?: string[];
-  terms?: boolean;
-  numbers?: string[];
-  models?: boolean;
-};
+export type SlotInfo = { kinds: string[]; placeholder: string; many: boolean };
 /** "Reading room" inside a sentence is "reading room"; "pH" and "NDVI" stay. */
 export function inSentence(words: string): string {
   return /^[A-Z][a-z]/.test(words) ? words.charAt(0).toLowerCase() + words.slice(1) : words;

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { Column, S } from "../client/api";
-import { numberOf } from "../figure/controls";
+import { numberOf } from "../asking/ask";
 import { rangeWords, show } from "../table/bars";
 import { asQuery, PLAIN } from "../table/cells";
 import { count, kindWords } from "./bits";

@@ -10,23 +10,24 @@ import { Menu, MenuItem } from "../common/pop";
 import { WithMargin } from "../common/frame";
 import { Picture, type Drawn } from "../common/picture";
 import { ResultTable } from "../common/result-table";
-import { asList, Sentence, type SlotSchema } from "../common/sentence";
+import { asList } from "../common/lists";
 import { say, sayProblem } from "../common/toasts";
-import { Appearance, type Change } from "./appearance";
+import { askOf, type Properties } from "../asking/ask";
+import { Sentence } from "../asking/sentence";
+import { Appearance, type Change, type Kind } from "./appearance";
 import { Caption } from "./caption";
 import { LayerSlot, type LayerCard } from "./layer-slot";
 import { NoteHandles } from "./note-handles";
 import { VISIONS, VisionFilters, visionFilter, type Vision } from "./preview";
 
-type KindCard = {
+type KindCard = Kind & {
   id: NonNullable<Figure["kind"]>;
   words: string;
   sentence: string;
-  slots: Record<string, SlotSchema>;
+  slots: Properties;
   needed: string[];
   layers: LayerCard[];
   usual: string[];
-  looks: string[];
 };
 const NO_SLOTS: Partial<Figure> = {
   response: null,
@@ -67,10 +68,10 @@ export function FigurePage() {
 /** The same columns in the slots of another kind, where they fit there. */
 function carried(figure: Figure, kind: KindCard, columns: { name: string; kind: string }[]): Partial<Figure> {
   const fits = (name: string | null | undefined, field: string) =>
-    columns.some((c) => c.name === name && kind.slots[field]?.slot?.kinds.includes(c.kind)) ? name : null;
+    columns.some((c) => c.name === name && askOf(kind.slots[field]).kinds?.includes(c.kind)) ? name : null;
   const kept = Object.fromEntries(
     Object.keys(kind.slots)
-      .filter((k) => !kind.slots[k]?.slot?.many)
+      .filter((k) => askOf(kind.slots[k]).shown !== "columns")
       .map((k) => [k, fits((figure as unknown as Record<string, string | null>)[k], k)]),
   );
   const samples = kind.slots.samples
@@ -141,7 +142,7 @@ function FigureView({ study, id }: { study: string; id: string }) {
   const missing =
     kind?.needed
       .filter((n) => !asList((figure as unknown as Record<string, unknown>)[n]).length)
-      .map((n) => kind.slots[n]?.slot?.placeholder ?? n) ?? [];
+      .map((n) => askOf(kind.slots[n]).placeholder ?? n) ?? [];
   const waiting = missing.length
     ? [missing.slice(0, -1).join(", "), missing[missing.length - 1]].filter(Boolean).join(" and ")
     : "";
@@ -153,11 +154,13 @@ function FigureView({ study, id }: { study: string; id: string }) {
         {kind ? (
           <Sentence
             template={kind.sentence}
-            schema={kind.slots}
+            properties={kind.slots}
             needed={kind.needed}
-            columns={columns}
-            spec={figure as unknown as Record<string, unknown>}
-            wrong={state.problem?.column as string | null}
+            around={{
+              columns,
+              spec: figure as unknown as Record<string, unknown>,
+              wrong: { column: state.problem?.column as string | null },
+            }}
             set={(field, value) => change({ [field]: value } as Partial<Figure>)}
             extra={{
               show: (
@@ -225,7 +228,13 @@ function FigureView({ study, id }: { study: string; id: string }) {
         apart
         margin={
           <>
-            <Appearance state={state} change={change} looks={kind?.looks ?? []} study={study} />
+            <Appearance
+              state={state}
+              change={change}
+              properties={(catalogue.figure.properties ?? {}) as Properties}
+              kind={kind}
+              study={study}
+            />
             <div className="mt-6 flex gap-2">
               <button
                 type="button"

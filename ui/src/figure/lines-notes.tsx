@@ -2,7 +2,8 @@
 import type { ReactNode } from "react";
 import type { Figure, S } from "../client/api";
 import type { Change } from "./appearance";
-import { numberOf, Text } from "./controls";
+import { numberOf } from "../asking/ask";
+import { Text } from "../asking/simple";
 
 type Line = NonNullable<Figure["lines"]>[number];
 type Range = NonNullable<Figure["ranges"]>[number];

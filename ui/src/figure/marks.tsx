@@ -1,7 +1,7 @@
 // Marks that an answer lends: letters, p, brackets over pairs, its lines; always in step with it.
 import type { S } from "../client/api";
 import type { Change } from "./appearance";
-import { Check, Choice } from "./controls";
+import { Check, Choice } from "../asking/simple";
 
 export function AnswerMarks({ state, change }: { state: S["FigureState"]; change: Change }) {
   const f = state.figure;

@@ -3,7 +3,7 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useRef, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
-import { api, Problem, take, type Column, type Job, type S } from "../client/api";
+import { api, Problem, take, type Job, type S } from "../client/api";
 import {
   movesSoFar,
   onTheWay,
@@ -13,21 +13,18 @@ import {
   useNewFigure,
   useTable,
 } from "../client/hooks";
+import { askOf, filled, type Around, type Properties } from "../asking/ask";
+import { Sentence } from "../asking/sentence";
 import { Loading, Trouble } from "../common/bits";
 import { WithMargin } from "../common/frame";
 import { JobBar, useJob } from "../common/job";
-import { asList, Sentence, type SlotSchema } from "../common/sentence";
 import { say, sayProblem } from "../common/toasts";
 import { AnswerView } from "./answer-view";
 import { Checks } from "./checks";
-import type { Option } from "./fields";
-import { Settings } from "./settings";
+import { levelsOf, Settings } from "./settings";
 import { AddModel, LineupView } from "../lineup/lineup-view";
-import type { Lined } from "../lineup/use-line-up";
 import { Control } from "./control";
-import { TermsSlot } from "./terms-slot";
 import { Trail } from "./trail";
-import { TypedSlot } from "./typed-slot";
 import { Variants } from "./variants";
 
 type State = S["QuestionState"];
@@ -69,10 +66,7 @@ function Question({ study, id }: { study: string; id: string }) {
   const method = catalogue?.methods.find((m) => m.id === state?.method);
   if (!state || !method) return <Loading />;
   const layout = method.layouts.find((l) => l.id === state.layout) ?? method.layouts[0];
-  const properties = (method.spec.properties ?? {}) as Record<
-    string,
-    SlotSchema & { option?: Option; default?: unknown }
-  >;
+  const properties = (method.spec.properties ?? {}) as Properties;
   const columns = table.data?.table?.columns ?? [];
   const answer = state.answer;
   const old = Boolean(answer) && (state.out_of_date || computing || problem !== null);
@@ -99,76 +93,25 @@ function Question({ study, id }: { study: string; id: string }) {
   const setSpec = (spec: Record<string, unknown>) => change({ spec });
   const makers = catalogue?.methods.filter((m) => m.makes_models).map((m) => m.id) ?? [];
   const questions = contents?.entries.filter((e) => e.type === "question" && e.id !== id) ?? [];
-  const own = Object.fromEntries(
-    Object.entries(properties).flatMap(([field, p]) => {
-      const label = p.title ?? field;
-      if (p.slot?.typed)
-        return [
-          [
-            field,
-            <TypedSlot
-              key={field}
-              label={label}
-              placeholder={p.slot.placeholder}
-              fields={p.slot.typed}
-              value={state.spec[field]}
-              set={(v) => setField(field, v)}
-            />,
-          ],
-        ];
-      if (p.slot?.terms)
-        return [
-          [
-            field,
-            <TermsSlot
-              key={field}
-              label={label}
-              slot={p.slot}
-              columns={columns}
-              spec={state.spec}
-              setSpec={setSpec}
-              wrong={problem?.column}
-              response={asList(state.spec.response)[0]}
-            />,
-          ],
-        ];
-      if (p.slot?.models) return [[field, <LinedSlot key={field} models={(state.spec[field] ?? []) as Lined[]} />]];
-      if (p.option?.place === "level")
-        return [
-          [
-            field,
-            <LevelSlot
-              key={field}
-              label={label}
-              value={state.spec[field]}
-              levels={levelsOf(columns, state.spec[p.option.of ?? ""])}
-              said={String(answer?.facts[field] ?? "")}
-              set={(v) => setField(field, v)}
-            />,
-          ],
-        ];
-      return [];
-    }),
-  );
-  const control = (field: string) => {
-    const option = properties[field]?.option;
-    return (
-      option && (
-        <Control
-          field={field}
-          option={option}
-          spec={state.spec}
-          shown={state.spec[field] ?? properties[field]?.default}
-          columns={columns}
-          set={(v) => setField(field, v)}
-        />
-      )
-    );
+  const around: Around = {
+    columns,
+    spec: filled(properties, state.spec),
+    setSpec: (spec) => change({ spec }),
+    levels: (ask) => levelsOf(ask, state.spec, columns, answer),
+    found: Object.fromEntries(
+      Object.entries(properties).flatMap(([field, p]) =>
+        askOf(p).shown === "level" && answer?.facts[field] ? [[field, String(answer.facts[field])]] : [],
+      ),
+    ),
+    wrong: { column: problem?.column },
   };
+  const control = (field: string) => (
+    <Control field={field} property={properties[field]} around={around} set={(v) => setField(field, v)} />
+  );
   const setLayout = (to: string) => {
     const slots = method.layouts.find((l) => l.id === to)?.slots ?? [];
     const kept = Object.fromEntries(
-      Object.entries(state.spec).filter(([k]) => slots.includes(k) || !properties[k]?.slot),
+      Object.entries(state.spec).filter(([k]) => slots.includes(k) || !properties[k]?.ask?.sentence),
     );
     change({ layout: to, spec: kept });
   };
@@ -178,13 +121,10 @@ function Question({ study, id }: { study: string; id: string }) {
         {layout && (
           <Sentence
             template={layout.sentence}
-            schema={properties}
+            properties={properties}
             needed={layout.needed}
-            columns={columns}
-            spec={state.spec}
+            around={around}
             set={setField}
-            wrong={problem?.column}
-            extra={own}
           />
         )}
         <Settings
@@ -192,8 +132,7 @@ function Question({ study, id }: { study: string; id: string }) {
           state={state}
           tables={tables}
           rows={answer?.rows}
-          columns={columns}
-          answer={answer}
+          around={around}
           change={change}
           setLayout={setLayout}
           settings={answer?.settings ?? []}
@@ -352,53 +291,6 @@ function Question({ study, id }: { study: string; id: string }) {
         </div>
       </WithMargin>
     </div>
-  );
-}
-
-function levelsOf(columns: Column[], of: unknown): string[] {
-  const named = columns.filter((c) => asList(of).includes(c.name));
-  return [...new Set(named.flatMap((c) => (c.levels ?? []).map((l) => l.label ?? l.value)))];
-}
-
-/** One level of the column in another slot, in the sentence: the event that is predicted. */
-function LevelSlot({
-  label,
-  value,
-  levels,
-  said,
-  set,
-}: {
-  label: string;
-  value: unknown;
-  levels: string[];
-  said: string;
-  set: (v: unknown) => void;
-}) {
-  const shown = typeof value === "string" ? value : said;
-  return (
-    <select
-      className={`slot cursor-pointer ${shown ? "" : "empty"}`}
-      aria-label={label}
-      data-slot={label}
-      value={shown}
-      onChange={(e) => set(e.target.value || null)}
-    >
-      {!shown && <option value="">its event</option>}
-      {shown && !levels.includes(shown) && <option value={shown}>{shown}</option>}
-      {levels.map((l) => (
-        <option key={l} value={l}>
-          {l}
-        </option>
-      ))}
-    </select>
-  );
-}
-
-function LinedSlot({ models }: { models: Lined[] }) {
-  return (
-    <span className={models.length ? "font-semibold" : "slot empty"} data-slot="Models">
-      {models.length ? `these ${models.length}` : "several"}
-    </span>
   );
 }
 

@@ -5,7 +5,7 @@ import { useState } from "react";
 import { api, take, type Entry, type S } from "../client/api";
 import { refreshStudy, useContents } from "../client/hooks";
 import { sayProblem } from "../common/toasts";
-import { Choice, Num } from "../figure/controls";
+import { Choice, Num } from "../asking/simple";
 import { newUid } from "./embeds";
 import { SaveAs } from "./save-as";
 import { WordsDialog } from "./words-dialog";

@@ -2,11 +2,10 @@
 import { cx } from "../common/classes";
 import { useState } from "react";
 import type { Column, S, Step } from "../client/api";
-import { kindWords } from "../common/bits";
+import { KINDS, kindWords } from "../common/bits";
 import { Modal } from "../common/modal";
 import { LevelsEditor, type Level } from "./levels-editor";
 import { PasteLabels } from "./paste-labels";
-import { KINDS } from "./preview";
 import type { SetSteps } from "./table-page";
 
 const SHOWN = 200;

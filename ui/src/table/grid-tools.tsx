@@ -5,7 +5,7 @@ import type { S, Step } from "../client/api";
 import { count, useDebounced } from "../common/bits";
 import { say, sayProblem } from "../common/toasts";
 import { PLAIN, seekCell, type Look } from "./cells";
-import { ExpressionInput } from "./expression";
+import { ExpressionInput } from "../asking/expression";
 import type { GridHandle } from "./grid";
 import { isNumber } from "./preview";
 

@@ -1,7 +1,7 @@
 import { cx } from "../common/classes";
 import { useState } from "react";
 import type { S } from "../client/api";
-import { kindWords } from "../common/bits";
+import { KINDS, kindWords } from "../common/bits";
 
 type Options = S["ReadOptions"];
 const DELIMITERS: [string, string][] = [
@@ -25,7 +25,6 @@ const DATES: [Options["dates"], string][] = [
   ["day_first", "31.03.2026"],
   ["month_first", "03/31/2026"],
 ];
-export const KINDS = ["measure", "count", "yes_no", "category", "ordered", "date", "text", "identifier"] as const;
 
 export function ReadControls({
   options,

@@ -4,16 +4,17 @@ import { useEffect, useRef, useState } from "react";
 import { useNavigate } from "react-router";
 import { api, Problem, take, type S, type Step } from "../client/api";
 import { useCatalogue } from "../client/hooks";
+import { applies, askOf, filled, isComplete, titleOf, type Around, type Properties } from "../asking/ask";
+import { AskField, EDITORS } from "../asking/ask-field";
 import { useDebounced } from "../common/bits";
 import { sayProblem } from "../common/toasts";
 import { EffectNotes } from "./effect-notes";
 import { EditsList } from "./edits-list";
 import { LevelsEditor, type Level } from "./levels-editor";
-import { fieldsOf, isComplete, matters, StepField, type Schema } from "./step-fields";
 import { WavesEditor } from "./waves-editor";
 
 export type Draft = { at: number; step: Step; fresh: boolean };
-const BELOW = ["levels", "edits", "waves", "variables", "fixed"];
+type Schema = { properties: Properties; required?: string[] };
 
 export function StepEditor({
   study,
@@ -65,8 +66,10 @@ export function StepEditor({
     setStep(next);
     keep({ ...draft, step: next });
   };
+  const whole = (one: Step) =>
+    schema !== undefined && isComplete(schema.properties, schema.required ?? [], filled(schema.properties, one));
   const waiting = useDebounced(step, 180);
-  const complete = schema !== undefined && isComplete(waiting, schema);
+  const complete = whole(waiting);
   const tried = useQuery({
     queryKey: ["try", study, table.id, table.version, draft.at, waiting],
     enabled: complete,
@@ -84,7 +87,7 @@ export function StepEditor({
   if (!kind || !schema) return null;
   const problem = complete && tried.error instanceof Problem ? tried.error : null;
   const apply = () => {
-    if (!isComplete(step, schema)) return;
+    if (!whole(step)) return;
     setSaving(true);
     void save(step)
       .catch(() => undefined)
@@ -111,20 +114,25 @@ export function StepEditor({
   };
   const words = String(kind.words);
   const inWords = new Set([...words.matchAll(/\{(\w+)\}/g)].map((m) => m[1]));
-  const settings = fieldsOf(schema).filter(
-    ([n, f]) => !inWords.has(n) && !BELOW.includes(f.shown) && matters(step, f, schema),
+  const around: Around = {
+    columns,
+    spec: filled(schema.properties, step),
+    study,
+    table: table.id,
+    wrong: { column: problem?.column, position: problem?.position },
+    enter: apply,
+  };
+  const settings = Object.entries(schema.properties).filter(
+    ([n, p]) => p.ask && EDITORS[p.ask.shown] && !inWords.has(n) && applies(askOf(p), around.spec),
   );
   const field = (name: string) => (
-    <StepField
-      study={study}
-      table={table.id}
+    <AskField
       name={name}
-      field={schema.properties[name]!}
-      step={step}
-      set={set}
-      columns={columns}
-      problem={problem}
-      apply={apply}
+      property={schema.properties[name]!}
+      value={around.spec[name]}
+      set={(v) => set(name, v)}
+      around={around}
+      bare
     />
   );
   const last = draft.at >= table.steps.length - (draft.fresh ? 0 : 1);
@@ -149,10 +157,10 @@ export function StepEditor({
           role="group"
           aria-label="Settings of the step"
         >
-          {settings.map(([name, f]) => (
+          {settings.map(([name, p]) => (
             <span key={name} className="inline-flex items-baseline gap-2">
               <span className="muted" aria-hidden="true">
-                {f.title}
+                {titleOf(name, p)}
               </span>
               {field(name)}
             </span>
@@ -182,7 +190,7 @@ export function StepEditor({
         <button
           type="button"
           className="btn btn-primary btn-outline btn-sm"
-          disabled={!isComplete(step, schema) || saving}
+          disabled={!whole(step) || saving}
           onClick={apply}
         >
           {draft.fresh ? "Add the step" : "Keep the change"}
@@ -191,7 +199,7 @@ export function StepEditor({
           <button
             type="button"
             className="btn btn-sm"
-            disabled={!isComplete(step, schema) || saving || problem !== null}
+            disabled={!whole(step) || saving || problem !== null}
             title="The new table stays linked to this one and is renewed with it"
             onClick={() => void derive()}
           >

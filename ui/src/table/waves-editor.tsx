@@ -4,7 +4,7 @@ import { useQuery } from "@tanstack/react-query";
 import { api, take, type Column, type Step } from "../client/api";
 import { useTable } from "../client/hooks";
 import { Slot } from "../common/slot";
-import { TableField } from "./step-fields";
+import { TableField } from "../asking/columns";
 
 type Wave = { table: string; label: string; weight: string; replicates: string[] };
 type Variable = { name: string; columns: Record<string, string | null> };

@@ -5,9 +5,11 @@ the page, type and lines are points.
 """
 
 import re
-from typing import Any, Literal
+from typing import Any, Literal, get_args
 
 from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
+
+from yavik.core.ask import asked
 
 KindId = Literal[
     "groups", "samples", "spread", "relation", "course", "shares", "paired", "matrix", "forest", "roc", "answer"
@@ -28,14 +30,39 @@ Shape = Literal["circle", "square", "triangle-up", "diamond", "cross", "triangle
 HEX = re.compile(r"#[0-9a-fA-F]{6}")
 
 
-def slot(kinds: list[str], placeholder: str, *, many: bool = False, layout: str | None = None) -> dict[str, Any]:
-    """What a slot field carries in its JSON Schema for the interface."""
-    return {"slot": {"kinds": kinds, "placeholder": placeholder, "many": many, "layout": layout}}
+SCALES = {"linear": "linear", "log": "log", "root": "square root"}
+ORDERS = {"data": "as in the data", "value": "by value, largest first", "name": "by name", "hand": "by hand"}
+WHISKERS = {
+    "iqr": "1.5 interquartile ranges",
+    "range": "smallest and largest value",
+    "percentiles": "chosen percentiles",
+}
+INTERVALS = {"ci": "confidence interval", "se": "standard error", "sd": "standard deviation", "none": "none"}
+LEGENDS = {
+    "top": "above",
+    "right": "on the right",
+    "bottom": "below",
+    "direct": "names at the lines",
+    "none": "none",
+}
 
 
-VALUES = ["measure", "count"]
-GROUPS = ["category", "ordered", "yes_no", "count", "text"]
-ALONG = ["measure", "count", "date", "ordered"]
+def size(title: str, default: float, low: float, high: float) -> Any:
+    """A length of the page or of type."""
+    return asked("number", title, default, ge=low, le=high, min=low, max=high, section="size")
+
+
+def bound(title: str, axis: str, section: str = "breaks", **more: Any) -> Any:
+    """A number of an axis that is found unless typed."""
+    return asked(
+        "number", title, None, empty=True, placeholder="automatic", when={"looks": axis}, section=section, **more
+    )
+
+
+def percentile(title: str, default: float, low: float, high: float) -> Any:
+    """Where a whisker ends."""
+    when = {"looks": "whiskers", "show": "box", "whiskers": "percentiles"}
+    return asked("number", title, default, ge=low, le=high, min=low, max=high, when=when, section="marks")
 
 
 class Own(BaseModel):
@@ -73,13 +100,13 @@ class FreeNote(Own):
 class Look(Own):
     """How figures look: what a study's own style holds, and every figure carries."""
 
-    face: Face = "Commissioner"
-    type_pt: float = Field(8, ge=4, le=24)
-    line_pt: float = Field(0.75, ge=0.25, le=4)
-    width_mm: float = Field(85, ge=15, le=400)
-    height_mm: float = Field(70, ge=15, le=400)
-    grid: bool = True
-    legend: Legend = "top"
+    width_mm: float = size("Width, mm", 85, 15, 400)
+    height_mm: float = size("Height, mm", 70, 15, 400)
+    type_pt: float = size("Type, pt", 8, 4, 24)
+    line_pt: float = size("Lines, pt", 0.75, 0.25, 4)
+    face: Face = asked("choice", "Typeface", "Commissioner", words={f: f for f in get_args(Face)}, section="size")
+    grid: bool = asked("flag", "Lines of a grid", True, section="size")
+    legend: Legend = asked("choice", "Key", "top", words=LEGENDS, section="key")
 
 
 class Figure(Look):
@@ -103,35 +130,66 @@ class Figure(Look):
     where: str | None = None
     show: list[Layer] = ["box", "points"]
 
-    whiskers: Whiskers = "iqr"
-    low_percentile: float = Field(5, ge=0, le=50)
-    high_percentile: float = Field(95, ge=50, le=100)
-    jitter: float = Field(0.3, ge=0, le=0.9)
-    """Width of the cloud of points as a share of a group's room."""
-    seed: int = Field(1, ge=0)
-    interval: Interval = "ci"
-    level: float = Field(0.95, gt=0.5, lt=1)
-    bins: int | None = Field(None, ge=1, le=200)
-    smooth: float = Field(1.0, ge=0.1, le=5)
-    """Of densities a factor of the usual bandwidth; of curves of the usual span."""
-    counts: bool = False
-    """Counts instead of shares."""
-    equation: bool = False
+    y_title: str | None = asked("text", "Upright axis", None, section="axes")
+    y_min: float | None = bound("From", "y", "axes")
+    y_max: float | None = bound("To", "y", "axes")
+    x_title: str | None = asked("text", "Level axis", None, section="axes")
+    order: Order = asked("choice", "Order of groups", "data", words=ORDERS, when={"looks": "order"}, section="axes")
+    by_hand: list[str] = asked("by_hand", "Groups in order", [], of="groups", when={"order": "hand"}, section="axes")
 
-    x_title: str | None = None
-    y_title: str | None = None
-    x_min: float | None = None
-    x_max: float | None = None
-    y_min: float | None = None
-    y_max: float | None = None
-    x_step: float | None = Field(None, gt=0)
-    y_step: float | None = Field(None, gt=0)
-    x_scale: Scale = "linear"
-    y_scale: Scale = "linear"
-    decimals: int | None = Field(None, ge=0, le=6)
-    percent: bool = False
-    order: Order = "data"
-    by_hand: list[str] = []
+    x_min: float | None = bound("Level: from", "x")
+    x_max: float | None = bound("to", "x")
+    x_step: float | None = bound("Level: a break every", "x", gt=0)
+    x_scale: Scale = asked("choice", "Level: scale", "linear", words=SCALES, when={"looks": "x"}, section="breaks")
+    y_step: float | None = bound("Upright: a break every", "y", gt=0)
+    y_scale: Scale = asked("choice", "Upright: scale", "linear", words=SCALES, when={"looks": "y"}, section="breaks")
+    decimals: int | None = asked(
+        "number", "Decimals", None, ge=0, le=6, min=0, max=6, step=1, empty=True, placeholder="automatic",
+        section="breaks",
+    )  # fmt: skip
+    percent: bool = asked(
+        "choice", "Numbers", False, words={"false": "as they are", "true": "per cent (× 100)"},
+        when={"looks": "percent"}, section="breaks",
+    )  # fmt: skip
+
+    whiskers: Whiskers = asked(
+        "choice", "Whiskers reach", "iqr", words=WHISKERS, when={"looks": "whiskers", "show": "box"}, section="marks"
+    )
+    low_percentile: float = percentile("Low percentile", 5, 0, 50)
+    high_percentile: float = percentile("High percentile", 95, 50, 100)
+    jitter: float = asked(
+        "slider", "Width of the points", 0.3, ge=0, le=0.9, min=0, max=0.9, step=0.05,
+        when={"looks": "jitter", "show": "points"}, section="marks",
+    )  # fmt: skip
+    """Width of the cloud of points as a share of a group's room."""
+    seed: int = asked(
+        "number", "Seed", 1, ge=0, min=0, step=1, when={"looks": "jitter", "show": "points"}, section="marks"
+    )
+    interval: Interval = asked(
+        "choice", "Intervals", "ci", words=INTERVALS,
+        when={"looks": "interval", "show": ["mean", "bar", "line", "band", "dots"]}, section="marks",
+    )  # fmt: skip
+    level: float = asked(
+        "number", "Level of the intervals", 0.95, gt=0.5, lt=1, min=0.5, max=0.999, step=0.01,
+        when={"looks": "interval", "show": ["mean", "bar", "line", "band", "dots"], "interval": "ci"},
+        section="marks",
+    )  # fmt: skip
+    bins: int | None = asked(
+        "number", "Classes", None, ge=1, le=200, min=1, max=200, step=1, empty=True, placeholder="automatic",
+        when={"looks": "bins", "show": "histogram"}, section="marks",
+    )  # fmt: skip
+    smooth: float = asked(
+        "slider", "Smoothness", 1.0, ge=0.1, le=5, min=0.2, max=3, step=0.1,
+        when={"looks": "smooth", "show": ["density", "curve", "violin"]}, section="marks",
+    )  # fmt: skip
+    """Of densities a factor of the usual bandwidth; of curves of the usual span."""
+    counts: bool = asked(
+        "choice", "Heights are", False, words={"false": "shares of the group", "true": "counts of rows"},
+        when={"looks": "counts"}, section="marks",
+    )  # fmt: skip
+    """Counts instead of shares."""
+    equation: bool = asked("flag", "Equation and R²", False, when={"looks": "equation"}, section="marks")
+
     lines: list[ReferenceLine] = Field([], max_length=20)
     ranges: list[ShadedRange] = Field([], max_length=20)
     notes: list[FreeNote] = Field([], max_length=50)

@@ -9,7 +9,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from yavik.core.answers import Answer, Span
 from yavik.core.answers.model_card import ModelCard
-from yavik.core.figures.describe import slot
+from yavik.core.ask import Ask, amount, ask_of, option, placed
 from yavik.core.table import Column, Table
 
 
@@ -77,85 +77,55 @@ class Spec(BaseModel):
         0.05,
         gt=0,
         lt=0.5,
-        json_schema_extra={
-            "option": {
-                "title": "Error rate α",
-                "help": "How often a difference may be claimed where there is none. Intervals are at 1 − α.",
-                "place": "number",
-                "step": 0.01,
-                "min": 0.001,
-                "max": 0.499,
-            }
-        },
+        json_schema_extra=amount(
+            "Error rate α",
+            "How often a difference may be claimed where there is none. Intervals are at 1 − α.",
+            step=0.01,
+            min=0.001,
+            max=0.499,
+        ),
     )
     where: str | None = Field(
         None,
-        json_schema_extra={
-            "option": {
-                "title": "Only rows where",
-                "help": 'A condition, such as town != "Corrin".',
-                "place": "expression",
-            }
-        },
+        json_schema_extra=placed("expression", "Only rows where", 'A condition, such as town != "Corrin".'),
     )
     by: str | None = Field(
         None,
-        json_schema_extra={
-            "option": {
-                "title": "Again for each",
-                "help": "The same question, answered within each level of a column.",
-                "place": "column",
-                "kinds": ["category", "ordered", "yes_no"],
-            }
-        },
+        json_schema_extra=placed(
+            "column",
+            "Again for each",
+            "The same question, answered within each level of a column.",
+            kinds=["category", "ordered", "yes_no"],
+        ),
     )
     without: list[int] = Field(
         [],
-        json_schema_extra={
-            "option": {
-                "title": "Compared without rows",
-                "help": "The answer stays with all rows; a table says what changes without these.",
-                "place": "rows",
-            }
-        },
+        json_schema_extra=placed(
+            "rows",
+            "Compared without rows",
+            "The answer stays with all rows; a table says what changes without these.",
+        ),
     )
     alternative: Alternative = Field(
         "two_sided",
-        json_schema_extra={
-            "option": {
-                "title": "Direction",
-                "words": {"two_sided": "either way", "less": "less", "greater": "greater"},
-                "help": "One direction only if it was fixed before the data were seen.",
-                "place": "choice",
-            }
-        },
+        json_schema_extra=option(
+            "Direction",
+            {"two_sided": "either way", "less": "less", "greater": "greater"},
+            "One direction only if it was fixed before the data were seen.",
+        ),
     )
     missing: Literal["listwise", "pairwise"] = Field(
         "listwise",
-        json_schema_extra={
-            "option": {
-                "title": "Empty cells",
-                "words": {
-                    "listwise": "only rows that are filled throughout",
-                    "pairwise": "for each pair the rows filled in both",
-                },
-                "help": "",
-                "place": "choice",
-            }
-        },
+        json_schema_extra=option(
+            "Empty cells",
+            {
+                "listwise": "only rows that are filled throughout",
+                "pairwise": "for each pair the rows filled in both",
+            },
+        ),
     )
     seed: int = Field(
-        1,
-        ge=0,
-        json_schema_extra={
-            "option": {
-                "title": "Seed of the draws",
-                "help": "The same seed gives the same draws.",
-                "place": "number",
-                "step": 1,
-                "min": 0,
-            }
-        },
+        1, ge=0, json_schema_extra=amount("Seed of the draws", "The same seed gives the same draws.", step=1, min=0)
     )
 
 
@@ -222,7 +192,7 @@ class Method(Generic[S]):
     @property
     def repeats(self) -> bool:
         """Whether ``by`` is the common one, which repeats the whole answer, and not a slot of the method's own."""
-        return "slot" not in _extra(self.Spec, "by")
+        return not _ask(self.Spec, "by").sentence
 
     def schema(self) -> dict[str, Any]:
         """The Spec's JSON Schema without the common options that it cannot follow."""
@@ -236,18 +206,17 @@ class Method(Generic[S]):
         """Columns named in the slots, in order, without repeats."""
         found: list[str] = []
         for key in self.Spec.model_fields:
-            extra = _extra(self.Spec, key)
-            place, value = extra.get("option", {}).get("place"), getattr(spec, key)
-            if place == "columns" and isinstance(value, str):  # a word such as 'auto' in the place of names
+            ask, value = _ask(self.Spec, key), getattr(spec, key)
+            if ask.shown == "columns" and isinstance(value, str):  # a word such as 'auto' in the place of names
                 continue
-            if ("slot" in extra and extra["slot"]["kinds"]) or place in ("column", "columns"):
+            if ask.shown in ("column", "columns", "terms"):
                 found += names_in(value)
         return list(dict.fromkeys(found + (self.reads(spec) if self.reads else [])))
 
     def same_model(self, spec: S) -> dict[str, Any]:
         """What of a spec decides about the model itself: not where it is looked at, cut or held."""
         looks = {"alpha", "seed", "without"}
-        looks |= {k for k in self.Spec.model_fields if _extra(self.Spec, k).get("option", {}).get("look")}
+        looks |= {k for k in self.Spec.model_fields if _ask(self.Spec, k).look}
         return spec.model_dump(mode="json", exclude=looks)
 
     def ready(self, spec: S) -> bool:
@@ -264,24 +233,8 @@ def names_in(value: Any) -> list[str]:
     return [value] if value else []
 
 
-def _extra(spec: type[Spec], field: str) -> dict[str, Any]:
-    extra: Any = spec.model_fields[field].json_schema_extra
-    return extra if isinstance(extra, dict) else {}
-
-
-def amount(title: str, help: str = "", **more: Any) -> dict[str, Any]:
-    """What a number among the settings carries: title, help, ``min``, ``max``, ``step``."""
-    return {"option": {"title": title, "help": help, "place": "number", **more}}
-
-
-def placed(place: str, title: str, help: str = "", **more: Any) -> dict[str, Any]:
-    """A setting that has its own editor: column, columns, level, contrasts, sets, shares, values, rows."""
-    return {"option": {"title": title, "help": help, "place": place, **more}}
-
-
-def option(title: str, words: dict[str, str], help: str = "", **more: Any) -> dict[str, Any]:
-    """What an option field carries for the interface: its title, the values' plain words, and help."""
-    return {"option": {"title": title, "words": words, "help": help, "place": "choice", **more}}
+def _ask(spec: type[Spec], field: str) -> Ask:
+    return ask_of(spec, field) or Ask(shown="hidden")
 
 
 __all__ = [
@@ -295,8 +248,4 @@ __all__ = [
     "Span",
     "Spec",
     "Stopped",
-    "amount",
-    "option",
-    "placed",
-    "slot",
 ]

@@ -4,6 +4,7 @@ from typing import Any
 
 from pydantic import BaseModel
 
+from yavik.core.ask import Ask, ask_of
 from yavik.core.methods.base import Layout, Method
 from yavik.core.methods.registry import methods
 from yavik.core.table import Kind, Table
@@ -35,28 +36,28 @@ def fitting(table: Table, chosen: list[str]) -> list[Fit]:
 
 
 def _place(method: Method[Any], layout: Layout, kinds: dict[str, Kind], table: Table) -> Fit | None:
-    slots = {s: method.Spec.model_fields[s].json_schema_extra["slot"] for s in layout.slots}
-    if any(d.get("typed") for d in slots.values()):
+    slots = {s: ask_of(method.Spec, s) or Ask(shown="hidden") for s in layout.slots}
+    if any(a.shown == "typed" for a in slots.values()):
         return None
     spec: dict[str, Any] = {}
     # The choosiest column first, and for each the choosiest slot: a measure goes to 'response', not to 'anything'.
-    order = sorted(kinds, key=lambda n: sum(kinds[n] in s["kinds"] for s in slots.values()))
+    order = sorted(kinds, key=lambda n: sum(kinds[n] in a.kinds for a in slots.values()))
     for name in order:
-        free = [s for s, d in slots.items() if kinds[name] in d["kinds"] and (d["many"] or s not in spec)]
+        free = [s for s, a in slots.items() if kinds[name] in a.kinds and (a.shown != "column" or s not in spec)]
         if not free:
             return None
-        best = min(free, key=lambda s: (s not in layout.needed or s in spec, len(slots[s]["kinds"])))
-        if slots[best]["many"]:
-            spec.setdefault(best, []).append(name)
-        else:
+        best = min(free, key=lambda s: (s not in layout.needed or s in spec, len(slots[s].kinds)))
+        if slots[best].shown == "column":
             spec[best] = name
+        else:
+            spec.setdefault(best, []).append(name)
     for key, value in spec.items():
         if isinstance(value, list):
             spec[key] = [n for n in kinds if n in value]
     missing = [s for s in layout.needed if s not in spec]
     if layout.id == "side_by_side" and len(kinds) < 2:
         return None
-    general = sum(len(d["kinds"]) for d in slots.values()) / 4
+    general = sum(len(a.kinds) for a in slots.values()) / 4
     bonus, why = 0.0, "" if missing else "every chosen column has its place"
     if method.fit is not None:
         suits = method.fit(table, spec)

@@ -81,7 +81,7 @@ ALONE = Around()
 class Step(BaseModel):
     """One typed change. ``on`` switches it; ``id`` keeps its chip the same while it is edited.
 
-    A step is a field's worth of JSON and a pure function. Its ``words`` are its sentence; fields made with ``ask``
+    A step is a field's worth of JSON and a pure function. Its ``words`` are its sentence; fields made with ``asked``
     carry how they are shown, so that the interface draws its editor from the schema alone.
     """
 
@@ -112,25 +112,6 @@ class Step(BaseModel):
     def tables(self) -> list[str]:
         """Ids of the other tables it reads."""
         return []
-
-
-def ask(shown: str, title: str, default: Any = ..., **more: Any) -> Any:
-    """A field and how it is asked for.
-
-    Args:
-        shown: column, columns, text, number, flag, choice, several, expression, codes, pairs, table, or one of the
-            editors of its own (levels, edits, waves).
-        title: its name in words; also its placeholder.
-        more: ``kinds`` of column that fit, ``words`` for choices, ``placeholder``, ``of`` (the table whose columns are
-            meant), ``left`` and ``right`` of pairs; and pydantic's own ``min_length``, ``ge`` and the like.
-    """
-    hints: dict[str, Any] = {
-        k: more.pop(k) for k in ("kinds", "words", "placeholder", "of", "left", "right", "when") if k in more
-    }
-    if "kinds" in hints:
-        hints["kinds"] = [str(k.value) for k in hints["kinds"]]
-    extra: dict[str, Any] = {"shown": shown, **hints}
-    return Field(default, title=title, json_schema_extra=extra, **more)
 
 
 NUMBERS = (Kind.measure, Kind.count)

@@ -4,8 +4,9 @@ from typing import Any, Literal
 
 from pydantic import BaseModel
 
+from yavik.core.ask import asked
 from yavik.core.files.kinds import change_kind
-from yavik.core.steps.base import ALONE, Around, Outcome, Step, ask, names_in_words, need, plural
+from yavik.core.steps.base import ALONE, Around, Outcome, Step, names_in_words, need, plural
 from yavik.core.table import CODED, Column, DataProblem, Kind, Level, Table
 from yavik.core.table.infer import coded
 from yavik.core.table.table import kind_words
@@ -16,9 +17,9 @@ class Levels(Step):
     listed ones."""
 
     step: Literal["levels"] = "levels"
-    column: str = ask("column", "Column")
-    levels: list[Level] = ask("levels", "Levels", min_length=1)
-    also: list[str] = ask("columns", "The same levels for", [], placeholder="other columns")
+    column: str = asked("column", "Column")
+    levels: list[Level] = asked("levels", "Levels", min_length=1)
+    also: list[str] = asked("columns", "The same levels for", [], placeholder="other columns")
     words = "Label the levels of {column}"
     help = (
         "Gives the values of a column words (1 is 'Armchair') and an order. A column of numbers becomes a category."
@@ -58,9 +59,9 @@ class ChangeKind(Step):
     """What a column's values are."""
 
     step: Literal["kind"] = "kind"
-    column: str = ask("column", "Column")
-    kind: Kind = ask("choice", "What its values are", words={k.value: kind_words(k) for k in Kind})
-    dates: Literal["iso", "day_first", "month_first"] = ask(
+    column: str = asked("column", "Column")
+    kind: Kind = asked("choice", "What its values are", words={k.value: kind_words(k) for k in Kind})
+    dates: Literal["iso", "day_first", "month_first"] = asked(
         "choice",
         "Dates written as",
         "iso",
@@ -104,10 +105,10 @@ class DescribeColumn(Step):
     """Label, unit and note of a column."""
 
     step: Literal["describe_column"] = "describe_column"
-    column: str = ask("column", "Column")
-    label: str | None = ask("text", "Label (a question's wording)", None)
-    unit: str | None = ask("text", "Unit", None)
-    note: str | None = ask("text", "Note", None)
+    column: str = asked("column", "Column")
+    label: str | None = asked("text", "Label (a question's wording)", None)
+    unit: str | None = asked("text", "Unit", None)
+    note: str | None = asked("text", "Note", None)
     words = "Describe {column}"
     help = "Gives a column a label (a question's wording), a unit and a note."
     family = "What columns mean"
@@ -126,7 +127,7 @@ class DescribeColumns(Step):
     """Labels, units and notes of many columns: what pasting a sheet into the dictionary makes."""
 
     step: Literal["describe_columns"] = "describe_columns"
-    descriptions: list[Description] = ask(
+    descriptions: list[Description] = asked(
         "pairs",
         "Labels",
         min_length=1,
@@ -159,7 +160,7 @@ class Rename(Step):
     """New names for columns."""
 
     step: Literal["rename"] = "rename"
-    names: list[Renamed] = ask(
+    names: list[Renamed] = asked(
         "pairs",
         "Names",
         min_length=1,
@@ -198,7 +199,7 @@ class KeepColumns(Step):
     """The named columns, in the order named."""
 
     step: Literal["keep_columns"] = "keep_columns"
-    columns: list[str] = ask("columns", "Columns", min_length=1)
+    columns: list[str] = asked("columns", "Columns", min_length=1)
     words = "Keep the columns {columns}"
     help = "Keeps these columns, in this order, and leaves the others out."
     family = "Columns"
@@ -215,7 +216,7 @@ class DropColumns(Step):
     """All columns but the named ones."""
 
     step: Literal["drop_columns"] = "drop_columns"
-    columns: list[str] = ask("columns", "Columns", min_length=1)
+    columns: list[str] = asked("columns", "Columns", min_length=1)
     words = "Drop the columns {columns}"
     help = "Leaves these columns out. They stay in the file and come back when the step is switched off."
     family = "Columns"

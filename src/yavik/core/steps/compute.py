@@ -2,7 +2,8 @@
 
 from typing import Literal
 
-from yavik.core.steps.base import ALONE, Around, Outcome, Step, ask, plural
+from yavik.core.ask import asked
+from yavik.core.steps.base import ALONE, Around, Outcome, Step, plural
 from yavik.core.steps.expressions import evaluate_counting
 from yavik.core.steps.values import to_column
 from yavik.core.table import DataProblem, Table
@@ -12,8 +13,8 @@ class Compute(Step):
     """A new column, or one computed anew."""
 
     step: Literal["compute"] = "compute"
-    name: str = ask("text", "Name of the new column", placeholder="a name")
-    expression: str = ask("expression", "Expression")
+    name: str = asked("text", "Name of the new column", placeholder="a name")
+    expression: str = asked("expression", "Expression")
     words = "Compute {name} as {expression}"
     help = 'Makes a column from others, such as minutes / 60 or "daylight" if lux > 500 else "warm".'
     family = "New columns"

@@ -8,6 +8,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from pydantic import BaseModel, Field
 
+from yavik.core.ask import asked
 from yavik.core.files.kinds import change_kind
 from yavik.core.steps.base import (
     ALONE,
@@ -16,7 +17,6 @@ from yavik.core.steps.base import (
     Around,
     Outcome,
     Step,
-    ask,
     names_in_words,
     need,
     plural,
@@ -39,18 +39,20 @@ class EmptyCodes(Step):
     """Values that mean empty: single values ('−9', 'refused') or ranges ('90..99') for numbers."""
 
     step: Literal["empty_codes"] = "empty_codes"
-    columns: list[str] = ask("columns", "Columns", min_length=1)
-    codes: list[str] = ask(
+    columns: list[str] = asked("columns", "Columns", min_length=1)
+    codes: list[str] = asked(
         "codes", "Codes that mean empty, with commas between", placeholder="−9, 90..99, refused", min_length=1
     )
-    meanings: list[Reason] = ask(
+    meanings: list[Reason] = asked(
         "pairs",
         "What they mean",
         [],
         left={"field": "code", "shown": "text", "title": "code"},
         right={"field": "meaning", "shown": "text", "title": "means, such as refused"},
     )
-    reasons: str | None = ask("text", "Keep the kind of emptiness in a column called", None, placeholder="no column")
+    reasons: str | None = asked(
+        "text", "Keep the kind of emptiness in a column called", None, placeholder="no column"
+    )
     words = "In {columns}, {codes} mean empty"
     help = (
         "Turns codes such as −9 or 'refused' into empty cells. Ranges are written 90..99. What each code means is"
@@ -161,13 +163,13 @@ class Fill(Step):
     """Empty cells filled. A straight line is drawn over the order of the rows, or over the values of ``order``."""
 
     step: Literal["fill"] = "fill"
-    columns: list[str] = ask("columns", "Columns", min_length=1)
-    how: Literal["constant", "mean", "median", "previous", "next", "interpolate"] = ask(
+    columns: list[str] = asked("columns", "Columns", min_length=1)
+    how: Literal["constant", "mean", "median", "previous", "next", "interpolate"] = asked(
         "choice", "Filled with", "constant", words=FILLS
     )
-    value: str | None = ask("text", "Value", None, placeholder="a value", when={"how": "constant"})
-    by: list[str] = ask("columns", "Within each", [], kinds=GROUPING)
-    order: str | None = ask("column", "In the order of", None, kinds=ORDERING)
+    value: str | None = asked("text", "Value", None, placeholder="a value", when={"how": "constant"})
+    by: list[str] = asked("columns", "Within each", [], kinds=GROUPING)
+    order: str | None = asked("column", "In the order of", None, kinds=ORDERING)
     words = "Fill the empty cells of {columns} with {how}"
     help = (
         "Puts a value into empty cells. Filled means and lines make the data look surer than they are: say so when"
@@ -309,11 +311,11 @@ class DropEmpty(Step):
     """Rows or columns with nothing in them."""
 
     step: Literal["drop_empty"] = "drop_empty"
-    what: Literal["rows", "columns", "both"] = ask(
+    what: Literal["rows", "columns", "both"] = asked(
         "choice", "Drop", "rows", words={"rows": "rows", "columns": "columns", "both": "rows and columns"}
     )
-    zeros: bool = ask("choice", "That are all", False, words={"false": "empty", "true": "empty or zero"})
-    columns: list[str] = ask("columns", "Looking only at", [])
+    zeros: bool = asked("choice", "That are all", False, words={"false": "empty", "true": "empty or zero"})
+    columns: list[str] = asked("columns", "Looking only at", [])
     words = "Drop the {what} that are all {zeros}"
     help = (
         "Drops rows or columns that hold nothing, or nothing but zeros: species that were never seen, forms left"

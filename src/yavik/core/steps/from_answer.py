@@ -2,7 +2,8 @@
 
 from typing import Any, Literal
 
-from yavik.core.steps.base import ALONE, Around, Outcome, Step, ask, names_in_words, new_name, plural
+from yavik.core.ask import asked
+from yavik.core.steps.base import ALONE, Around, Outcome, Step, names_in_words, new_name, plural
 from yavik.core.table import DataProblem, Table
 
 
@@ -10,9 +11,9 @@ class FromAnswer(Step):
     """New columns of an answer, computed on the table as it is at this place of the path."""
 
     step: Literal["from_answer"] = "from_answer"
-    method: str = ask("text", "Method")
-    spec: dict[str, Any] = ask("fixed", "Question", {})
-    columns: list[str] = ask("codes", "Columns", [], placeholder="all that it makes")
+    method: str = asked("text", "Method")
+    spec: dict[str, Any] = asked("fixed", "Question", {})
+    columns: list[str] = asked("codes", "Columns", [], placeholder="all that it makes")
     words = "Take up {columns} of an answer"
     help = "Adds what an answer computed for each row. It is made from the answer's page, by 'Add to the table'."
     family = "New columns"

@@ -4,6 +4,7 @@ from typing import Literal
 
 import numpy as np
 
+from yavik.core.ask import asked
 from yavik.core.steps.base import (
     ALONE,
     GROUPING,
@@ -11,7 +12,6 @@ from yavik.core.steps.base import (
     Around,
     Outcome,
     Step,
-    ask,
     listed,
     names_in_words,
     need,
@@ -28,7 +28,7 @@ class KeepRows(Step):
     """The rows for which a condition holds; where it is empty, it does not hold."""
 
     step: Literal["keep_rows"] = "keep_rows"
-    where: str = ask("expression", "Condition")
+    where: str = asked("expression", "Condition")
     words = "Keep the rows where {where}"
     help = 'Keeps the rows for which a condition holds, such as consent == "yes".'
     family = "Rows"
@@ -52,7 +52,7 @@ class LeaveOutRows(Step):
     """All rows but those for which a condition holds; where it is empty, the row stays."""
 
     step: Literal["leave_out_rows"] = "leave_out_rows"
-    where: str = ask("expression", "Condition")
+    where: str = asked("expression", "Condition")
     words = "Leave out the rows where {where}"
     help = (
         "Leaves out the rows for which a condition holds, such as minutes > 600. Where the condition is empty the row"
@@ -72,8 +72,8 @@ class CheckRows(Step):
     """A rule that every row should keep. It changes nothing; rows that break it are counted and listed."""
 
     step: Literal["check_rows"] = "check_rows"
-    rule: str = ask("expression", "Rule", placeholder="0 <= age <= 110")
-    name: str | None = ask("text", "Name of the rule", None, placeholder="no name")
+    rule: str = asked("expression", "Rule", placeholder="0 <= age <= 110")
+    name: str | None = asked("text", "Name of the rule", None, placeholder="no name")
     words = "Check that {rule}"
     help = (
         "A rule that holds for every row, such as 0 <= age <= 110. It stays in the path, and counts the rows that"
@@ -101,8 +101,8 @@ class Sort(Step):
     """Rows in the order of columns; ties stay as they stand, empty cells come last."""
 
     step: Literal["sort"] = "sort"
-    by: list[str] = ask("columns", "Columns", kinds=(*ORDERING, *GROUPING), min_length=1)
-    descending: list[str] = ask("columns", "From high to low", [])
+    by: list[str] = asked("columns", "Columns", kinds=(*ORDERING, *GROUPING), min_length=1)
+    descending: list[str] = asked("columns", "From high to low", [])
     words = "Sort the rows by {by}"
     help = "Puts rows in an order. Levels stand in their own order, words by the alphabet, empty cells last."
     family = "Rows"
@@ -127,8 +127,8 @@ class Unique(Step):
     """One row for each combination of values."""
 
     step: Literal["unique"] = "unique"
-    columns: list[str] = ask("columns", "Columns that tell rows apart", [], placeholder="all columns")
-    keep: Literal["first", "last", "none"] = ask(
+    columns: list[str] = asked("columns", "Columns that tell rows apart", [], placeholder="all columns")
+    keep: Literal["first", "last", "none"] = asked(
         "choice", "Of rows that agree keep", "first", words={"first": "the first", "last": "the last", "none": "none"}
     )
     words = "Of rows that agree in {columns} keep {keep}"
@@ -168,9 +168,9 @@ class Sample(Step):
     """Random rows, the same ones for the same seed, in their old order."""
 
     step: Literal["sample"] = "sample"
-    rows: int = ask("number", "Rows", ge=1)
-    by: list[str] = ask("columns", "That many within each", [], kinds=GROUPING)
-    seed: int = ask("number", "Seed", 1, ge=0, le=2**63 - 1)
+    rows: int = asked("number", "Rows", ge=1)
+    by: list[str] = asked("columns", "That many within each", [], kinds=GROUPING)
+    seed: int = asked("number", "Seed", 1, ge=0, le=2**63 - 1)
     words = "Take {rows} random rows"
     help = "Draws rows without putting them back. The seed makes the draw repeatable."
     family = "Rows"

@@ -7,6 +7,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from scipy import stats
 
+from yavik.core.ask import asked
 from yavik.core.steps.base import (
     ALONE,
     GROUPING,
@@ -14,7 +15,6 @@ from yavik.core.steps.base import (
     Around,
     Outcome,
     Step,
-    ask,
     names_in_words,
     need,
     new_name,
@@ -40,12 +40,12 @@ class Standardise(Step):
     """Numbers less their mean, over their SD (n − 1), or from 0 to 1; of all rows or within groups."""
 
     step: Literal["standardise"] = "standardise"
-    columns: list[str] = ask("columns", "Columns", kinds=NUMBERS, min_length=1)
-    how: Literal["z", "centre", "range"] = ask(
+    columns: list[str] = asked("columns", "Columns", kinds=NUMBERS, min_length=1)
+    how: Literal["z", "centre", "range"] = asked(
         "choice", "To", "z", words={"z": "mean 0 and SD 1", "centre": "mean 0", "range": "the range 0 to 1"}
     )
-    by: list[str] = ask("columns", "Within each", [], kinds=GROUPING)
-    replace: bool = ask("choice", "The result stands", False, words=IN_PLACE)
+    by: list[str] = asked("columns", "Within each", [], kinds=GROUPING)
+    replace: bool = asked("choice", "The result stands", False, words=IN_PLACE)
     words = "Standardise {columns} to {how}"
     help = (
         "Puts numbers on a common scale: (x − mean) / SD with the SD of n − 1, x − mean, or (x − min) / (max − min)."
@@ -137,14 +137,14 @@ class Transform(Step):
     """Another scale for single numbers. What has no value there is empty, counted and said."""
 
     step: Literal["transform"] = "transform"
-    columns: list[str] = ask("columns", "Columns", kinds=NUMBERS, min_length=1)
-    how: Literal["log", "log1p", "sqrt", "fourth_root", "rank", "box_cox", "presence"] = ask(
+    columns: list[str] = asked("columns", "Columns", kinds=NUMBERS, min_length=1)
+    how: Literal["log", "log1p", "sqrt", "fourth_root", "rank", "box_cox", "presence"] = asked(
         "choice", "By", "log", words=TRANSFORMS
     )
-    base: Literal["e", "10", "2"] = ask(
+    base: Literal["e", "10", "2"] = asked(
         "choice", "Logarithm to base", "e", words={"e": "e", "10": "10", "2": "2"}, when={"how": ["log", "log1p"]}
     )
-    replace: bool = ask("choice", "The result stands", False, words=IN_PLACE)
+    replace: bool = asked("choice", "The result stands", False, words=IN_PLACE)
     words = "Take the {how} of {columns}"
     help = (
         "Logarithm, roots, ranks (ties share their mean rank), the Box–Cox power of largest likelihood, or presence"
@@ -219,10 +219,10 @@ class Reverse(Step):
     """Reverse-scored items: min + max − x."""
 
     step: Literal["reverse"] = "reverse"
-    columns: list[str] = ask("columns", "Items", kinds=(*NUMBERS, Kind.ordered, Kind.category), min_length=1)
-    low: float = ask("number", "Lowest possible answer", 1)
-    high: float = ask("number", "Highest possible answer", 5)
-    ending: str = ask(
+    columns: list[str] = asked("columns", "Items", kinds=(*NUMBERS, Kind.ordered, Kind.category), min_length=1)
+    low: float = asked("number", "Lowest possible answer", 1)
+    high: float = asked("number", "Highest possible answer", 5)
+    ending: str = asked(
         "text", "New columns are called like the old ones with", "", placeholder="nothing: in their place"
     )
     words = "Reverse the items {columns}, scored {low} to {high}"
@@ -294,10 +294,10 @@ class Score(Step):
     """Mean or sum of items, where at least so many are answered."""
 
     step: Literal["score"] = "score"
-    columns: list[str] = ask("columns", "Items", kinds=(*NUMBERS, *CODED), min_length=1)
-    name: str = ask("text", "Name of the score", placeholder="a name")
-    how: Literal["mean", "sum"] = ask("choice", "Score", "mean", words={"mean": "mean", "sum": "sum"})
-    at_least: int | None = ask("number", "Items that must be answered", None, placeholder="all", ge=1)
+    columns: list[str] = asked("columns", "Items", kinds=(*NUMBERS, *CODED), min_length=1)
+    name: str = asked("text", "Name of the score", placeholder="a name")
+    how: Literal["mean", "sum"] = asked("choice", "Score", "mean", words={"mean": "mean", "sum": "sum"})
+    at_least: int | None = asked("number", "Items that must be answered", None, placeholder="all", ge=1)
     words = "Score {name} as the {how} of {columns}"
     help = (
         "A scale's score. With fewer items required than there are, a sum is the mean of the answered items times the"

@@ -6,6 +6,7 @@ import numpy as np
 import pandas as pd
 import pyarrow as pa
 
+from yavik.core.ask import asked
 from yavik.core.steps.base import (
     ALONE,
     GROUPING,
@@ -14,7 +15,6 @@ from yavik.core.steps.base import (
     Around,
     Outcome,
     Step,
-    ask,
     listed,
     names_in_words,
     need,
@@ -29,9 +29,9 @@ from yavik.core.table import DataProblem, Panel, Table, rows_in_words
 class _InOrder(Step):
     """What lag, difference and cumulate share: columns, units and time."""
 
-    columns: list[str] = ask("columns", "Columns", min_length=1)
-    by: list[str] = ask("columns", "Within each", [], kinds=GROUPING, placeholder="the whole table")
-    order: str | None = ask("column", "In the order of", None, kinds=ORDERING, placeholder="the rows as they stand")
+    columns: list[str] = asked("columns", "Columns", min_length=1)
+    by: list[str] = asked("columns", "Within each", [], kinds=GROUPING, placeholder="the whole table")
+    order: str | None = asked("column", "In the order of", None, kinds=ORDERING, placeholder="the rows as they stand")
 
     def _walk(self, table: Table) -> tuple[Any, Any, list[str]]:
         """Places of the rows by unit and time, each row's unit in that order, and a note on times that occur
@@ -66,7 +66,7 @@ class Lag(_InOrder):
     """The value of the row so many steps before, within its unit."""
 
     step: Literal["lag"] = "lag"
-    steps: int = ask("number", "Rows before", 1, ge=-1000, le=1000)
+    steps: int = asked("number", "Rows before", 1, ge=-1000, le=1000)
     words = "Take {columns} from the row before"
     help = (
         "Adds the value of an earlier row of the same unit (a negative number of rows looks ahead). The first row of"
@@ -97,8 +97,8 @@ class Difference(_InOrder):
     """A value less that of the row so many steps before, within its unit."""
 
     step: Literal["difference"] = "difference"
-    columns: list[str] = ask("columns", "Columns", kinds=NUMBERS, min_length=1)
-    steps: int = ask("number", "Rows before", 1, ge=1, le=1000)
+    columns: list[str] = asked("columns", "Columns", kinds=NUMBERS, min_length=1)
+    steps: int = asked("number", "Rows before", 1, ge=1, le=1000)
     words = "Take the difference of {columns} from the row before"
     help = "Adds x − x of an earlier row of the same unit: the change since then."
     family = "New columns"
@@ -130,7 +130,7 @@ class Cumulate(_InOrder):
     """The running sum within a unit. An empty cell adds nothing and stays empty."""
 
     step: Literal["cumulate"] = "cumulate"
-    columns: list[str] = ask("columns", "Columns", kinds=NUMBERS, min_length=1)
+    columns: list[str] = asked("columns", "Columns", kinds=NUMBERS, min_length=1)
     words = "Add up {columns} row by row"
     help = "Adds the running sum within each unit. An empty cell adds nothing and stays empty."
     family = "New columns"
@@ -158,8 +158,8 @@ class PanelStructure(Step):
     """Which column names the unit and which the time; changes no cells."""
 
     step: Literal["panel"] = "panel"
-    unit: str = ask("column", "Unit", kinds=GROUPING)
-    time: str = ask("column", "Time", kinds=ORDERING)
+    unit: str = asked("column", "Unit", kinds=GROUPING)
+    time: str = asked("column", "Time", kinds=ORDERING)
     words = "Each row is one {unit} at one {time}"
     help = (
         "Says what the units and times of a panel are. Says whether it is balanced, where times are missing, and"

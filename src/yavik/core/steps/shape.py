@@ -6,13 +6,13 @@ from typing import Any, Literal
 import numpy as np
 import pyarrow as pa
 
+from yavik.core.ask import asked
 from yavik.core.steps.base import (
     ALONE,
     GROUPING,
     Around,
     Outcome,
     Step,
-    ask,
     listed,
     names_in_words,
     need,
@@ -36,12 +36,12 @@ class Lengthen(Step):
     """Several columns into one, a row for each: wide to long. Rows of one old row stay together."""
 
     step: Literal["lengthen"] = "lengthen"
-    columns: list[str] = ask("columns", "Columns", min_length=2)
-    values_to: str = ask("text", "The values are called", placeholder="a name")
-    names_to: str = ask("text", "The old names go to", placeholder="a name")
-    split_at: str | None = ask("text", "Names are cut at", None, placeholder="not cut")
-    numbers: bool = ask("flag", "Keep only the number in the names", False)
-    drop_empty: bool = ask("flag", "Leave out empty cells", False)
+    columns: list[str] = asked("columns", "Columns", min_length=2)
+    values_to: str = asked("text", "The values are called", placeholder="a name")
+    names_to: str = asked("text", "The old names go to", placeholder="a name")
+    split_at: str | None = asked("text", "Names are cut at", None, placeholder="not cut")
+    numbers: bool = asked("flag", "Keep only the number in the names", False)
+    drop_empty: bool = asked("flag", "Leave out empty cells", False)
     words = "Lengthen {columns} into {values_to} by {names_to}"
     help = (
         "Wide to long: week 1 … week 6 become one column and six rows each. With names cut at a mark (read_1,"
@@ -138,10 +138,10 @@ class Widen(Step):
     """One column into several, one for each level of another: long to wide."""
 
     step: Literal["widen"] = "widen"
-    values: list[str] = ask("columns", "Values", min_length=1)
-    names: str = ask("column", "Names", kinds=(*GROUPING,))
-    rows: list[str] = ask("columns", "A row for each", [], placeholder="combination of all other columns")
-    several: Literal["refuse", "first", "mean", "sum", "count"] = ask(
+    values: list[str] = asked("columns", "Values", min_length=1)
+    names: str = asked("column", "Names", kinds=(*GROUPING,))
+    rows: list[str] = asked("columns", "A row for each", [], placeholder="combination of all other columns")
+    several: Literal["refuse", "first", "mean", "sum", "count"] = asked(
         "choice", "Several values for one cell", "refuse", words=FOLDS
     )
     words = "Widen {values} into a column for each {names}"
@@ -242,8 +242,8 @@ class Transpose(Step):
     """Rows become columns. Only numbers, or only words, can stand in one column, so all columns must agree."""
 
     step: Literal["transpose"] = "transpose"
-    names: str | None = ask("column", "The new columns are named by", None, placeholder="row numbers")
-    names_to: str = ask("text", "The old names go to", "column")
+    names: str | None = asked("column", "The new columns are named by", None, placeholder="row numbers")
+    names_to: str = asked("text", "The old names go to", "column")
     words = "Turn the table on its side, columns named by {names}"
     help = "Rows become columns and columns rows: species in rows to species in columns."
     family = "Shape"

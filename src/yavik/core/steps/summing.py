@@ -6,7 +6,8 @@ from typing import Any, Literal
 import numpy as np
 import pyarrow as pa
 
-from yavik.core.steps.base import ALONE, GROUPING, Around, Outcome, Step, ask, names_in_words, new_name, rows_change
+from yavik.core.ask import asked
+from yavik.core.steps.base import ALONE, GROUPING, Around, Outcome, Step, names_in_words, new_name, rows_change
 from yavik.core.steps.grouping import Grouping, grouping, spread
 from yavik.core.steps.making import measure, whole
 from yavik.core.table import CODED, NUMERIC, Column, DataProblem, Kind, Table
@@ -39,10 +40,10 @@ class Summarise(Step):
     between order statistics (Hyndman & Fan, 1996, type 7). Empty cells are passed over; a group of none has none."""
 
     step: Literal["summarise"] = "summarise"
-    columns: list[str] = ask("columns", "Columns", [])
-    by: list[str] = ask("columns", "For each", [], kinds=GROUPING, placeholder="the whole table")
-    what: list[Statistic] = ask("several", "What", ["mean"], words=STATISTICS, min_length=1)
-    rows_to: str = ask("text", "The number of rows goes to", "rows")
+    columns: list[str] = asked("columns", "Columns", [])
+    by: list[str] = asked("columns", "For each", [], kinds=GROUPING, placeholder="the whole table")
+    what: list[Statistic] = asked("several", "What", ["mean"], words=STATISTICS, min_length=1)
+    rows_to: str = asked("text", "The number of rows goes to", "rows")
     words = "Summarise {columns} for each {by} by {what}"
     help = (
         "One row for each group: branch means, counts per day. The rows it was made from stay in the table it came"

@@ -6,13 +6,13 @@ import numpy as np
 import pyarrow as pa
 from pydantic import BaseModel
 
+from yavik.core.ask import asked
 from yavik.core.steps.base import (
     ALONE,
     Around,
     Listed,
     Outcome,
     Step,
-    ask,
     listed,
     names_in_words,
     need,
@@ -45,10 +45,10 @@ class Append(Step):
     """The rows of another table under those of this one."""
 
     step: Literal["append"] = "append"
-    table: str = ask("table", "Table")
-    matches: list[Match] = ask("pairs", "Columns of other names that are the same", [], of="table", **PAIR)
-    source: str = ask("text", "A column saying which table is called", "table", placeholder="no column")
-    mine: str = ask("text", "It calls the rows of this table", "", placeholder="first")
+    table: str = asked("table", "Table")
+    matches: list[Match] = asked("pairs", "Columns of other names that are the same", [], of="table", **PAIR)
+    source: str = asked("text", "A column saying which table is called", "table", placeholder="no column")
+    mine: str = asked("text", "It calls the rows of this table", "", placeholder="first")
     words = "Append the rows of {table}"
     help = (
         "Stacks two tables. Columns are matched by name, others as you say; a column that one table lacks is empty"
@@ -134,9 +134,9 @@ class Join(Step):
     """Columns of another table beside those of this one, where keys agree."""
 
     step: Literal["join"] = "join"
-    table: str = ask("table", "Table")
-    keys: list[Match] = ask("pairs", "Keys", min_length=1, of="table", **PAIR)
-    how: Literal["left", "inner", "outer"] = ask(
+    table: str = asked("table", "Table")
+    keys: list[Match] = asked("pairs", "Keys", min_length=1, of="table", **PAIR)
+    how: Literal["left", "inner", "outer"] = asked(
         "choice",
         "Keep",
         "left",
@@ -146,8 +146,8 @@ class Join(Step):
             "outer": "every row of both tables",
         },
     )
-    columns: list[str] = ask("columns", "Columns to take", [], of="table", placeholder="all of its columns")
-    many_to_many: bool = ask("flag", "Keys may occur several times in both tables", False)
+    columns: list[str] = asked("columns", "Columns to take", [], of="table", placeholder="all of its columns")
+    many_to_many: bool = asked("flag", "Keys may occur several times in both tables", False)
     words = "Join the columns of {table} where {keys}"
     help = (
         "Adds another table's columns where keys agree. Rows without a partner and keys that occur twice are counted"

@@ -7,7 +7,8 @@ import numpy as np
 import pyarrow as pa
 from pydantic import BaseModel
 
-from yavik.core.steps.base import ALONE, NUMBERS, Around, Outcome, Step, ask, names_in_words, need, new_name, plural
+from yavik.core.ask import asked
+from yavik.core.steps.base import ALONE, NUMBERS, Around, Outcome, Step, names_in_words, need, new_name, plural
 from yavik.core.steps.emptiness import measure_like, number_range, with_value
 from yavik.core.steps.making import as_text, emptied, words, yes_no
 from yavik.core.table import CODED, NUMERIC, Column, DataProblem, Kind, Level, Table, rows_in_words
@@ -26,22 +27,22 @@ class Recode(Step):
     """Old values to new ones. The first rule that fits a cell decides; empty cells stay empty."""
 
     step: Literal["recode"] = "recode"
-    columns: list[str] = ask("columns", "Columns", min_length=1)
-    rules: list[Rule] = ask(
+    columns: list[str] = asked("columns", "Columns", min_length=1)
+    rules: list[Rule] = asked(
         "pairs",
         "Rules",
         min_length=1,
         left={"field": "old", "shown": "text", "title": "old: a value, or 18..29"},
         right={"field": "new", "shown": "text", "title": "new (nothing: empty)", "blank": True},
     )
-    otherwise: Literal["keep", "empty", "value"] = ask(
+    otherwise: Literal["keep", "empty", "value"] = asked(
         "choice",
         "All other values",
         "keep",
         words={"keep": "stay as they are", "empty": "become empty", "value": "become"},
     )
-    value: str | None = ask("text", "That value", None, when={"otherwise": "value"})
-    ending: str = ask(
+    value: str | None = asked("text", "That value", None, when={"otherwise": "value"})
+    ending: str = asked(
         "text", "New columns are called like the old ones with", "", placeholder="nothing: in their place"
     )
     words = "Recode {columns}: {rules}"
@@ -163,16 +164,16 @@ class Bin(Step):
     """Numbers in classes, each from its lower end up to but without its upper end; the last holds both its ends."""
 
     step: Literal["bin"] = "bin"
-    column: str = ask("column", "Column", kinds=NUMBERS)
-    way: Literal["equal_width", "equal_count", "cuts"] = ask(
+    column: str = asked("column", "Column", kinds=NUMBERS)
+    way: Literal["equal_width", "equal_count", "cuts"] = asked(
         "choice",
         "Classes",
         "equal_width",
         words={"equal_width": "of equal width", "equal_count": "of about equal counts", "cuts": "with cuts at"},
     )
-    bins: int = ask("number", "How many", 4, ge=2, le=100, when={"way": ["equal_width", "equal_count"]})
-    cuts: list[str] = ask("codes", "Cuts", [], placeholder="10, 20, 50", when={"way": "cuts"})
-    name: str | None = ask("text", "Name of the new column", None, placeholder="column, in classes")
+    bins: int = asked("number", "How many", 4, ge=2, le=100, when={"way": ["equal_width", "equal_count"]})
+    cuts: list[str] = asked("codes", "Cuts", [], placeholder="10, 20, 50", when={"way": "cuts"})
+    name: str | None = asked("text", "Name of the new column", None, placeholder="column, in classes")
     words = "Put {column} in classes {way}"
     help = (
         "Makes an ordered category of a number. A class holds its lower end and not its upper one. Classes throw"
@@ -240,8 +241,8 @@ class Dummies(Step):
     """A yes/no column for each level."""
 
     step: Literal["dummies"] = "dummies"
-    column: str = ask("column", "Column", kinds=(*CODED, Kind.count, Kind.text, Kind.identifier))
-    levels: list[str] = ask("codes", "Only for the levels", [], placeholder="every level")
+    column: str = asked("column", "Column", kinds=(*CODED, Kind.count, Kind.text, Kind.identifier))
+    levels: list[str] = asked("codes", "Only for the levels", [], placeholder="every level")
     words = "Make a yes/no column for each level of {column}"
     help = (
         "Models code categories by themselves; this is for a column of one level only, or for use elsewhere. Where"
@@ -285,7 +286,7 @@ class EditCells(Step):
     """Single cells changed by hand, each with its old value and the reason."""
 
     step: Literal["edit_cells"] = "edit_cells"
-    edits: list[Edit] = ask("edits", "Cells", min_length=1)
+    edits: list[Edit] = asked("edits", "Cells", min_length=1)
     words = "Edit cells: {edits}"
     help = (
         "Changes single cells. In the grid press Enter on a cell to write one; old value, new value and reason are"

@@ -6,7 +6,8 @@ import numpy as np
 import pyarrow as pa
 from pydantic import BaseModel, Field
 
-from yavik.core.steps.base import ALONE, NUMBERS, Around, Outcome, Step, ask, need, new_name, plural, spaced
+from yavik.core.ask import asked
+from yavik.core.steps.base import ALONE, NUMBERS, Around, Outcome, Step, need, new_name, plural, spaced
 from yavik.core.steps.making import measure, nothing, stacked, words
 from yavik.core.steps.together import differences
 from yavik.core.table import Column, DataProblem, Design, Kind, Level, Table
@@ -37,15 +38,15 @@ class SurveyDesign(Step):
     """Weight, replicates, strata and clusters, kept with the table for survey estimates; changes no cells."""
 
     step: Literal["design"] = "design"
-    weight: str = ask("column", "Weight", kinds=NUMBERS)
-    replicates: list[str] = ask("columns", "Replicate weights", [], kinds=NUMBERS, placeholder="none")
-    method: ReplicateMethod = ask("choice", "Replicates were made by", "jackknife", words=METHODS)
-    fay: float = ask("number", "Fay's factor", 0.5, ge=0, lt=1, when={"method": "fay"})
-    scale: float | None = ask(
+    weight: str = asked("column", "Weight", kinds=NUMBERS)
+    replicates: list[str] = asked("columns", "Replicate weights", [], kinds=NUMBERS, placeholder="none")
+    method: ReplicateMethod = asked("choice", "Replicates were made by", "jackknife", words=METHODS)
+    fay: float = asked("number", "Fay's factor", 0.5, ge=0, lt=1, when={"method": "fay"})
+    scale: float | None = asked(
         "number", "Multiplier of squared differences", None, placeholder="as usual for the method", gt=0
     )
-    strata: str | None = ask("column", "Strata", None)
-    clusters: str | None = ask("column", "Clusters", None)
+    strata: str | None = asked("column", "Strata", None)
+    clusters: str | None = asked("column", "Clusters", None)
     words = "The survey weight is {weight} with the replicates {replicates}"
     help = (
         "Says how the sample was drawn, for survey estimates. The variance is the multiplier times the sum of squared"
@@ -123,16 +124,16 @@ class JoinWaves(Step):
     """
 
     step: Literal["join_waves"] = "join_waves"
-    label: str = ask("text", "This table is the wave", placeholder="2023")
-    weight: str = ask("column", "Its weight", kinds=NUMBERS)
-    replicates: list[str] = ask("columns", "Its replicate weights", kinds=NUMBERS, min_length=1)
-    waves: list[Wave] = ask("waves", "Other waves", min_length=1)
-    variables: list[Variable] = ask("variables", "Variables", [])
+    label: str = asked("text", "This table is the wave", placeholder="2023")
+    weight: str = asked("column", "Its weight", kinds=NUMBERS)
+    replicates: list[str] = asked("columns", "Its replicate weights", kinds=NUMBERS, min_length=1)
+    waves: list[Wave] = asked("waves", "Other waves", min_length=1)
+    variables: list[Variable] = asked("variables", "Variables", [])
     """Empty: every column that all waves have under the same name."""
-    wave_to: str = ask("text", "The wave goes to", "wave")
-    weight_to: str = ask("text", "The joined weight is called", "weight")
-    replicate_to: str = ask("text", "The replicates are called", "replicate")
-    method: ReplicateMethod = ask("choice", "Replicates were made by", "jackknife", words=METHODS)
+    wave_to: str = asked("text", "The wave goes to", "wave")
+    weight_to: str = asked("text", "The joined weight is called", "weight")
+    replicate_to: str = asked("text", "The replicates are called", "replicate")
+    method: ReplicateMethod = asked("choice", "Replicates were made by", "jackknife", words=METHODS)
     words = "Join the survey waves: this one is {label} weighed by {weight} with {replicates}"
     help = (
         "Stacks the waves of a survey with variables matched across renamings, one weight, and a block of replicate"

@@ -4,6 +4,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Any
 
+from yavik.core.ask import slot
 from yavik.core.figures.describe import Figure, Layer
 from yavik.core.figures.plot import Plot, Style
 from yavik.core.table import Table
@@ -36,9 +37,11 @@ class Kind:
     layers: tuple[LayerCard, ...]
     usual: tuple[Layer, ...]
     looks: tuple[str, ...]
-    """Names of the settings of the margin that mean something here."""
+    """What of the margin's settings means something here."""
     plot: Callable[[Figure, Table, Style], Plot]
     size: tuple[float, float] = field(default=(85.0, 70.0))
+    only: dict[str, tuple[str, ...]] = field(default_factory=dict)
+    """Of some choices of the margin, the values that this kind has."""
     coloured_by: tuple[str, ...] = ("colour",)
     """Slots whose column's levels have the colours: the first that is filled."""
 
@@ -65,16 +68,14 @@ class Kind:
             "words": self.words,
             "sentence": self.sentence,
             "slots": {
-                k: {
-                    "title": s.title,
-                    "slot": {"kinds": s.kinds, "placeholder": s.placeholder, "many": s.many, "layout": None},
-                }
-                for k, s in self.slots.items()
+                k: {"title": s.title, **slot(s.kinds, s.placeholder, many=s.many)} for k, s in self.slots.items()
             },
             "needed": list(self.needed),
             "layers": [{"id": x.id, "words": x.words, "help": x.help, "alone": x.alone} for x in self.layers],
             "usual": list(self.usual),
-            "looks": list(self.looks),
+            # Shares are per cent already.
+            "looks": [*self.looks, *(() if "counts" in self.looks else ("percent",))],
+            "only": {k: list(v) for k, v in self.only.items()},
         }
 
 

@@ -8,9 +8,10 @@ from scipy import stats
 
 from yavik.core.answers import quantities as q
 from yavik.core.answers.wording import counted, listing, number
+from yavik.core.ask import ALONG, VALUES
 from yavik.core.figures.caption import counts_words, lower, mean_words
 from yavik.core.figures.data import printed_decimals
-from yavik.core.figures.describe import ALONG, VALUES, Figure
+from yavik.core.figures.describe import Figure
 from yavik.core.figures.kinds.base import COLOUR, PANEL, PANEL_ROWS, Kind, LayerCard, SlotCard
 from yavik.core.figures.layers import band, lines, path, place, points, points_of, rule
 from yavik.core.figures.plot import Axis, Level, Panel, Plot, Style, Vega

@@ -4,8 +4,9 @@ import numpy as np
 
 from yavik.core.answers import quantities as q
 from yavik.core.answers.wording import counted, listing
+from yavik.core.ask import VALUES
 from yavik.core.figures.data import printed_decimals
-from yavik.core.figures.describe import VALUES, Figure
+from yavik.core.figures.describe import Figure
 from yavik.core.figures.kinds.base import COLOUR, Kind, LayerCard, SlotCard
 from yavik.core.figures.layers import place, points, points_of, rule
 from yavik.core.figures.plot import Axis, Panel, Plot, Style
@@ -98,7 +99,8 @@ FOREST = Kind(
     needed=("response", "low", "high", "groups"),
     layers=(LayerCard("interval", "points and bars", "one line per estimate"),),
     usual=("interval",),
-    looks=("x", "order_rows"),
+    looks=("x", "order"),
+    only={"order": ("data", "value", "name")},
     plot=plot,
     size=(120.0, 90.0),
 )

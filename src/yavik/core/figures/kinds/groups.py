@@ -8,9 +8,10 @@ import numpy as np
 from yavik.core.answers import TableBlock
 from yavik.core.answers import quantities as q
 from yavik.core.answers.wording import interval, listing, number
+from yavik.core.ask import GROUPS, VALUES
 from yavik.core.figures.caption import counts_words, lower, mean_words, whisker_words
 from yavik.core.figures.data import Grouped, grouped, printed_decimals, side_by_side
-from yavik.core.figures.describe import GROUPS, VALUES, Figure
+from yavik.core.figures.describe import Figure
 from yavik.core.figures.kinds.base import COLOUR, PANEL, PANEL_ROWS, Kind, SlotCard
 from yavik.core.figures.kinds.group_layers import LAYERS, MEANS, Box, Cell, Cells, box_of, drawn_layers, mean_of
 from yavik.core.figures.layers import (

@@ -6,7 +6,8 @@ import numpy as np
 
 from yavik.core.answers import quantities as q
 from yavik.core.answers.wording import grouped, listing, share
-from yavik.core.figures.describe import VALUES, Figure
+from yavik.core.ask import VALUES
+from yavik.core.figures.describe import Figure
 from yavik.core.figures.kinds.base import COLOUR, Kind, LayerCard, SlotCard
 from yavik.core.figures.layers import layer, place, points, points_of, rects, thinned
 from yavik.core.figures.pictures import bin_edges

@@ -4,8 +4,9 @@ import numpy as np
 
 from yavik.core.answers import quantities as q
 from yavik.core.answers.wording import counted, grouped, listing
+from yavik.core.ask import VALUES
 from yavik.core.figures.data import side_by_side
-from yavik.core.figures.describe import VALUES, Figure
+from yavik.core.figures.describe import Figure
 from yavik.core.figures.kinds.base import COLOUR, PANEL, PANEL_ROWS, Kind, LayerCard, SlotCard
 from yavik.core.figures.kinds.groups import cells_of, plot_cells
 from yavik.core.figures.layers import lines, points, points_of, thinned, values_of

@@ -10,8 +10,9 @@ from scipy.spatial import ConvexHull, QhullError
 from yavik.core.answers import quantities as q
 from yavik.core.answers.wording import grouped as whole_words
 from yavik.core.answers.wording import listing, share_fine, significant
+from yavik.core.ask import ALONG, VALUES
 from yavik.core.figures.caption import counts_words, lower
-from yavik.core.figures.describe import ALONG, VALUES, Figure
+from yavik.core.figures.describe import Figure
 from yavik.core.figures.kinds.base import COLOUR, PANEL, PANEL_ROWS, Kind, LayerCard, SlotCard
 from yavik.core.figures.layers import (
     MOST_POINTS,
@@ -395,5 +396,6 @@ RELATION = Kind(
     ),
     usual=("points", "line"),
     looks=("x", "y", "interval", "equation", "smooth", "marks"),
+    only={"interval": ("ci", "none")},
     plot=plot,
 )

@@ -4,7 +4,8 @@ import numpy as np
 
 from yavik.core.answers import quantities as q
 from yavik.core.answers.wording import grouped, listing, share_fine
-from yavik.core.figures.describe import VALUES, Figure
+from yavik.core.ask import VALUES
+from yavik.core.figures.describe import Figure
 from yavik.core.figures.kinds.base import Kind, LayerCard, SlotCard
 from yavik.core.figures.layers import lines, path, points_of
 from yavik.core.figures.plot import Axis, Panel, Plot, Style

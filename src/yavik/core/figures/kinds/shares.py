@@ -7,8 +7,9 @@ import numpy as np
 
 from yavik.core.answers import quantities as q
 from yavik.core.answers.wording import listing
+from yavik.core.ask import GROUPS
 from yavik.core.figures.caption import counts_words, lower
-from yavik.core.figures.describe import GROUPS, Figure
+from yavik.core.figures.describe import Figure
 from yavik.core.figures.kinds.base import PANEL, PANEL_ROWS, Kind, LayerCard, SlotCard
 from yavik.core.figures.layers import brief, dodge, points, points_of, rects, rule
 from yavik.core.figures.plot import Axis, Panel, Plot, Style, Vega
@@ -220,6 +221,7 @@ SHARES = Kind(
     ),
     usual=("stacked",),
     looks=("y", "counts", "order", "interval"),
+    only={"interval": ("ci", "none")},
     plot=plot,
     coloured_by=("response",),
 )

@@ -7,9 +7,10 @@ from scipy import stats
 
 from yavik.core.answers import quantities as q
 from yavik.core.answers.wording import listing, number
+from yavik.core.ask import VALUES
 from yavik.core.figures.caption import counts_words, lower
 from yavik.core.figures.data import printed_decimals
-from yavik.core.figures.describe import VALUES, Figure
+from yavik.core.figures.describe import Figure
 from yavik.core.figures.kinds.base import COLOUR, PANEL, PANEL_ROWS, Kind, LayerCard, SlotCard
 from yavik.core.figures.layers import brief, lines, path, points, points_of, rects, thinned, values_of
 from yavik.core.figures.pictures import bin_edges

@@ -9,12 +9,12 @@ from yavik.core.answers import Answer, Marks, NoteBlock, Remedy, Span, ValueMark
 from yavik.core.answers import quantities as q
 from yavik.core.answers.make import compose, finite
 from yavik.core.answers.wording import after_difference, italic, level_words, number, plain, say, told
+from yavik.core.ask import VALUES, amount, option, slot
 from yavik.core.figures.caption import lower
 from yavik.core.figures.data import printed_decimals
-from yavik.core.figures.describe import VALUES
 from yavik.core.figures.pictures import histogram
 from yavik.core.figures.plots import block
-from yavik.core.methods.base import Aim, Alternative, Layout, Method, Run, amount, option, slot
+from yavik.core.methods.base import Aim, Alternative, Layout, Method, Run
 from yavik.core.methods.kit.analysis import effect
 from yavik.core.methods.kit.claims import claimed, ends
 from yavik.core.methods.kit.margin import WithMargin, judged
@@ -51,7 +51,7 @@ class OneSampleSpec(WithMargin):
         0.0,
         allow_inf_nan=False,
         json_schema_extra=amount(
-            "Value to compare with", "In the measurement's unit; for the spread a standard deviation.", step="any"
+            "Value to compare with", "In the measurement's unit; for the spread a standard deviation."
         ),
     )
     test: Literal["t", "wilcoxon", "sign", "variance"] = Field(

@@ -11,11 +11,11 @@ from yavik.core.answers import Answer, Check, FigureBlock, Remedy, Span, TableBl
 from yavik.core.answers import quantities as q
 from yavik.core.answers.make import compose
 from yavik.core.answers.wording import after_difference, counted, level_words, number, plain, say, told
+from yavik.core.ask import VALUES, amount, option, slot
 from yavik.core.figures.caption import lower
 from yavik.core.figures.data import printed_decimals
-from yavik.core.figures.describe import VALUES
 from yavik.core.figures.plots import Cloud, block, scatter
-from yavik.core.methods.base import Aim, Layout, Method, Run, amount, option, slot
+from yavik.core.methods.base import Aim, Layout, Method, Run
 from yavik.core.methods.compare.one_sample import Found, OneSampleSpec, p_of
 from yavik.core.methods.kit.analysis import effect
 from yavik.core.methods.kit.claims import claimed, ends
@@ -43,9 +43,7 @@ class ComparePairedSpec(WithMargin):
     difference: float = Field(
         0.0,
         allow_inf_nan=False,
-        json_schema_extra=amount(
-            "Difference tested against", "0 unless another difference is what would matter.", step="any"
-        ),
+        json_schema_extra=amount("Difference tested against", "0 unless another difference is what would matter."),
     )
 
 

@@ -10,10 +10,11 @@ from yavik.core.answers import quantities as q
 from yavik.core.answers.answer import LeftOut
 from yavik.core.answers.make import compose
 from yavik.core.answers.wording import counted, number, plain, say
+from yavik.core.ask import amount, placed, slot
 from yavik.core.figures.caption import lower
 from yavik.core.figures.pictures import bars
 from yavik.core.figures.plots import block
-from yavik.core.methods.base import Aim, Layout, Method, Run, Spec, amount, placed, slot
+from yavik.core.methods.base import Aim, Layout, Method, Run, Spec
 from yavik.core.methods.kit.claims import claimed
 from yavik.core.methods.kit.page import read_page
 from yavik.core.methods.kit.shares import LEVELS, levels_of

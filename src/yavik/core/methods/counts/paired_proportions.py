@@ -11,7 +11,8 @@ from yavik.core.answers import quantities as q
 from yavik.core.answers.answer import LeftOut
 from yavik.core.answers.make import compose
 from yavik.core.answers.wording import level_words, listing, percent, plain, say
-from yavik.core.methods.base import Aim, Layout, Method, Run, Spec, placed, slot
+from yavik.core.ask import placed, slot
+from yavik.core.methods.base import Aim, Layout, Method, Run, Spec
 from yavik.core.methods.fit import n_levels
 from yavik.core.methods.kit.claims import claimed
 from yavik.core.methods.kit.events import event_in

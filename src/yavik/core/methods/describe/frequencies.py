@@ -10,9 +10,10 @@ from yavik.core.answers import quantities as q
 from yavik.core.answers.answer import LeftOut
 from yavik.core.answers.make import compose
 from yavik.core.answers.wording import counted, listing, percent, say
+from yavik.core.ask import slot
 from yavik.core.figures.pictures import bars
 from yavik.core.figures.plots import block
-from yavik.core.methods.base import Aim, Layout, Method, Run, Spec, slot
+from yavik.core.methods.base import Aim, Layout, Method, Run, Spec
 from yavik.core.methods.kit.page import read_page
 from yavik.core.table import CODED, Codes, DataProblem, Table
 

@@ -9,9 +9,10 @@ from yavik.core.answers import Answer, Check, RowsUsed, TableBlock, Verdict
 from yavik.core.answers import quantities as q
 from yavik.core.answers.make import compose
 from yavik.core.answers.wording import counted, listing, p_words, percent, say
+from yavik.core.ask import slot
 from yavik.core.figures.caption import lower
 from yavik.core.figures.data import printed_decimals
-from yavik.core.methods.base import Aim, Layout, Method, Run, Spec, slot
+from yavik.core.methods.base import Aim, Layout, Method, Run, Spec
 from yavik.core.methods.kit.page import read_page
 from yavik.core.stats.adjusting import adjust
 from yavik.core.stats.tables_of_counts import independence

@@ -8,7 +8,8 @@ from pydantic import Field
 from yavik.core.answers import Answer, TableBlock
 from yavik.core.answers import quantities as q
 from yavik.core.answers.wording import alpha_words, level_words, plain, say
-from yavik.core.methods.base import Spec, amount, option
+from yavik.core.ask import amount, option
+from yavik.core.methods.base import Spec
 from yavik.core.stats.equivalence import Claim, Equivalence
 from yavik.core.table import DataProblem
 
@@ -30,7 +31,6 @@ class WithMargin(Spec):
             "Margin of equivalence",
             "The smallest difference that would matter, in the unit (shares: 0.1 is ten percentage points), fixed"
             " before the data are seen.",
-            step="any",
             empty=True,
         ),
     )

@@ -8,6 +8,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from yavik.core.answers import FigureBlock, Marks, RowsUsed
 from yavik.core.answers.answer import LeftOut
+from yavik.core.ask import Ask
 from yavik.core.figures import Figure, draw
 from yavik.core.figures.data import Grouped
 from yavik.core.figures.plots import Bar, block, forest
@@ -29,15 +30,13 @@ class Summary(BaseModel):
 
 def summaries_slot() -> dict[str, Any]:
     """The slot of typed-in summaries: no column stands in it, an editor of n, mean and SD opens instead."""
-    return {
-        "slot": {
-            "kinds": [],
-            "placeholder": "n, mean and SD of each sample",
-            "many": True,
-            "layout": "summaries",
-            "typed": ["label", "n", "mean", "sd"],
-        }
-    }
+    return Ask(
+        shown="typed",
+        sentence=True,
+        placeholder="n, mean and SD of each sample",
+        layout="summaries",
+        fields=["label", "n", "mean", "sd"],
+    ).extra()
 
 
 def demand_summaries(summaries: Sequence[Summary], least: int = 2, most: int | None = None) -> None:

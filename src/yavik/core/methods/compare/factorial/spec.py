@@ -4,8 +4,8 @@ from typing import Literal, get_args
 
 from pydantic import Field
 
-from yavik.core.figures.describe import GROUPS, VALUES
-from yavik.core.methods.base import Spec, option, placed, slot
+from yavik.core.ask import GROUPS, VALUES, option, placed, slot
+from yavik.core.methods.base import Spec
 from yavik.core.methods.compare.groups.spec import PAIR_WORDS
 
 SS_WORDS = {

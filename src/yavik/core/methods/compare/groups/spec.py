@@ -4,8 +4,8 @@ from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from yavik.core.figures.describe import GROUPS, VALUES
-from yavik.core.methods.base import Spec, option, placed, slot
+from yavik.core.ask import GROUPS, VALUES, option, placed, slot
+from yavik.core.methods.base import Spec
 from yavik.core.methods.kit.samples import Summary, summaries_slot
 from yavik.core.stats.adjusting import Adjust
 from yavik.core.stats.contrasts import ContrastAdjust

@@ -4,8 +4,8 @@ from typing import Literal
 
 from pydantic import Field
 
-from yavik.core.figures.describe import GROUPS, VALUES
-from yavik.core.methods.base import Spec, option, slot
+from yavik.core.ask import GROUPS, VALUES, option, slot
+from yavik.core.methods.base import Spec
 
 CORRECTION_WORDS = {
     "auto": "automatic: Greenhouse–Geisser",

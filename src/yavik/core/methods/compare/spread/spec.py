@@ -7,8 +7,8 @@ from pydantic import Field
 
 from yavik.core.answers import quantities as q
 from yavik.core.answers.wording import statistic
-from yavik.core.figures.describe import GROUPS, VALUES
-from yavik.core.methods.base import Spec, amount, option, slot
+from yavik.core.ask import GROUPS, VALUES, amount, option, slot
+from yavik.core.methods.base import Spec
 from yavik.core.methods.kit.samples import (
     Summary,
     summaries_slot,
@@ -49,7 +49,6 @@ class CompareSpreadSpec(Spec):
         json_schema_extra=amount(
             "Ratio of SDs tested against",
             "1 for equal spread; first level over second.",
-            step="any",
             when={"test": ["f"]},
         ),
     )

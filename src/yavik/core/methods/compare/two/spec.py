@@ -4,8 +4,7 @@ from typing import Literal
 
 from pydantic import Field
 
-from yavik.core.figures.describe import GROUPS, VALUES
-from yavik.core.methods.base import option, placed, slot
+from yavik.core.ask import GROUPS, VALUES, option, placed, slot
 from yavik.core.methods.kit.margin import WithMargin
 from yavik.core.methods.kit.samples import (
     Summary,
@@ -42,7 +41,7 @@ class CompareTwoSpec(WithMargin):
         0.0,
         allow_inf_nan=False,
         json_schema_extra=placed(
-            "number", "Difference tested against", "0 unless another difference is what would matter.", step="any"
+            "number", "Difference tested against", "0 unless another difference is what would matter."
         ),
     )
     exact: Literal["auto", "yes", "no"] = Field(
@@ -56,7 +55,7 @@ class CompareTwoSpec(WithMargin):
     continuity: bool = Field(
         True,
         json_schema_extra=placed(
-            "yes_no",
+            "flag",
             "Continuity correction",
             "For the normal approximation of ranks.",
             when={"test": ["mann_whitney"]},

@@ -4,7 +4,8 @@ from typing import Literal
 
 from pydantic import Field
 
-from yavik.core.methods.base import Spec, amount, option, placed, slot
+from yavik.core.ask import amount, option, placed, slot
+from yavik.core.methods.base import Spec
 from yavik.core.methods.kit.shares import LEVELS
 
 

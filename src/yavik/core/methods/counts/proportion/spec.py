@@ -2,7 +2,7 @@
 
 from pydantic import Field
 
-from yavik.core.methods.base import amount, placed, slot
+from yavik.core.ask import amount, placed, slot
 from yavik.core.methods.kit.margin import WithMargin
 from yavik.core.methods.kit.shares import LEVELS
 

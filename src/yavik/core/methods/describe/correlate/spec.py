@@ -4,7 +4,8 @@ from typing import Literal
 
 from pydantic import Field
 
-from yavik.core.methods.base import Spec, option, placed, slot
+from yavik.core.ask import option, placed, slot
+from yavik.core.methods.base import Spec
 
 NUMBERS = ["measure", "count", "yes_no"]
 

@@ -2,8 +2,8 @@
 
 from pydantic import Field
 
-from yavik.core.figures.describe import VALUES
-from yavik.core.methods.base import Spec, amount, slot
+from yavik.core.ask import VALUES, amount, slot
+from yavik.core.methods.base import Spec
 
 
 class DistributionSpec(Spec):
@@ -18,5 +18,5 @@ class DistributionSpec(Spec):
     line: float | None = Field(
         None,
         allow_inf_nan=False,
-        json_schema_extra=amount("Reference line", "A value drawn across the histogram.", step="any", empty=True),
+        json_schema_extra=amount("Reference line", "A value drawn across the histogram.", empty=True),
     )

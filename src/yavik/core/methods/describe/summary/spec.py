@@ -2,7 +2,8 @@
 
 from pydantic import Field
 
-from yavik.core.methods.base import Spec, slot
+from yavik.core.ask import slot
+from yavik.core.methods.base import Spec
 
 ANY = ["measure", "count", "yes_no", "category", "ordered", "date", "text", "identifier"]
 

@@ -4,7 +4,8 @@ from typing import Any, Literal
 
 from pydantic import Field
 
-from yavik.core.methods.base import Spec, amount, option, placed, slot
+from yavik.core.ask import Ask, amount, option, placed
+from yavik.core.methods.base import Spec
 from yavik.core.methods.kit.models.comparing import ComparisonSet
 from yavik.core.methods.kit.models.terms import IN_TERMS, NUMBERS, Term
 
@@ -24,9 +25,12 @@ class ModelSpec(Spec):
     """Fields of a model beside its response."""
 
     terms: list[Term] = Field(
-        [], title="Terms",
-        json_schema_extra={"slot": {**slot(IN_TERMS, "terms", many=True)["slot"], "terms": True, "numbers": list(NUMBERS)}}
-    )  # fmt: skip
+        [],
+        title="Terms",
+        json_schema_extra=Ask(
+            shown="terms", sentence=True, kinds=IN_TERMS, numbers=list(NUMBERS), placeholder="terms"
+        ).extra(),
+    )
     reference: dict[str, str] = Field(
         {},
         json_schema_extra=placed(
@@ -34,7 +38,7 @@ class ModelSpec(Spec):
         ),
     )
     intercept: bool = Field(
-        True, json_schema_extra=placed("yes_no", "Intercept", "Off only where nothing means nothing.")
+        True, json_schema_extra=placed("flag", "Intercept", "Off only where nothing means nothing.")
     )
     zero: Literal["own", "mean"] = Field(
         "own",
@@ -43,7 +47,7 @@ class ModelSpec(Spec):
             {"own": "their own zero", "mean": "their means"},
             "The model and its predictions stay the same. Intercept, lower powers and parts of interactions are said"
             " of the zero: with means, of the middle of the data.",
-            when={"intercept": [True]},
+            when={"intercept": ["true"]},
         ),
     )
     per: dict[str, float] = Field(

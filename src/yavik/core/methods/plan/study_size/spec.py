@@ -5,8 +5,8 @@ from typing import Literal
 
 from pydantic import Field
 
-from yavik.core.figures.describe import VALUES
-from yavik.core.methods.base import Spec, amount, option, slot
+from yavik.core.ask import VALUES, amount, option, slot
+from yavik.core.methods.base import Spec
 
 DESIGNS = {
     "two_means": "two independent means",
@@ -44,7 +44,6 @@ class StudySizeSpec(Spec):
         json_schema_extra=amount(
             "Difference that matters",
             "In the measurement's unit, or in SDs where no SD is known.",
-            step="any",
             when={"design": MEANS, "find": ["n", "power"]},
         ),
     )
@@ -54,7 +53,6 @@ class StudySizeSpec(Spec):
         json_schema_extra=amount(
             "Standard deviation",
             "Within groups; of the differences for pairs. From the column unless typed; 1 without either.",
-            step="any",
             empty=True,
             when={"design": MEANS},
         ),

@@ -4,7 +4,8 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from yavik.core.methods.base import Spec, option, placed
+from yavik.core.ask import Ask, option, placed
+from yavik.core.methods.base import Spec
 
 
 class LinedModel(BaseModel):
@@ -21,7 +22,7 @@ class LineUpSpec(Spec):
     models: list[LinedModel] = Field(
         [],
         title="Models",
-        json_schema_extra={"slot": {"kinds": [], "placeholder": "several", "many": True, "models": True}},
+        json_schema_extra=Ask(shown="models", sentence=True, placeholder="several").extra(),
     )
     chosen: int | None = Field(None, ge=0, json_schema_extra=placed("hidden", "The one to report"))
     show: Literal["effects", "b"] = Field(

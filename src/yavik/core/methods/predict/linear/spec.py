@@ -4,8 +4,7 @@ from typing import Literal
 
 from pydantic import Field
 
-from yavik.core.figures.describe import VALUES
-from yavik.core.methods.base import option, placed, slot
+from yavik.core.ask import VALUES, option, placed, slot
 from yavik.core.methods.kit.models.spec import CLUSTER_KINDS, LinearChoice
 
 

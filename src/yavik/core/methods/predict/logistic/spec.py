@@ -4,7 +4,7 @@ from typing import Literal
 
 from pydantic import Field
 
-from yavik.core.methods.base import amount, option, placed, slot
+from yavik.core.ask import amount, option, placed, slot
 from yavik.core.methods.kit.models.spec import CLUSTER_KINDS, LikelihoodChoice
 from yavik.core.table import Kind
 

@@ -4,7 +4,8 @@ import { Plus } from "lucide-react";
 import { useState } from "react";
 import type { Column } from "../client/api";
 import { inSentence } from "../common/slot";
-import { Help, useDraft, type FieldProps } from "./fields";
+import { askOf, namesFor, numberOf, titleOf as titled, type AskProps } from "./ask";
+import { Help, useDraft } from "./simple";
 import { isCategory } from "./terms";
 
 type Values = Record<string, string | number>;
@@ -21,13 +22,15 @@ export const categories = ({ names, columns }: Columns) =>
 export const measures = ({ names, columns }: Columns) =>
   names.filter((n) => columns.some((c) => c.name === n && NUMBERS.includes(c.kind)));
 
-export function ReferencesField({ field, option, value, set, names, columns }: FieldProps & Columns) {
+export function ReferencesField({ name, property, value, set, around }: AskProps) {
+  const columns = around.columns;
+  const names = namesFor(askOf(property), around.spec);
   const kept = (value ?? {}) as Record<string, string>;
   const own = categories({ names, columns });
   if (!own.length) return null;
   return (
-    <fieldset className="field max-w-[34rem]" data-option={field}>
-      <legend className="muted text-[0.86rem]">{option.title}</legend>
+    <fieldset className="field max-w-[34rem]" data-option={name}>
+      <legend className="muted text-[0.86rem]">{titled(name, property)}</legend>
       <div className="flex flex-wrap gap-x-4 gap-y-1">
         {own.map((n) => (
           <label key={n} className="flex items-center gap-1.5 text-[0.9rem]">
@@ -93,9 +96,8 @@ function NumberInput({
   placeholder?: string;
 }) {
   const draft = useDraft(value === undefined ? "" : String(value), (text) => {
-    const next = Number(text.trim().replace(",", ".").replace("−", "-"));
-    if (!text.trim()) set(null);
-    else if (Number.isFinite(next)) set(next);
+    const next = numberOf(text);
+    if (next !== null || !text.trim()) set(next);
   });
   return (
     <input
@@ -103,33 +105,30 @@ function NumberInput({
       inputMode="decimal"
       aria-label={label}
       placeholder={placeholder}
-      {...draft}
+      {...draft.props}
     />
   );
 }
 
 /** A value for some of the columns; those left open keep their default. */
-export function PointsField({
-  field,
-  option,
-  value,
-  set,
-  names,
-  columns,
-  numbersOnly,
-}: FieldProps & Columns & { numbersOnly?: boolean }) {
+export function PointsField({ name, property, value, set, around }: AskProps) {
+  const ask = askOf(property);
+  const columns = around.columns;
+  const names = namesFor(ask, around.spec);
+  const numbersOnly = ask.shown === "numbers_of";
+  const title = titled(name, property);
   const kept = (value ?? {}) as Values;
   const own = numbersOnly ? measures({ names, columns }) : names;
-  const put = (name: string, v: string | number | null) =>
+  const put = (column: string, v: string | number | null) =>
     set(
       v === null || v === ""
-        ? Object.fromEntries(Object.entries(kept).filter(([k]) => k !== name))
-        : { ...kept, [name]: v },
+        ? Object.fromEntries(Object.entries(kept).filter(([k]) => k !== column))
+        : { ...kept, [column]: v },
     );
   if (!own.length) return null;
   return (
-    <fieldset className="field max-w-[40rem]" data-option={field}>
-      <legend className="muted text-[0.86rem]">{option.title}</legend>
+    <fieldset className="field max-w-[40rem]" data-option={name}>
+      <legend className="muted text-[0.86rem]">{titled(name, property)}</legend>
       <div className="flex flex-wrap gap-x-4 gap-y-1">
         {own.map((n) => (
           <Point
@@ -138,12 +137,12 @@ export function PointsField({
             columns={columns}
             value={kept[n]}
             put={(v) => put(n, v)}
-            of={option.title}
+            of={title}
             placeholder={numbersOnly ? "1" : undefined}
           />
         ))}
       </div>
-      <Help option={option} />
+      <Help>{ask.help}</Help>
     </fieldset>
   );
 }
@@ -187,7 +186,9 @@ function Point({
 }
 
 /** A form with the terms; each line asks for one prediction. */
-export function CasesForm({ value, set, names, columns }: { value: unknown; set: (v: unknown) => void } & Columns) {
+export function CasesForm({ property, value, set, around }: AskProps) {
+  const columns = around.columns;
+  const names = namesFor(askOf(property), around.spec);
   const kept = Array.isArray(value) ? (value as Values[]) : [];
   const [draft, setDraft] = useState<Values>({});
   const put = (name: string, v: string | number | null) =>
@@ -223,5 +224,55 @@ export function CasesForm({ value, set, names, columns }: { value: unknown; set:
         </span>
       )}
     </div>
+  );
+}
+
+/** A number for each level or column. Nothing typed anywhere means the default; of shares, levels left open count as
+ *  zero. */
+export function LevelNumbers({ name, property, value, set, around }: AskProps) {
+  const ask = askOf(property);
+  const title = titled(name, property);
+  const whole = ask.shown === "shares";
+  const keys = whole ? (around.levels?.(ask) ?? []) : namesFor(ask, around.spec);
+  const [draft, setDraft] = useState<Record<string, string> | null>(null);
+  const kept = (value ?? {}) as Record<string, number>;
+  const shown = draft ?? Object.fromEntries(keys.map((k) => [k, kept[k] === undefined ? "" : String(kept[k])]));
+  const hand = () => {
+    if (!draft) return;
+    const filled = Object.entries(draft).flatMap(([k, v]) =>
+      numberOf(v) === null ? [] : [[k, numberOf(v)!] as const],
+    );
+    const next: Record<string, number> = Object.fromEntries(filled);
+    if (whole && filled.length) for (const k of keys) next[k] ??= 0;
+    set(filled.length ? next : null);
+    setDraft(null);
+  };
+  if (!keys.length) return null;
+  return (
+    <fieldset
+      className="field max-w-96"
+      data-option={name}
+      onBlur={(e) => !e.currentTarget.contains(e.relatedTarget) && hand()}
+    >
+      <legend>{title}</legend>
+      <span className="flex flex-wrap gap-x-4 gap-y-1">
+        {keys.map((k) => (
+          <label key={k} className="flex items-center gap-1.5 text-[0.9rem]">
+            <span className="max-w-40 truncate" title={k}>
+              {k}
+            </span>
+            <input
+              className="input input-xs w-20"
+              inputMode="decimal"
+              aria-label={`${title}: ${k}`}
+              value={shown[k] ?? ""}
+              onChange={(e) => setDraft({ ...shown, [k]: e.target.value })}
+              onKeyDown={(e) => e.key === "Enter" && hand()}
+            />
+          </label>
+        ))}
+      </span>
+      <Help>{ask.help}</Help>
+    </fieldset>
   );
 }

@@ -3,23 +3,14 @@ import { TakeAway } from "../common/chips";
 import { Plus } from "lucide-react";
 import { useState } from "react";
 import { Pop } from "../common/pop";
+import { askOf, titleOf, type AskProps } from "./ask";
 
 type Line = Record<string, string>;
 const HEADS: Record<string, string> = { label: "Sample", n: "n", mean: "Mean", sd: "SD" };
 
-export function TypedSlot({
-  label,
-  placeholder,
-  fields,
-  value,
-  set,
-}: {
-  label: string;
-  placeholder: string;
-  fields: string[];
-  value: unknown;
-  set: (v: Record<string, unknown>[]) => void;
-}) {
+export function TypedSlot({ name, property, value, set }: AskProps) {
+  const { fields = [], placeholder } = askOf(property);
+  const label = titleOf(name, property);
   const kept = Array.isArray(value) ? (value as Record<string, unknown>[]) : [];
   const [open, setOpen] = useState(false);
   const [lines, setLines] = useState<Line[]>([]);

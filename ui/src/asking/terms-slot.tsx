@@ -3,22 +3,22 @@ import { Plus } from "lucide-react";
 import { Fragment, useState } from "react";
 import type { Column } from "../client/api";
 import { LevelOptions } from "../common/chips";
+import { asList } from "../common/lists";
 import { Pop } from "../common/pop";
 import { ColumnList, fits, inSentence, optionsOf, type SlotInfo } from "../common/slot";
+import { askOf, titleOf as nameOf, type AskProps } from "./ask";
 import { asTerms, isCategory, keyOf, namesOf, power, titleOf, withTerms, without, type Term } from "./terms";
 
 type Spec = Record<string, unknown>;
-type Props = {
-  label: string;
-  slot: SlotInfo;
-  columns: Column[];
-  spec: Spec;
-  setSpec: (spec: Spec) => void;
-  wrong?: string | null;
-  response?: string;
-};
 
-export function TermsSlot({ label, slot, columns, spec, setSpec, wrong, response }: Props) {
+export function TermsSlot({ name, property, around }: AskProps) {
+  const { columns, spec } = around;
+  const ask = askOf(property);
+  const label = nameOf(name, property);
+  const slot = { kinds: ask.kinds ?? [], placeholder: ask.placeholder ?? "", many: true, numbers: ask.numbers ?? [] };
+  const setSpec = (next: Spec) => around.setSpec?.(next);
+  const wrong = around.wrong?.column;
+  const response = asList(spec.response)[0];
   // While columns are being picked they wait: all of them go in at once, as one round.
   const [picked, setPicked] = useState<Term[] | null>(null);
   const adding = picked !== null;
@@ -113,7 +113,7 @@ function TermChip({
   term: Term;
   terms: Term[];
   columns: Column[];
-  slot: SlotInfo;
+  slot: SlotInfo & { numbers: string[] };
   spec: Spec;
   set: (t: Term[]) => void;
   setSpec: (s: Spec) => void;
@@ -146,7 +146,7 @@ function TermChip({
         term={term}
         terms={terms}
         columns={columns}
-        numbers={slot.numbers ?? []}
+        numbers={slot.numbers}
         spec={spec}
         done={done}
         setSpec={setSpec}

@@ -4,11 +4,15 @@ import { TakeAway } from "../common/chips";
 import { cx } from "../common/classes";
 import { Plus } from "lucide-react";
 import { useState } from "react";
-import type { FieldProps } from "./fields";
+import { askOf, titleOf, type AskProps } from "./ask";
+import { Help } from "./simple";
 
 type Typed = { label: string; weights: Record<string, number> };
 
-export function ContrastsField({ field, option, value, set, levels }: FieldProps & { levels: string[] }) {
+export function ContrastsField({ name, property, value, set, around }: AskProps) {
+  const ask = askOf(property);
+  const levels = around.levels?.(ask) ?? [];
+  const title = titleOf(name, property);
   const kept = Array.isArray(value) ? (value as Typed[]) : [];
   const mode = value === "polynomial" || value === "control" ? value : kept.length ? "typed" : "none";
   const [writing, setWriting] = useState(false);
@@ -19,11 +23,11 @@ export function ContrastsField({ field, option, value, set, levels }: FieldProps
     set(next === "none" ? null : next);
   };
   return (
-    <fieldset className="field w-full" data-option={field}>
-      <legend>{option.title}</legend>
+    <fieldset className="field w-full" data-option={name}>
+      <legend>{title}</legend>
       <select
         className="select select-sm w-64"
-        aria-label={option.title}
+        aria-label={title}
         value={shown}
         onChange={(e) => choose(e.target.value)}
       >
@@ -32,7 +36,7 @@ export function ContrastsField({ field, option, value, set, levels }: FieldProps
         <option value="control">each against a control</option>
         <option value="polynomial">a trend over the levels</option>
       </select>
-      <small className="muted mt-1 block text-[0.8rem]">{option.help}</small>
+      <Help>{ask.help}</Help>
       {shown === "typed" && (
         <Editor levels={levels} kept={kept} set={(next) => (setWriting(true), set(next.length ? next : null))} />
       )}

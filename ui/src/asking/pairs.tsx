@@ -4,28 +4,17 @@ import { Plus } from "lucide-react";
 import { useState } from "react";
 import type { Column } from "../client/api";
 import { useTable } from "../client/hooks";
+import { askOf, titleOf, type AskProps, type Side } from "./ask";
 
-export type Side = { field: string; shown: "text" | "column" | "theirs"; title: string; blank?: boolean };
 type Pair = Record<string, string>;
-type Shape = { left?: Side; right?: Side; title: string };
 
-export function Pairs({
-  study,
-  field,
-  value,
-  set,
-  columns,
-  other,
-}: {
-  study: string;
-  field: Shape;
-  value: Pair[];
-  set: (v: Pair[]) => void;
-  columns: Column[];
-  other: string;
-}) {
-  const theirs = useTable(study, other || undefined).data?.table?.columns ?? [];
-  const { left, right } = field;
+export function Pairs({ name, property, value: given, set, around }: AskProps) {
+  const ask = askOf(property);
+  const { left, right } = ask;
+  const value = Array.isArray(given) ? (given as Pair[]) : [];
+  const other = ask.of ? String(around.spec[ask.of] ?? "") : "";
+  const theirs = useTable(around.study ?? "", other || undefined).data?.table?.columns ?? [];
+  const columns = around.columns;
   // One line is always open to be written in; it counts once something stands in it.
   const [open, setOpen] = useState<Pair>({});
   if (!left || !right) return null;
@@ -52,7 +41,11 @@ export function Pairs({
     return true;
   };
   return (
-    <span className="inline-flex flex-col gap-1 align-top text-[0.95rem]" role="group" aria-label={field.title}>
+    <span
+      className="inline-flex flex-col gap-1 align-top text-[0.95rem]"
+      role="group"
+      aria-label={titleOf(name, property)}
+    >
       {shown.map((pair, i) => (
         <span
           key={i}

@@ -2,8 +2,9 @@
 import { LevelOptions, TakeAway, ToggleChip, titleOf } from "../common/chips";
 import { Plus } from "lucide-react";
 import type { Column } from "../client/api";
-import { Help, type FieldProps } from "./fields";
-import { categories } from "./model-fields";
+import { askOf, namesFor, titleOf as titled, type AskProps } from "./ask";
+import { categories } from "./points";
+import { Help } from "./simple";
 
 export type Comparison = {
   of: string[];
@@ -32,22 +33,18 @@ export function placed(set: Comparison, name: string, side: "of" | "within"): Co
   return { ...set, [side]: own, [other]: rest, level: null };
 }
 
-export function ComparisonsField({
-  field,
-  option,
-  value,
-  set,
-  names,
-  columns,
-}: FieldProps & { names: string[]; columns: Column[] }) {
+export function ComparisonsField({ name, property, value, set, around }: AskProps) {
+  const ask = askOf(property);
+  const columns = around.columns;
+  const names = namesFor(ask, around.spec);
   const able = categories({ names, columns });
   const sets = Array.isArray(value) ? (value as Comparison[]) : [];
   const first = able.find((n) => !sets.some((s) => s.of.includes(n))) ?? able[0];
   if (!first) return null;
   const change = (i: number, next: Comparison) => set(sets.map((s, j) => (j === i ? next : s)));
   return (
-    <fieldset className="field w-full" data-option={field}>
-      <legend>{option.title}</legend>
+    <fieldset className="field w-full" data-option={name}>
+      <legend>{titled(name, property)}</legend>
       {sets.map((one, i) => (
         <div key={i} className="mb-1.5 flex flex-wrap items-center gap-x-3 gap-y-1">
           <Side
@@ -102,7 +99,7 @@ export function ComparisonsField({
       >
         <Plus size={13} /> Add a comparison
       </button>
-      <Help option={option} />
+      <Help>{ask.help}</Help>
     </fieldset>
   );
 }
