@@ -1702,7 +1702,7 @@ export interface components {
              * @default []
              */
             arrows: string[];
-            /** Bins */
+            /** Classes */
             bins?: number | null;
             /** Block */
             block?: string | null;
@@ -1712,7 +1712,7 @@ export interface components {
              */
             brackets: string[][];
             /**
-             * By Hand
+             * Groups in order
              * @default []
              */
             by_hand: string[];
@@ -1728,19 +1728,19 @@ export interface components {
                 [key: string]: string;
             };
             /**
-             * Counts
+             * Heights are
              * @default false
              */
             counts: boolean;
             /** Decimals */
             decimals?: number | null;
             /**
-             * Equation
+             * Equation and R²
              * @default false
              */
             equation: boolean;
             /**
-             * Face
+             * Typeface
              * @default Commissioner
              * @enum {string}
              */
@@ -1751,32 +1751,32 @@ export interface components {
              */
             fitted: boolean;
             /**
-             * Grid
+             * Lines of a grid
              * @default true
              */
             grid: boolean;
             /** Groups */
             groups?: string | null;
             /**
-             * Height Mm
+             * Height, mm
              * @default 70
              */
             height_mm: number;
             /** High */
             high?: string | null;
             /**
-             * High Percentile
+             * High percentile
              * @default 95
              */
             high_percentile: number;
             /**
-             * Interval
+             * Intervals
              * @default ci
              * @enum {string}
              */
             interval: "none" | "sd" | "se" | "ci";
             /**
-             * Jitter
+             * Width of the points
              * @default 0.3
              */
             jitter: number;
@@ -1787,7 +1787,7 @@ export interface components {
              */
             kind: "groups" | "samples" | "spread" | "relation" | "course" | "shares" | "paired" | "matrix" | "forest" | "roc" | "answer";
             /**
-             * Legend
+             * Key
              * @default top
              * @enum {string}
              */
@@ -1798,12 +1798,12 @@ export interface components {
              */
             letters: boolean;
             /**
-             * Level
+             * Level of the intervals
              * @default 0.95
              */
             level: number;
             /**
-             * Line Pt
+             * Lines, pt
              * @default 0.75
              */
             line_pt: number;
@@ -1815,7 +1815,7 @@ export interface components {
             /** Low */
             low?: string | null;
             /**
-             * Low Percentile
+             * Low percentile
              * @default 5
              */
             low_percentile: number;
@@ -1827,7 +1827,7 @@ export interface components {
              */
             notes: components["schemas"]["FreeNote"][];
             /**
-             * Order
+             * Order of groups
              * @default data
              * @enum {string}
              */
@@ -1842,7 +1842,7 @@ export interface components {
             /** Panel Rows */
             panel_rows?: string | null;
             /**
-             * Percent
+             * Numbers
              * @default false
              */
             percent: boolean;
@@ -1881,57 +1881,57 @@ export interface components {
              */
             show: ("box" | "violin" | "points" | "swarm" | "mean" | "bar" | "join" | "histogram" | "density" | "quantile" | "cumulative" | "line" | "curve" | "hull" | "ellipse" | "step" | "area" | "band" | "stacked" | "beside" | "dots" | "heat" | "scatter" | "interval")[];
             /**
-             * Smooth
+             * Smoothness
              * @default 1
              */
             smooth: number;
             /**
-             * Type Pt
+             * Type, pt
              * @default 8
              */
             type_pt: number;
             /** Where */
             where?: string | null;
             /**
-             * Whiskers
+             * Whiskers reach
              * @default iqr
              * @enum {string}
              */
             whiskers: "iqr" | "range" | "percentiles";
             /**
-             * Width Mm
+             * Width, mm
              * @default 85
              */
             width_mm: number;
             /** X */
             x?: string | null;
-            /** X Max */
+            /** to */
             x_max?: number | null;
-            /** X Min */
+            /** Level: from */
             x_min?: number | null;
             /**
-             * X Scale
+             * Level: scale
              * @default linear
              * @enum {string}
              */
             x_scale: "linear" | "log" | "root";
-            /** X Step */
+            /** Level: a break every */
             x_step?: number | null;
-            /** X Title */
+            /** Level axis */
             x_title?: string | null;
-            /** Y Max */
+            /** To */
             y_max?: number | null;
-            /** Y Min */
+            /** From */
             y_min?: number | null;
             /**
-             * Y Scale
+             * Upright: scale
              * @default linear
              * @enum {string}
              */
             y_scale: "linear" | "log" | "root";
-            /** Y Step */
+            /** Upright: a break every */
             y_step?: number | null;
-            /** Y Title */
+            /** Upright axis */
             y_title?: string | null;
         };
         /**
@@ -2355,39 +2355,39 @@ export interface components {
          */
         Look: {
             /**
-             * Face
+             * Typeface
              * @default Commissioner
              * @enum {string}
              */
             face: "Commissioner" | "STIX Two Text";
             /**
-             * Grid
+             * Lines of a grid
              * @default true
              */
             grid: boolean;
             /**
-             * Height Mm
+             * Height, mm
              * @default 70
              */
             height_mm: number;
             /**
-             * Legend
+             * Key
              * @default top
              * @enum {string}
              */
             legend: "top" | "right" | "bottom" | "direct" | "none";
             /**
-             * Line Pt
+             * Lines, pt
              * @default 0.75
              */
             line_pt: number;
             /**
-             * Type Pt
+             * Type, pt
              * @default 8
              */
             type_pt: number;
             /**
-             * Width Mm
+             * Width, mm
              * @default 85
              */
             width_mm: number;
