@@ -170,7 +170,7 @@ class Figure(Look):
         when={"looks": "interval", "show": ["mean", "bar", "line", "band", "dots"]}, section="marks",
     )  # fmt: skip
     level: float = asked(
-        "number", "Level of the intervals", 0.95, gt=0.5, lt=1, min=0.5, max=0.999, step=0.01,
+        "number", "Confidence level", 0.95, gt=0.5, lt=1, min=0.5, max=0.999, step=0.01,
         when={"looks": "interval", "show": ["mean", "bar", "line", "band", "dots"], "interval": "ci"},
         section="marks",
     )  # fmt: skip
