@@ -323,6 +323,11 @@ class Blocks:
         last = (rows - theta[:-1] @ trace) / s2, (found.rest - theta[:-1] @ squares) / s2
         return 0.5 * (np.append(squares, last[1]) - np.append(trace, last[0]))
 
+    def scored(self, theta: Floats, found: Products, restricted: bool) -> tuple[Floats, Floats]:
+        """Score and expected information."""
+        d = self.derivatives(theta, found, restricted)
+        return d.score, d.information(found.covariance if restricted else None)
+
     def derivatives(self, theta: Floats, found: Products, restricted: bool) -> Derivatives:
         """P, Q and traces by the entries of D; those of the residual variance follow, as Σ θ V_i = V."""
         k, p, s2 = len(theta) - 1, self.p, float(theta[-1])

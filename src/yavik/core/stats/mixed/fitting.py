@@ -10,7 +10,7 @@ from yavik.core.stats.groups import Floats
 from yavik.core.stats.mixed.likelihood import Derivatives, Engine, Products
 
 STEPS = 60
-CLOSE = 1e-9
+CLOSE = 1e-13
 """Rise of the log-likelihood that a further step could still bring, at its end."""
 SAME = 1e-5
 """Log-likelihoods of two searches that are taken for one."""
@@ -78,11 +78,12 @@ def maximise(engine: Engine, restricted: bool, second: bool = True) -> Maximum:
             continue
         height = value_at(engine, again, restricted)[0]
         other = max(other, height)
-        if height > value + SAME:
+        if abs(height - value) > SAME:
             better = scoring(engine, again, restricted)
-            if better is not None and (v := value_at(engine, better, restricted))[0] > value:
+            v = value_at(engine, better, restricted) if better is not None else (-np.inf, None)
+            other = max(other, v[0])
+            if better is not None and v[0] > value + SAME:
                 phi, (value, found) = better, v
-                other = value
     if found is None:
         raise NotFound
     theta = engine.theta(phi)
@@ -94,12 +95,13 @@ def maximise(engine: Engine, restricted: bool, second: bool = True) -> Maximum:
 
 
 def scoring(
-    engine: Engine, start: Floats, restricted: bool, held: dict[int, float] | None = None, steps: int = STEPS
+    engine: Engine, start: Floats, restricted: bool, held: dict[int, float] | None = None, close: float = CLOSE
 ) -> Floats | None:
     """Steps by the expected information, halved until they rise; None where the likelihood is nowhere finite.
 
     Args:
         held: parameters that are kept at a value, by place.
+        close: the rise that is let go.
     """
     phi = _inside(engine, start)
     for i, v in (held or {}).items():
@@ -107,9 +109,9 @@ def scoring(
     value, found = value_at(engine, phi, restricted)
     if found is None:
         return None
-    for _ in range(steps):
+    for _ in range(STEPS):
         step, rise = _step(engine, phi, found, restricted, held)
-        if rise < CLOSE:
+        if rise < close:
             break
         for _ in range(25):
             tried = _inside(engine, phi + step)
@@ -130,9 +132,8 @@ def _step(
 ) -> tuple[Floats, float]:
     """The scoring step over parameters that can move, and half the rise that it promises."""
     theta, turn = engine.theta(phi), engine.jacobian(phi)
-    d = engine.derivatives(theta, found, restricted)
-    g = turn.T @ d.score
-    info = turn.T @ d.information(found.covariance if restricted else None) @ turn
+    score, information = engine.scored(theta, found, restricted)
+    g, info = turn.T @ score, turn.T @ information @ turn
     step = np.zeros(len(phi))
     free = [i for i in range(len(phi)) if i not in (held or {}) and not _pressed(engine, phi, g, i)]
     if not free or not np.isfinite(info).all():

@@ -118,8 +118,12 @@ class Engine(Protocol):
         """Derivatives of the log-likelihood by ``theta``."""
         ...
 
+    def scored(self, theta: Floats, found: Products, restricted: bool) -> tuple[Floats, Floats]:
+        """Score and expected information by ``theta``: what a step of the search needs."""
+        ...
+
     def derivatives(self, theta: Floats, found: Products, restricted: bool) -> Derivatives:
-        """Everything that information and degrees of freedom need."""
+        """Everything that degrees of freedom need."""
         ...
 
     def flat(self, phi: Floats) -> list[int]:
