@@ -336,22 +336,21 @@ class Blocks:
         for s, mid in zip(self.stacks, self.middles(theta), strict=True):
             m, mh = mid.m, mid.mh.reshape(s.h.shape)
             whole = s.blocks / len(m)
-            left, inner = [], []
-            for i in range(1, k + 1):
-                e = (s.at == i).astype(np.float64)
-                left.append(e @ mh)
-                inner.append(e @ m)
-                alone[i - 1] += whole * float(np.trace(inner[-1], axis1=1, axis2=2).sum())
+            e = (s.at == np.arange(1, k + 1)[:, None, None, None]).astype(np.float64)  # (k, G or 1, q, q)
+            inner = e @ m
+            alone[:k] += whole * np.trace(inner, axis1=2, axis2=3).sum(axis=1)
+            turned = np.swapaxes(inner, 2, 3).reshape(k, -1)
+            traces[:k, :k] += whole * (inner.reshape(k, -1) @ turned.T)
+            flat = mh.reshape(-1, p)
             for i in range(k):
-                first[i] += np.einsum("gai,gaj->ij", mh, left[i], optimize=True)
-                mi = m @ left[i]
+                left = (e[i] @ mh).reshape(-1, p)
+                first[i] += flat.T @ left
+                pushed = (m @ left.reshape(mh.shape)).reshape(-1, p)
                 for j in range(i + 1):
-                    own = np.einsum("gai,gaj->ij", mi, left[j], optimize=True)
-                    second[i, j] += own
-                    traces[i, j] += whole * float(np.einsum("gab,gba->", inner[i], inner[j]))
+                    second[i, j] += pushed.T @ (e[j] @ mh).reshape(-1, p)
         for i in range(k):
             for j in range(i):
-                second[j, i], traces[j, i] = second[i, j].T, traces[i, j]
+                second[j, i] = second[i, j].T
         for i in range(k):
             second[i, i] = 0.5 * (second[i, i] + second[i, i].T)
         t = theta[:-1]

@@ -10,7 +10,7 @@ from yavik.core.stats.groups import Floats
 from yavik.core.stats.mixed.likelihood import Derivatives, Engine, Products
 
 STEPS = 60
-CLOSE = 1e-13
+CLOSE = 1e-19
 """Rise of the log-likelihood that a further step could still bring, at its end."""
 SAME = 1e-5
 """Log-likelihoods of two searches that are taken for one."""

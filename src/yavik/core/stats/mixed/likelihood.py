@@ -82,7 +82,7 @@ class Derivatives:
             return 0.5 * self.traces
         cp = c @ self.p
         return np.asarray(
-            0.5 * (self.traces - 2 * np.einsum("ab,ijba->ij", c, self.q) + np.einsum("iab,jba->ij", cp, cp))
+            0.5 * (self.traces - 2 * np.tensordot(self.q, c, 2) + np.tensordot(cp, np.swapaxes(cp, 1, 2), ([1, 2], [1, 2])))
         )
 
 

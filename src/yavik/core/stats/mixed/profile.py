@@ -50,7 +50,7 @@ def _end(
         """Root of twice the fall at a value; begins where the last one ended."""
         nonlocal start
         held = {place: value}
-        best = scoring(engine, start, restricted, held, close=1e-9)
+        best = scoring(engine, start, restricted, held, close=1e-8)
         if best is None:
             best = search(engine, start, restricted, held)
         if best is None:
@@ -86,14 +86,14 @@ def _end(
         return float(np.nan)
     outer_fall = found
     for _ in range(TRIES):
-        if abs(outer_fall - need) < 1e-6 * need or abs(outer - inner) < 1e-9 * max(abs(outer), 1e-3):
+        if abs(outer_fall - need) < 1e-5 * need or abs(outer - inner) < 1e-9 * max(abs(outer), 1e-3):
             return outer
         share = float(np.clip((need - inner_fall) / (outer_fall - inner_fall), 0.02, 0.98))
         middle = inner + share * (outer - inner)
         found = fall(middle)
         if np.isnan(found):
             return float(np.nan)
-        if abs(found - need) < 1e-6 * need:
+        if abs(found - need) < 1e-5 * need:
             return middle
         if found < need:
             inner, inner_fall = middle, found

@@ -6,7 +6,8 @@ that a step of the search inverts a few small matrices however many subjects the
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from copy import copy
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any, Literal
 
@@ -154,6 +155,14 @@ class Within:
         for (times, group), rows in found.items():
             at = np.array(rows).T
             made.append(Pattern(np.array(times), group, at, self.x[at], self.y[at]))
+        return made
+
+    def with_response(self, y: Floats) -> "Within":
+        """The same design with another response."""
+        made = copy(self)
+        made.__dict__.pop("observed", None)
+        made.y = y
+        made.patterns = [replace(m, y=y[m.rows]) for m in self.patterns]
         return made
 
     def starts(self) -> list[Floats]:
