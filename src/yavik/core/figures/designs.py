@@ -45,13 +45,16 @@ def hierarchy(levels: Sequence[LevelOfUnits], width: int = 330) -> Drawn:
         if level.each:
             words.append({"x": 0, "y": row * ROW + 44, "said": level.each, "what": "each"})
     height = ROW * len(levels) - 12
-    axis = {"type": "quantitative", "axis": None}
-    x, y = {**axis, "scale": {"domain": [0, width], "nice": False}}, {**axis, "scale": {"domain": [height, 0], "nice": False}}
+    axis: dict[str, Any] = {"type": "quantitative", "axis": None}
+    across, down = (
+        {**axis, "scale": {"domain": [0, width], "nice": False}},
+        {**axis, "scale": {"domain": [height, 0], "nice": False}},
+    )
 
     def text(what: str, align: str, **more: Any) -> dict[str, Any]:
         """The words of one kind."""
         mark = {"type": "text", "align": align, "baseline": "middle", "fontSize": 10.5, "limit": width * 0.62, **more}
-        encoding = {"x": {"field": "x", **x}, "y": {"field": "y", **y}, "text": {"field": "said"}}
+        encoding = {"x": {"field": "x", **across}, "y": {"field": "y", **down}, "text": {"field": "said"}}
         return {"data": {"values": [w for w in words if w["what"] == what]}, "mark": mark, "encoding": encoding}
 
     layers: list[dict[str, Any]] = [
@@ -59,7 +62,7 @@ def hierarchy(levels: Sequence[LevelOfUnits], width: int = 330) -> Drawn:
             "data": {"values": boxes},
             "mark": {"type": "rect", "color": colour(0), "opacity": 0.28, "stroke": colour(0), "strokeWidth": 0.7},
             "encoding": {
-                "x": {"field": "x", **x}, "x2": {"field": "x2"}, "y": {"field": "y", **y}, "y2": {"field": "y2"},
+                "x": {"field": "x", **across}, "x2": {"field": "x2"}, "y": {"field": "y", **down}, "y2": {"field": "y2"},
             },
         },
         text("level", "left", fontWeight="bold"),

@@ -209,7 +209,7 @@ class Method(Generic[S]):
             ask, value = _ask(self.Spec, key), getattr(spec, key)
             if ask.shown == "columns" and isinstance(value, str):  # a word such as 'auto' in the place of names
                 continue
-            if ask.shown in ("column", "columns", "terms"):
+            if ask.shown in ("column", "columns", "terms", "units"):
                 found += names_in(value)
         return list(dict.fromkeys(found + (self.reads(spec) if self.reads else [])))
 

@@ -229,6 +229,7 @@ class Blocks:
 
     def starts(self) -> list[Floats]:
         """Even shares of the spread, and little of it for the units."""
+
         def begin(share: float) -> Floats:
             """Standard deviations with this share of the variance for the units together."""
             phi: list[float] = []
@@ -321,7 +322,7 @@ class Blocks:
         trace, squares, s2 = trace[1:], squares[1:], theta[-1]
         rows = self.n - self.p if restricted else self.n
         last = (rows - theta[:-1] @ trace) / s2, (found.rest - theta[:-1] @ squares) / s2
-        return 0.5 * (np.append(squares, last[1]) - np.append(trace, last[0]))
+        return np.asarray(0.5 * (np.append(squares, last[1]) - np.append(trace, last[0])))
 
     def scored(self, theta: Floats, found: Products, restricted: bool) -> tuple[Floats, Floats]:
         """Score and expected information."""

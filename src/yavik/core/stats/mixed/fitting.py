@@ -151,7 +151,7 @@ def _pressed(engine: Engine, phi: Floats, g: Floats, i: int) -> bool:
 
 
 def _rise(engine: Engine, phi: Floats, restricted: bool) -> float:
-    value, found = value_at(engine, phi, restricted)
+    found = value_at(engine, phi, restricted)[1]
     return np.inf if found is None else _step(engine, phi, found, restricted, None)[1]
 
 
@@ -168,14 +168,15 @@ def _off_the_floor(engine: Engine, phi: Floats, restricted: bool) -> Floats:
         tried = phi.copy()
         tried[i] = 0.05
         better = scoring(engine, tried, restricted)
-        if better is not None and value_at(engine, better, restricted)[0] > value_at(engine, phi, restricted)[0] + CLOSE:
+        if (
+            better is not None
+            and value_at(engine, better, restricted)[0] > value_at(engine, phi, restricted)[0] + CLOSE
+        ):
             return better
     return phi
 
 
-def search(
-    engine: Engine, start: Floats, restricted: bool, held: dict[int, float] | None = None
-) -> Floats | None:
+def search(engine: Engine, start: Floats, restricted: bool, held: dict[int, float] | None = None) -> Floats | None:
     """A quasi-Newton search between the bounds (Byrd and others, 1995)."""
     held = held or {}
     free = [i for i in range(len(start)) if i not in held]
@@ -200,7 +201,12 @@ def search(
         return None
     bounds = [engine.bounds[i] for i in free]
     ended = minimize(
-        down, whole[free], jac=True, method="L-BFGS-B", bounds=bounds, options={"maxiter": 300, "ftol": 1e-11, "gtol": 1e-6}
+        down,
+        whole[free],
+        jac=True,
+        method="L-BFGS-B",
+        bounds=bounds,
+        options={"maxiter": 300, "ftol": 1e-11, "gtol": 1e-6},
     )
     whole[free] = ended.x
     return whole

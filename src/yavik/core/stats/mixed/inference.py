@@ -50,7 +50,9 @@ class Inference:
         if not len(info):
             return np.zeros((0, 0))
         size = np.sqrt(np.maximum(np.diag(info), 1e-300))
-        return np.asarray(np.linalg.pinv(info / np.outer(size, size), rcond=1e-12, hermitian=True) / np.outer(size, size))
+        return np.asarray(
+            np.linalg.pinv(info / np.outer(size, size), rcond=1e-12, hermitian=True) / np.outer(size, size)
+        )
 
     @cached_property
     def cpc(self) -> Floats:
@@ -102,7 +104,7 @@ class Inference:
     def _fai_cornelius(self, rows: Floats, plain: Floats) -> float:
         """df of F from those of independent combinations (Fai and Cornelius, 1996)."""
         size = np.sqrt(np.diag(plain))
-        values, turn = np.linalg.eigh(plain / np.outer(size, size))
+        turn = np.linalg.eigh(plain / np.outer(size, size))[1]
         single = self.df(turn.T @ (rows / size[:, None]))
         if np.all(np.isinf(single)) or single.max() - single.min() <= 1e-6 * single.min():
             return float(single.min())

@@ -33,7 +33,7 @@ class Products:
     @cached_property
     def root(self) -> Floats:
         """Cholesky factor of X′V⁻¹X; raises LinAlgError where it has none."""
-        return np.linalg.cholesky(self.xvx)
+        return np.asarray(np.linalg.cholesky(self.xvx), np.float64)
 
     @cached_property
     def covariance(self) -> Floats:
@@ -82,7 +82,12 @@ class Derivatives:
             return 0.5 * self.traces
         cp = c @ self.p
         return np.asarray(
-            0.5 * (self.traces - 2 * np.tensordot(self.q, c, 2) + np.tensordot(cp, np.swapaxes(cp, 1, 2), ([1, 2], [1, 2])))
+            0.5
+            * (
+                self.traces
+                - 2 * np.tensordot(self.q, c, 2)
+                + np.tensordot(cp, np.swapaxes(cp, 1, 2), ([1, 2], [1, 2]))
+            )
         )
 
 

@@ -7,11 +7,12 @@ variances kept from falling below nought.
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 
 from yavik.core.stats.groups import Floats
-from yavik.core.stats.mixed.blocks import Blocks
+from yavik.core.stats.mixed.blocks import Blocks, Stack
 
 CELLS = 4_000_000
 STEPS = 60
@@ -27,7 +28,7 @@ class Fits:
     coef: Floats
     covariance: Floats
     theta: Floats
-    ended: Floats
+    ended: Any
 
 
 @dataclass
@@ -38,7 +39,7 @@ class _Draws:
     xy: Floats
     yy: Floats
 
-    def of(self, rows: Floats) -> "_Draws":
+    def of(self, rows: Any) -> "_Draws":
         """Some of the draws."""
         return _Draws([h[rows] for h in self.hy], self.xy[rows], self.yy[rows])
 
@@ -65,7 +66,9 @@ def fit_many(engine: Blocks, y: Floats, theta: Floats, restricted: bool) -> Fits
     widest = max((s.a.shape[1] ** 2 * s.blocks for s in engine.stacks), default=1)
     chunk = max(1, CELLS // max(wide, widest))
     parts = [_fitted(engine, y[:, a : a + chunk], theta, restricted) for a in range(0, y.shape[1], chunk)]
-    return Fits(*(np.concatenate([getattr(f, name) for f in parts]) for name in ("coef", "covariance", "theta", "ended")))
+    return Fits(
+        *(np.concatenate([getattr(f, name) for f in parts]) for name in ("coef", "covariance", "theta", "ended"))
+    )
 
 
 def _fitted(engine: Blocks, y: Floats, theta: Floats, restricted: bool) -> Fits:
@@ -75,7 +78,7 @@ def _fitted(engine: Blocks, y: Floats, theta: Floats, restricted: bool) -> Fits:
     th = np.tile(start, (count, 1))
     now = _at(engine, draws, th, restricted)
     coef, covariance, ended = now.coef.copy(), now.covariance.copy(), np.zeros(count, bool)
-    active, step_of = np.arange(count), np.ones(count)
+    active = np.arange(count)
     for _ in range(STEPS):
         step, rise = _steps(now, th[active])
         over = rise < CLOSE
@@ -106,7 +109,7 @@ def _fitted(engine: Blocks, y: Floats, theta: Floats, restricted: bool) -> Fits:
     return Fits(coef, covariance, th, ended & np.isfinite(coef).all(axis=1))
 
 
-def _merged(best: _Place, found: _Place, waiting: Floats, better: Floats) -> _Place:
+def _merged(best: _Place, found: _Place, waiting: Any, better: Any) -> _Place:
     out = {}
     for name in ("value", "coef", "covariance", "score", "average"):
         values = getattr(best, name).copy()
@@ -159,7 +162,7 @@ def _at(engine: Blocks, draws: _Draws, theta: Floats, restricted: bool) -> _Plac
     xvx = np.repeat(engine.within[None, :p, :p], r, axis=0) / s2[:, None, None]
     xvy, yvy = draws.xy / s2[:, None], draws.yy / s2
     logdet = engine.n * np.log(s2)
-    middles = []
+    middles: list[tuple[Any, Any, Any]] = []
     for s, hy in zip(engine.stacks, draws.hy, strict=True):
         m, own = _middle(s, theta)
         logdet = logdet + own
@@ -189,7 +192,9 @@ def _at(engine: Blocks, draws: _Draws, theta: Floats, restricted: bool) -> _Plac
             trace[:, i] += whole * np.einsum("gab,rgab->r", np.broadcast_to(e, m.shape[1:]), m)
             if restricted:
                 seen = np.einsum("rgai,rij->rgaj", mh, c)
-                trace[:, i] -= np.einsum("rgaj,gab,rgbj->r", seen, np.broadcast_to(e, (s.blocks, *e.shape[1:])), mh, optimize=True)
+                trace[:, i] -= np.einsum(
+                    "rgaj,gab,rgbj->r", seen, np.broadcast_to(e, (s.blocks, *e.shape[1:])), mh, optimize=True
+                )
             moved.append((e @ left[..., None])[..., 0])
             squares[:, i] += (left * moved[i]).sum(axis=(1, 2))
             lost[:, i] += np.einsum("rgai,rga->ri", mh, moved[i])
@@ -220,7 +225,7 @@ def _with_residual(
     return score, 0.5 * whole
 
 
-def _middle(s, theta: Floats) -> tuple[Floats, Floats]:  # type: ignore[no-untyped-def]
+def _middle(s: Stack, theta: Floats) -> tuple[Any, Any]:
     """M of every draw and block, shape (R, G or 1, q, q), and log |I + AD/σ²|."""
     s2 = theta[:, -1]
     d = np.concatenate([np.zeros((len(theta), 1)), theta[:, :-1]], axis=1)[:, s.at]

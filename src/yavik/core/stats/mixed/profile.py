@@ -13,7 +13,12 @@ TRIES = 30
 
 
 def limits(
-    engine: Engine, top: Maximum, place: int, restricted: bool, alpha: float, value_of: Callable[[float], float] = float
+    engine: Engine,
+    top: Maximum,
+    place: int,
+    restricted: bool,
+    alpha: float,
+    value_of: Callable[[float], float] = float,
 ) -> tuple[float, float]:
     """Ends of the interval of one parameter of ``phi`` (χ² with 1 df, no correction at a bound).
 
@@ -50,7 +55,7 @@ def _end(
         """Root of twice the fall at a value; begins where the last one ended."""
         nonlocal start
         held = {place: value}
-        best = scoring(engine, start, restricted, held, close=1e-8)
+        best = scoring(engine, start, restricted, held, close=1e-6)
         if best is None:
             best = search(engine, start, restricted, held)
         if best is None:
@@ -86,21 +91,20 @@ def _end(
         return float(np.nan)
     outer_fall = found
     for _ in range(TRIES):
-        if abs(outer_fall - need) < 1e-5 * need or abs(outer - inner) < 1e-9 * max(abs(outer), 1e-3):
+        if abs(outer_fall - need) < 2e-5 * need or abs(outer - inner) < 1e-9 * max(abs(outer), 1e-3):
             return outer
         share = float(np.clip((need - inner_fall) / (outer_fall - inner_fall), 0.02, 0.98))
         middle = inner + share * (outer - inner)
         found = fall(middle)
         if np.isnan(found):
             return float(np.nan)
-        if abs(found - need) < 1e-5 * need:
+        if abs(found - need) < 2e-5 * need:
             return middle
         if found < need:
             inner, inner_fall = middle, found
         else:
             outer, outer_fall = middle, found
     return outer
-
 
 
 def profile_curve(engine: Engine, top: Maximum, place: int, values: Floats, restricted: bool) -> Floats:

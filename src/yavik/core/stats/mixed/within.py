@@ -17,6 +17,8 @@ from yavik.core.stats.groups import Floats
 from yavik.core.stats.mixed.components import MOST_R, complex_step, correlations, partials
 from yavik.core.stats.mixed.likelihood import Derivatives, Products
 
+MOST_PAIRS = 3_000_000
+"""Numbers kept for each pattern, so that a step of the search needs no rows."""
 Kind = Literal["independent", "compound", "ar1", "toeplitz", "unstructured"]
 Spread = Literal["same", "by_time", "by_group"]
 
@@ -44,7 +46,9 @@ class Shape:
     def n_r(self) -> int:
         """Parameters of the correlations."""
         t = self.times
-        return {"independent": 0, "compound": 1, "ar1": 1, "toeplitz": t - 1, "unstructured": t * (t - 1) // 2}[self.kind]
+        return {"independent": 0, "compound": 1, "ar1": 1, "toeplitz": t - 1, "unstructured": t * (t - 1) // 2}[
+            self.kind
+        ]
 
     @property
     def size(self) -> int:
@@ -122,7 +126,24 @@ class Pattern:
     @property
     def subjects(self) -> int:
         """How many."""
-        return self.rows.shape[1]
+        return int(self.rows.shape[1])
+
+    @cached_property
+    def _pairs(self) -> Floats | None:
+        """Sums over subjects of products of two times' rows of X, shape (times², p²); None where they are too many."""
+        t, p = len(self.times), self.x.shape[2]
+        if t * t * p * p > MOST_PAIRS:
+            return None
+        flat = np.moveaxis(self.x, 1, 2).reshape(t * p, -1)
+        return np.moveaxis((flat @ flat.T).reshape(t, p, t, p), 1, 2).reshape(t * t, p * p)
+
+    def summed(self, weights: Floats) -> Floats:
+        """Σ X′ W X over subjects for each matrix of times by times, shape (k, p, p)."""
+        k, p = len(weights), self.x.shape[2]
+        if self._pairs is not None:
+            return np.asarray((weights.reshape(k, -1) @ self._pairs).reshape(k, p, p))
+        flat = self.x.reshape(-1, p)
+        return np.stack([flat.T @ np.tensordot(w, self.x, 1).reshape(-1, p) for w in weights])
 
 
 class Within:
@@ -180,7 +201,9 @@ class Within:
             "ar1": np.array([float(r[lag == 1].mean()) if s.times > 1 else 0.0]),
         }  # fmt: skip
         if s.kind == "toeplitz":
-            begin["toeplitz"] = partial_autocorrelations(np.array([float(r[lag == k].mean()) for k in range(s.times)]))
+            begin["toeplitz"] = partial_autocorrelations(
+                np.array([float(r[lag == k].mean()) for k in range(s.times)])
+            )
         if s.kind == "unstructured":
             begin["unstructured"] = 0.9 * partials(0.9 * r + 0.1 * np.eye(s.times))
         own = np.clip(begin[s.kind], -0.9, 0.9)
@@ -277,7 +300,7 @@ class Within:
                 seen = np.tensordot(flat @ c, flat, ([1, 2], [1, 2]))  # V⁻¹ Σ XCX′ V⁻¹
                 inner -= seen
                 own -= 2 * ((seen @ dv).reshape(k, -1) @ turned.T)
-                cp -= np.einsum("agi,kab,bgj->kij", flat, dv, flat, optimize=True)
+                cp -= m.summed(wd @ w)
             info += 0.5 * own
             score -= 0.5 * np.einsum("kab,ba->k", dv, inner)
         if restricted:
@@ -292,12 +315,10 @@ class Within:
         for m, (w, _) in zip(self.patterns, self.inverse(theta), strict=True):
             dv = slopes[m.group][:, m.times[:, None], m.times[None, :]]
             wd = w @ dv
-            traces += m.subjects * np.einsum("iab,jba->ij", wd, wd)
-            # Sums over subjects of products of two times' rows of X: what all of them need.
-            pairs = np.einsum("agi,bgj->abij", m.x, m.x, optimize=True)
-            first += np.tensordot(wd @ w, pairs, ([1, 2], [0, 1]))
-            outer = np.einsum("iab,jbc,cd->ijad", wd, wd, w, optimize=True)
-            second += np.tensordot(outer, pairs, ([2, 3], [0, 1]))
+            traces += m.subjects * (wd.reshape(k, -1) @ np.swapaxes(wd, 1, 2).reshape(k, -1).T)
+            first += m.summed(wd @ w)
+            outer = (wd[:, None] @ wd[None]) @ w
+            second += m.summed(outer.reshape(k * k, *w.shape)).reshape(k, k, p, p)
         return Derivatives(self.score(theta, found, restricted), -first, second, traces)
 
 

@@ -217,7 +217,10 @@ def demand_apart(data: ModelData, random: list[Random]) -> None:
     """Raises DataProblem for units that are told twice, or that the terms already tell."""
     for i, r in enumerate(random):
         for other in random[:i]:
-            if other.n_units == r.n_units and len(np.unique(np.column_stack([r.codes, other.codes]), axis=0)) == r.n_units:
+            if (
+                other.n_units == r.n_units
+                and len(np.unique(np.column_stack([r.codes, other.codes]), axis=0)) == r.n_units
+            ):
                 same = "" if r.term.units == other.term.units else f": each {r.title} is one {other.title}"
                 if set(r.effects) & set(other.effects):
                     raise DataProblem(

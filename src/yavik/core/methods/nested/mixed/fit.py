@@ -122,7 +122,9 @@ class MixedModel:
         for i in range(len(self.data.terms)):
             whole = self.data.design.tested(i)
             told = f.told_slope(whole).all()
-            rows = np.column_stack([np.zeros(len(whole)), whole[:, f.columns]]) if f.intercept else whole[:, f.columns]
+            rows = (
+                np.column_stack([np.zeros(len(whole)), whole[:, f.columns]]) if f.intercept else whole[:, f.columns]
+            )
             found.append(self.inference.test(rows) if told else None)
         return found
 
@@ -167,7 +169,7 @@ class MixedModel:
     def whitened(self) -> Floats:
         """Residuals that should be alike and independent: over the residual SD, or through the covariance's root."""
         if isinstance(self.engine, Blocks):
-            return self.residuals / np.sqrt(self.residual_variance)
+            return np.asarray(self.residuals / np.sqrt(self.residual_variance))
         out = np.empty(self.data.n)
         for m in self.engine.patterns:
             v = self.engine.shape.covariance(self.top.theta, m.group)[np.ix_(m.times, m.times)]
@@ -233,7 +235,9 @@ def fit_model(table: Table, spec: MixedSpec, told: Told = silent, second: bool =
     used, follows = independent_columns(t)
     demand_rows(data, len(used) + int(spec.intercept))
     if not used and not spec.intercept:
-        raise DataProblem("Without terms and without an intercept nothing is left of the model.", column=spec.response)
+        raise DataProblem(
+            "Without terms and without an intercept nothing is left of the model.", column=spec.response
+        )
     if spec.over_time:
         design.demand_once(table, data, spec)
     random = [design.read_random(table, data, r) for r in design.random_terms(spec)]
@@ -397,8 +401,8 @@ def _from_zero(m: MixedModel) -> tuple[Blocks, Maximum]:
     theta = engine.theta(phi)
     found = engine.products(theta)
     value = found.log_likelihood(engine.n, m.restricted)
-    d = engine.derivatives(theta, found, m.restricted)
-    return engine, replace(m.top, phi=phi, theta=theta, found=found, derivatives=d, value=value)
+    slopes = engine.derivatives(theta, found, m.restricted)
+    return engine, replace(m.top, phi=phi, theta=theta, found=found, derivatives=slopes, value=value)
 
 
 def _without(m: MixedModel, term: int, effect: int) -> tuple[float, float]:
@@ -431,7 +435,11 @@ def _without(m: MixedModel, term: int, effect: int) -> tuple[float, float]:
 def _of_times(m: MixedModel, told: Told) -> list[Spread]:
     assert isinstance(m.engine, Within)
     s, nan, out = m.engine.shape, np.nan, []
-    names = {"same": [""], "by_time": [f" at {t}" for t in times_of(m)], "by_group": [f" of {g}" for g in groups_of(m)]}
+    names = {
+        "same": [""],
+        "by_time": [f" at {t}" for t in times_of(m)],
+        "by_group": [f" of {g}" for g in groups_of(m)],
+    }
     subjects = int(m.engine.subject.max()) + 1
     for i, name in enumerate(names[s.spread]):
         told(0.4 + 0.3 * i / s.size, f"Limits of the spread{name}")

@@ -64,7 +64,9 @@ def simulate(m: MixedModel, told: Told = silent) -> Simulated:
     spec = m.spec.simulate
     assert spec is not None
     names = set(spec.columns)
-    place = next((i for i, t in enumerate(m.data.terms) if set(t.names) == names and all(p.power == 1 for p in t.parts)), None)
+    place = next(
+        (i for i, t in enumerate(m.data.terms) if set(t.names) == names and all(p.power == 1 for p in t.parts)), None
+    )
     if place is None:
         raise DataProblem(
             f"{' × '.join(spec.columns)} is not among the terms of this model; there"
@@ -152,7 +154,11 @@ def _key(m: MixedModel, rows: Floats, contrasts: list[Floats]) -> bytes:
     """The same for draws of the same design, covariance and combinations."""
     h = hashlib.blake2b(digest_size=16)
     parts: list[Any] = [m.x, m.top.theta, rows, *contrasts, np.array([m.restricted])]
-    parts += [m.engine.z.data, m.engine.z.indices] if isinstance(m.engine, Blocks) else [m.engine.subject, m.engine.time, m.engine.group]
+    parts += (
+        [m.engine.z.data, m.engine.z.indices]
+        if isinstance(m.engine, Blocks)
+        else [m.engine.subject, m.engine.time, m.engine.group]
+    )
     for part in parts:
         h.update(np.ascontiguousarray(part).tobytes())
     return h.digest()
@@ -170,7 +176,7 @@ def _batch(m: MixedModel, rng: np.random.Generator, count: int, rows: Floats, co
             fits = many.fit_many(engine, y, m.top.theta, m.restricted)
             wald, t = many.statistics(fits, rows, contrasts)
             out = np.column_stack([wald, t])
-            out[~fits.ended] = np.nan
+            out[~np.asarray(fits.ended)] = np.nan
             return out
         responses: list[Any] = [Blocks(engine.x, y[:, i], engine.units) for i in range(count)]
     else:
@@ -229,7 +235,7 @@ def _of_contrast(m: MixedModel, label: str, row: Floats, t: Floats, type: str, m
     tail = float(special.stdtr(df, -seen)) if np.isfinite(df) else float(special.ndtr(-seen))
     need = float(np.quantile(sizes, 1 - alpha))
     return Critical(
-        label, "|t|" if two else "t", seen, np.quantile(sizes, LEVELS), textbook, min(1.0, tail * (2 if two else 1)), p,
+        label, "|t|" if two else "t", seen, np.quantile(sizes, LEVELS), np.asarray(textbook, np.float64), min(1.0, tail * (2 if two else 1)), p,
         error, estimate, se, need * se,
     )  # fmt: skip
 

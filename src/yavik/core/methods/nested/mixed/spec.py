@@ -91,12 +91,18 @@ class MixedSpec(ModelSpec):
         [], title="Between", json_schema_extra=slot(GROUPS, "groups of subjects", many=True, layout="over_time")
     )
     covariates: list[str] = Field(
-        [], title="Covariates", json_schema_extra=slot([*VALUES, *GROUPS], "covariates", many=True, layout="over_time")
+        [],
+        title="Covariates",
+        json_schema_extra=slot([*VALUES, *GROUPS], "covariates", many=True, layout="over_time"),
     )
     interactions: Literal["all", "none"] | list[list[str]] = Field(
         "all",
         json_schema_extra=placed(
-            "sets", "Interactions", "Of the time and what is between subjects.", of="time_terms", when={"subject": "set"}
+            "sets",
+            "Interactions",
+            "Of the time and what is between subjects.",
+            of="time_terms",
+            when={"subject": "set"},
         ),
     )
     time_as: Literal["levels", "number"] = Field(

@@ -5,6 +5,7 @@ F is a quotient of two mean squares, and the mixed model's F is the same.
 """
 
 from dataclasses import dataclass
+from itertools import pairwise
 from typing import Any
 
 import numpy as np
@@ -35,7 +36,7 @@ class Stratum:
 def nested_order(random: list[Random]) -> list[int] | None:
     """Places of the random terms from wide units to those within them; None where some cross."""
     order = sorted(range(len(random)), key=lambda i: random[i].n_units)
-    for wide, narrow in zip(order, order[1:], strict=False):
+    for wide, narrow in pairwise(order):
         pairs = np.unique(np.column_stack([random[narrow].codes, random[wide].codes]), axis=0)
         if len(pairs) > random[narrow].n_units:
             return None
@@ -62,7 +63,12 @@ def _constant(values: Any, codes: Any, many: int) -> bool:
 def strata(m: MixedModel) -> list[Stratum | None] | None:
     """The classical test of every term; None where the design has no such analysis."""
     order = nested_order(m.random)
-    if order is None or not m.random or m.data.n > MOST_ROWS or any(r.z.shape[1] > 1 or r.term.slopes for r in m.random):
+    if (
+        order is None
+        or not m.random
+        or m.data.n > MOST_ROWS
+        or any(r.z.shape[1] > 1 or r.term.slopes for r in m.random)
+    ):
         return None
     spaces = [*(_means(m.random[i]) for i in order), None]
     x, y = m.x[:, m.fitted.first :], m.data.y
@@ -107,9 +113,15 @@ def _tested(m: MixedModel, term: int, parts: list[Any], size: Floats) -> Stratum
     """F of a term in the stratum that holds it whole; None where it is spread over several."""
     whole = m.data.design.tested(term)[:, m.fitted.columns]
     own = np.flatnonzero(np.abs(whole).max(axis=0) > 0)
-    homes = [k for k, (_, px, _, _) in enumerate(parts) if (np.linalg.norm(px[:, own], axis=0) > CLEAN * size[own]).any()]
+    homes = [
+        k for k, (_, px, _, _) in enumerate(parts) if (np.linalg.norm(px[:, own], axis=0) > CLEAN * size[own]).any()
+    ]
     columns = [j for j, c in enumerate(m.fitted.columns) if m.data.design.columns[c].term == term]
-    mine = [k for k, (_, px, _, _) in enumerate(parts) if (np.linalg.norm(px[:, columns], axis=0) > CLEAN * size[columns]).any()]
+    mine = [
+        k
+        for k, (_, px, _, _) in enumerate(parts)
+        if (np.linalg.norm(px[:, columns], axis=0) > CLEAN * size[columns]).any()
+    ]
     if len(mine) > 1 and set(mine) != set(homes):
         return None
     # An interaction's columns reach into other strata by their coding; the hypothesis itself does not.
