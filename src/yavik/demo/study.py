@@ -126,6 +126,45 @@ TOLD: list[tuple[str, str, str, dict[str, Any]]] = [
         {"response": "fluency", "within": "week", "subject": "child", "between": "tutoring"},
     ),
     (
+        "Quiet desks",
+        "Lamps and noise in six halls",
+        "mixed",
+        {
+            "response": "pages",
+            "terms": ["lamp", "noise", {"interaction": ["lamp", "noise"]}],
+            "random": [{"units": ["hall"]}, {"units": ["hall", "lamp"]}],
+            "simulate": {"term": ["lamp", "noise"]},
+        },
+    ),
+    (
+        "Fluency",
+        "Tutoring week by week",
+        "mixed",
+        {
+            "response": "fluency",
+            "time": "week",
+            "between": ["tutoring"],
+            "subject": "child",
+            "covariates": ["slept"],
+            "covariance": "toeplitz",
+            "sets": [
+                {"of": ["tutoring"], "within": ["week"], "kind": "all"},
+                {"of": ["week"], "kind": "to_level", "level": "1"},
+            ],
+        },
+    ),
+    (
+        "Story hours",
+        "Telling, groups of children at random",
+        "mixed",
+        {
+            "response": "words",
+            "terms": ["telling"],
+            "random": [{"units": ["group"]}],
+            "sets": [{"of": ["telling"], "kind": "all"}],
+        },
+    ),
+    (
         "Reading pace",
         "What goes with reading pace",
         "correlate",

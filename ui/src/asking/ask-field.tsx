@@ -10,7 +10,9 @@ import { Pairs } from "./pairs";
 import { CasesForm, LevelNumbers, PointsField, ReferencesField } from "./points";
 import { Check, Choice, Num, Text } from "./simple";
 import { TermsSlot } from "./terms-slot";
+import { SimulateField } from "./simulate";
 import { TypedSlot } from "./typed-slot";
+import { UnitsSlot } from "./units-slot";
 
 /** One editor per `shown`; those that are missing are set where they are seen at work. */
 export const EDITORS: Record<string, ComponentType<AskProps>> = {
@@ -36,6 +38,8 @@ export const EDITORS: Record<string, ComponentType<AskProps>> = {
   references: ReferencesField,
   pairs: Pairs,
   terms: TermsSlot,
+  units: UnitsSlot,
+  simulate: SimulateField,
   typed: TypedSlot,
   models: Lined,
   cases: CasesForm,

@@ -69,6 +69,8 @@ export type AskProps = {
   /** Within a sentence, without its title and help. */
   bare?: boolean;
   needed?: boolean;
+  /** A mark of the sentence that stays with the end of a slot of several lines. */
+  after?: string;
 };
 
 export const askOf = (property: Property | undefined): Ask => property?.ask ?? { shown: "hidden" };
@@ -94,10 +96,14 @@ export function applies(ask: Pick<Ask, "when" | "any">, spec: Fields): boolean {
   return ask.any ? met.some(Boolean) : met.every(Boolean);
 }
 
-/** The columns a field speaks of: those in a slot, or those of a model's terms. */
+/** The columns a field speaks of: those in a slot, those of a model's terms, or what stands in their place where
+ *  subjects are followed over time. */
 export function namesFor(ask: Pick<Ask, "of">, spec: Fields): string[] {
   if (!ask.of) return [];
-  return ask.of === "terms" ? termColumns(spec.terms) : asList(spec[ask.of]);
+  const overTime = [...asList(spec.time), ...asList(spec.between)];
+  if (ask.of === "time_terms") return overTime;
+  if (ask.of !== "terms") return asList(spec[ask.of]);
+  return spec.subject ? [...overTime, ...asList(spec.covariates)] : termColumns(spec.terms);
 }
 
 /** A choice's values in the order of the schema; the words beside them come sorted by their keys. */

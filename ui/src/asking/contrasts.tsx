@@ -7,7 +7,7 @@ import { useState } from "react";
 import { askOf, titleOf, type AskProps } from "./ask";
 import { Help } from "./simple";
 
-type Typed = { label: string; weights: Record<string, number> };
+export type Typed = { label: string; weights: Record<string, number> };
 
 export function ContrastsField({ name, property, value, set, around }: AskProps) {
   const ask = askOf(property);
@@ -45,7 +45,7 @@ export function ContrastsField({ name, property, value, set, around }: AskProps)
 }
 
 /** One line per contrast. A line is asked for once it has a side each and its weights sum to zero. */
-function Editor({ levels, kept, set }: { levels: string[]; kept: Typed[]; set: (v: Typed[]) => void }) {
+export function Editor({ levels, kept, set }: { levels: string[]; kept: Typed[]; set: (v: Typed[]) => void }) {
   const [open, setOpen] = useState<Typed | null>(kept.length ? null : blank());
   if (!levels.length) return <p className="muted mt-2 text-sm">Choose the groups first: their levels stand here.</p>;
   const lines = open ? [...kept, open] : kept;

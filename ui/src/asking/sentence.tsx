@@ -20,7 +20,7 @@ export function Sentence({
   extra?: Record<string, ReactNode>;
 }) {
   const parts = template.split(/(\{\w+\})/);
-  const part = (field: string) =>
+  const part = (field: string, after?: string) =>
     extra?.[field] ??
     (properties[field] && (
       <AskField
@@ -30,6 +30,7 @@ export function Sentence({
         set={(v) => set(field, v)}
         around={around}
         needed={needed.includes(field)}
+        after={after}
         bare
       />
     ));
@@ -40,8 +41,10 @@ export function Sentence({
         // A comma or a question mark stays with the slot before it.
         if (!field) return <span key={i}>{i > 0 ? text.replace(/^[?,.]+/, "") : text}</span>;
         const mark = /^[?,.]+/.exec(parts[i + 1] ?? "")?.[0] ?? "";
+        // Terms and units may take several lines, and end with the mark themselves.
+        if (["terms", "units"].includes(askOf(properties[field]).shown)) return <span key={i}>{part(field, mark)}</span>;
         return (
-          <span key={i} className={askOf(properties[field]).shown === "terms" ? "" : "whitespace-nowrap"}>
+          <span key={i} className="whitespace-nowrap">
             {part(field)}
             {mark}
           </span>

@@ -11,7 +11,7 @@ import { asTerms, isCategory, keyOf, namesOf, power, titleOf, withTerms, without
 
 type Spec = Record<string, unknown>;
 
-export function TermsSlot({ name, property, around }: AskProps) {
+export function TermsSlot({ name, property, around, after }: AskProps) {
   const { columns, spec } = around;
   const ask = askOf(property);
   const label = nameOf(name, property);
@@ -65,6 +65,7 @@ export function TermsSlot({ name, property, around }: AskProps) {
           {i === terms.length - 2 ? " and " : " "}
         </Fragment>
       ))}
+      <span className="whitespace-nowrap">
       <Pop
         open={adding}
         set={(to) => (to ? setPicked(asTerms(spec.terms)) : close())}
@@ -96,6 +97,8 @@ export function TermsSlot({ name, property, around }: AskProps) {
           close={close}
         />
       </Pop>
+        {after}
+      </span>
     </span>
   );
 }

@@ -1798,7 +1798,7 @@ export interface components {
              */
             letters: boolean;
             /**
-             * Level of the intervals
+             * Confidence level
              * @default 0.95
              */
             level: number;
@@ -2543,7 +2543,7 @@ export interface components {
              * @default measures
              * @enum {string}
              */
-            likelihood_of: "measures" | "outcomes" | "counts";
+            likelihood_of: "measures" | "restricted" | "outcomes" | "counts";
             /** Log Likelihood */
             log_likelihood: number | null;
             /** N */
@@ -2787,15 +2787,21 @@ export interface components {
         };
         /**
          * Pick
-         * @description Rows of a table that are clicked to put them into a list of the question.
+         * @description Rows of a table that are clicked to put them into a list of the question, or to be what a field of it is.
          *
-         *     ``field``: the list of the spec; ``key``: the column whose value goes into it.
+         *     ``field``: of the spec; ``key``: the column whose value goes there; ``single``: the value takes the place of what
+         *     was there.
          */
         Pick: {
             /** Field */
             field: string;
             /** Key */
             key: string;
+            /**
+             * Single
+             * @default false
+             */
+            single: boolean;
             /** Title */
             title: string;
         };

@@ -136,9 +136,9 @@ export function usePick(block: TableBlock): ((row: number) => { in: boolean; tit
     const value = block.rows[row]?.[pick.key]?.v as number | string;
     const list = touch.spec[pick.field];
     return {
-      in: Array.isArray(list) && list.includes(value),
+      in: pick.single ? (block.marked ?? []).includes(row) : Array.isArray(list) && list.includes(value),
       title: pick.title,
-      flip: () => touch.set(pick.field, toggled(list, value)),
+      flip: () => touch.set(pick.field, pick.single ? value : toggled(list, value)),
     };
   };
 }

@@ -81,15 +81,17 @@ class Handle(BaseModel):
 
 
 class Pick(BaseModel):
-    """Rows of a table that are clicked to put them into a list of the question.
+    """Rows of a table that are clicked to put them into a list of the question, or to be what a field of it is.
 
-    ``field``: the list of the spec; ``key``: the column whose value goes into it.
+    ``field``: of the spec; ``key``: the column whose value goes there; ``single``: the value takes the place of what
+    was there.
     """
 
     field: str
     key: str
     title: str
     """What a click does: 'Compare without this row'."""
+    single: bool = False
 
 
 class Tab(BaseModel):

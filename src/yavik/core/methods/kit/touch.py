@@ -60,6 +60,11 @@ def pick(table: TableBlock, field: str, key: str, title: str) -> TableBlock:
     return table.model_copy(update={"pick": Pick(field=field, key=key, title=title)})
 
 
+def choose(table: TableBlock, field: str, key: str, title: str) -> TableBlock:
+    """The table with rows that are clicked to make their value under ``key`` that of a field of the spec."""
+    return table.model_copy(update={"pick": Pick(field=field, key=key, title=title, single=True)})
+
+
 def tabs(
     group: str, parts: Sequence[tuple[str, Sequence[TableBlock | FigureBlock]]]
 ) -> list[TableBlock | FigureBlock]:

@@ -11,7 +11,7 @@ import numpy as np
 
 from yavik.core.stats.groups import Floats
 
-MOST_R = 0.99999
+MOST_R = 1 - 1e-8
 
 
 @dataclass(frozen=True)

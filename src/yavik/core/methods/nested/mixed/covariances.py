@@ -9,6 +9,7 @@ from yavik.core.answers import FigureBlock, TableBlock
 from yavik.core.answers import quantities as q
 from yavik.core.answers.wording import number
 from yavik.core.figures.plots import block
+from yavik.core.methods.kit.touch import choose
 from yavik.core.methods.nested.mixed.design import random_terms, read_random
 from yavik.core.methods.nested.mixed.fit import MixedModel, engine_of, times_of
 from yavik.core.methods.nested.mixed.spec import COVARIANCES, MixedSpec
@@ -86,7 +87,8 @@ def table(m: MixedModel, tried: list[Tried]) -> TableBlock | None:
         )  # fmt: skip
     chosen = [i for i, t in enumerate(tried) if t.kind == m.spec.covariance]
     note = "The same terms in all of them, so that even restricted likelihoods may be compared. The chosen one is marked."
-    return q.table("covariances", "Which covariance the data carry", rows, note=note, strong=[], marked=chosen)
+    made = q.table("covariances", "Which covariance the data carry", rows, note=note, strong=[], marked=chosen)
+    return choose(made, "covariance", "kind", "Use this covariance")
 
 
 def implied(m: MixedModel) -> Floats:

@@ -37,7 +37,7 @@ class Spread:
         key: in facts. kind: variance, covariance or correlation.
         value: a variance, or a correlation. low, high: profile limits of the SD, or of the correlation.
         share: of the whole scatter; NaN where there is no such thing.
-        lr, p: what the likelihood loses without the component, and its p with half the weight at nought.
+        lr, p: what the likelihood loses without the component, and its p with half the weight at zero.
     """
 
     key: str
@@ -446,7 +446,7 @@ def _of_times(m: MixedModel, told: Told) -> list[Spread]:
         low, high = _limits(m, m.engine, m.top, i, m.scale) if s.size <= MOST_PROFILED else _by_error(m, i)
         variance = float(m.top.theta[i]) ** 2 * m.scale**2
         key = f"residual{name.replace(' at ', '.').replace(' of ', '.')}"
-        out.append(Spread(key, f"A row{name}", "variance", variance, low, high, nan, nan, nan, subjects))
+        out.append(Spread(key, f"Rows{name}", "variance", variance, low, high, nan, nan, nan, subjects))
     if s.kind in ("compound", "ar1"):
         low, high = limits(m.engine, m.top, s.n_sd, m.restricted, m.spec.alpha)
         what = "any two times" if s.kind == "compound" else "neighbouring times"

@@ -13,11 +13,11 @@ from yavik.core.answers.model_card import ModelCard
 from yavik.core.answers.wording import decimals_of, grouped, listing, number
 from yavik.core.figures.caption import lower
 from yavik.core.figures.designs import LevelOfUnits, hierarchy
-from yavik.core.figures.plots import Line, block, profile
+from yavik.core.figures.plots import Line, apart, block, profile
 from yavik.core.methods.base import Aim, Layout, Method, Run
 from yavik.core.methods.kit.models.coefficients import coefficients as coefficients_of
 from yavik.core.methods.kit.models.coefficients import lower_term
-from yavik.core.methods.kit.models.effects import main_picture
+from yavik.core.methods.kit.models.effects import main_number, main_picture
 from yavik.core.methods.kit.models.fitting import model_name
 from yavik.core.methods.kit.models.means import MOST_CELLS, cells_of
 from yavik.core.methods.kit.models.reading import for_every_row
@@ -139,17 +139,14 @@ def _drawn_levels(m: MixedModel, levels: list[Any]) -> FigureBlock:
         made.append(LevelOfUnits(f"{title}: {many}", f"{size} {inner_words} in each", said, many))
     rest = [m.data.term_title(t) for t in m.data.terms if m.data.term_title(t) not in told]
     made.append(LevelOfUnits(f"rows: {grouped(m.data.n)}", "", listing(rest, 3) if rest else "", m.data.n))
-    return block("design", "The design", hierarchy(made), small=True)
+    return block("design", "The design", hierarchy(made))
 
 
 def _main(m: MixedModel) -> FigureBlock | None:
-    """Means over time with their intervals, or the response over what tells most."""
-    time, between = m.spec.time, m.spec.between
-    if not m.spec.over_time or time not in m.data.factors:
-        return main_picture(m.fitted, points=not m.spec.over_time or m.data.n < 2000) if m.used else None
-    names = [time, *(b for b in between if b in m.data.factors)]
-    if int(np.prod([len(m.data.factors[n].levels) for n in names])) > MOST_CELLS:
-        names = [time]
+    """Means with their intervals over time, or over what tells most; curves where a measure tells most."""
+    names = _shown(m)
+    if names is None:
+        return main_picture(m.fitted, points=m.data.n < 2000) if m.used else None
     cells = cells_of(m.fitted, names, m.spec.weigh)
     eta, se = m.fitted.sums(cells.rows)
     reach = m.fitted.reach_of(cells.rows) * se
@@ -165,9 +162,28 @@ def _main(m: MixedModel) -> FigureBlock | None:
         )
         for key, own in groups.items()
     ]  # fmt: skip
-    legend = " × ".join(m.data.title(n) for n in names[1:]) or None
-    drawn = profile(lines, list(m.data.factors[time].levels), m.data.title(time), m.fitted.y_title, legend, width=380)
-    return block("figure", f"{m.fitted.y_title} over {lower(m.data.title(time))}", drawn)
+    x, legend = names[0], " × ".join(m.data.title(n) for n in names[1:]) or None
+    drawn = profile(lines, list(m.data.factors[x].levels), m.data.title(x), m.fitted.y_title, legend, width=380)
+    joined = x == m.spec.time or m.data.columns[x].kind is Kind.ordered
+    return block("figure", f"{m.fitted.y_title} over {lower(m.data.title(x))}", drawn if joined else apart(drawn))
+
+
+def _shown(m: MixedModel) -> list[str] | None:
+    """The categories whose means are drawn, that of the axis first; None where a measure tells most."""
+    factors, time = m.data.factors, m.spec.time
+    if m.spec.over_time:
+        if time not in factors:
+            return None
+        names = [time, *(b for b in m.spec.between if b in factors)]
+        return names if int(np.prod([len(factors[n].levels) for n in names])) <= MOST_CELLS else [time]
+    if main_number(m.fitted) is not None or not factors:
+        return None
+    pairs = [t.names for t in m.data.terms if len(t.names) == 2]
+    told = {t.names[0]: x.p for t, x in zip(m.data.terms, m.tests, strict=True) if x and len(t.names) == 1}
+    names = list(pairs[0]) if pairs else [min(told, key=lambda n: told[n])] if told else [next(iter(factors))]
+    # What has an order goes along the axis, else what has more levels.
+    names.sort(key=lambda n: (m.data.columns[n].kind is not Kind.ordered, -len(factors[n].levels)))
+    return names if int(np.prod([len(factors[n].levels) for n in names])) <= MOST_CELLS else names[:1]
 
 
 def _simulated(m: MixedModel, drawn: Simulated | None) -> list[TableBlock | NoteBlock]:

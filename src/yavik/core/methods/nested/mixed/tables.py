@@ -20,10 +20,11 @@ from yavik.core.methods.kit.models.tables import (
     of_line,
 )
 from yavik.core.methods.kit.models.terms import term_key
-from yavik.core.methods.nested.mixed.fit import MixedModel, Spread
+from yavik.core.methods.nested.mixed.fit import MOST_PROFILED, MixedModel, Spread
 from yavik.core.methods.nested.mixed.spec import COVARIANCES
 from yavik.core.methods.nested.mixed.strata import Stratum, level_of
 from yavik.core.stats.mixed.inference import Test
+from yavik.core.stats.mixed.within import Within
 
 UNTOLD = "the data cannot tell it: a cell is empty, or other columns say the same"
 DF_WORDS = {
@@ -186,7 +187,7 @@ def variances_table(m: MixedModel, found: list[Spread]) -> TableBlock:
                 max(sd * (s.high - s.low) / 8, 1e-12) if np.isfinite(s.high - s.low) else s.value / 10, s.value
             )
             row |= q.row(
-                variance=q.num(s.value, dv, "Variance", unit=_squared(m) if len(rows) < 0 else None),
+                variance=q.num(s.value, dv, "Variance", unit=_squared(m)),
                 sd=q.num(sd, d, "SD, or r"),
                 **q.ci(s.low, s.high, d, m.spec.alpha, why="its likelihood cannot be followed"),
             )  # fmt: skip
@@ -202,13 +203,16 @@ def variances_table(m: MixedModel, found: list[Spread]) -> TableBlock:
         rows.append(row)
     way = "restricted" if m.restricted else "full"
     note = f"{level} limits of the SD from the profile of the {way} likelihood (χ² with 1 df)"
-    if not m.over_units and m.engine.shape.size > 9:  # type: ignore[union-attr]
+    if isinstance(m.engine, Within) and m.engine.shape.size > MOST_PROFILED:
         note = f"{level} limits of the SD from the standard error of its logarithm"
-    note += (
-        "; those of a variance are their squares. LR: what the likelihood loses without the component, p halved as"
-    )
-    note += " nought is its bound."
-    return q.table("variances", "Where the scatter lies", rows, note=note, strong=[])
+    note += "; those of a variance are their squares."
+    tested = any(not np.isnan(s.p) for s in found)
+    if tested:
+        note += " LR: what the likelihood loses without the component, p halved as zero is its bound."
+    gone = set() if tested else {"statistic", "p"}
+    gone |= set() if any(not np.isnan(s.share) for s in found) else {"share"}
+    order = [k for k in rows[0] if k not in gone]
+    return q.table("variances", "Where the scatter lies", rows, note=note, strong=[], order=order)
 
 
 def _or_none(x: float) -> float | None:
