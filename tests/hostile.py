@@ -59,6 +59,12 @@ CURVED: dict[str, Any] = {
     "response": "pace",
     "terms": ["rest", {"column": "rest", "power": 2}, "span", {"interaction": ["rest", "span"]}],
 }
+DESKS: dict[str, Any] = {
+    "response": "pages",
+    "terms": ["lamp", "noise"],
+    "random": [{"units": ["hall"]}, {"units": ["hall", "lamp"]}],
+}
+WEEKS = {"response": "fluency", "subject": "child", "time": "week", "between": ["tutoring"]}
 LINED = [{"method": "linear", "spec": {**SIZE, "terms": SIZE["terms"][:k]}} for k in (1, 2, 3)]  # type: ignore[index]
 CASES = [
     *(Case("compare_groups", "Room trial", ROOM, extra={"test": t}) for t in ("anova", "welch", "kruskal_wallis")),
@@ -83,6 +89,8 @@ CASES = [
         exact=("cronbach_alpha", "omega"),
     ),
     Case("linear", "Branches", SIZE),
+    Case("mixed", "Quiet desks", DESKS),
+    Case("mixed", "Fluency", WEEKS, extra={"covariance": "ar1"}),
     *(
         Case("counts_model", "Winter challenge", COUNTED, exact=("p",) if f == "poisson" else (), extra={"family": f})
         for f in ("poisson", "negative_binomial", "quasi")

@@ -230,6 +230,80 @@ CASES: list[tuple[str, str, dict[str, Any], dict[str, list[Any]]]] = [
     ("study_size", "Branches", {"design": "chi_square"}, {"find": [], "df": [4], "effect": [0.1], "n": [200]}),
     ("study_size", "Branches", {"design": "one_way"}, {"find": [], "groups": [6], "effect": [0.1]}),
     (
+        "mixed",
+        "Quiet desks",
+        {
+            "response": "pages",
+            "terms": ["lamp", "noise", {"interaction": ["lamp", "noise"]}],
+            "random": [{"units": ["hall"]}, {"units": ["hall", "lamp"]}],
+        },
+        {
+            "terms": [[], ["lamp"], ["noise"]],
+            "random": [
+                [{"units": ["hall"]}],
+                [{"units": ["hall"]}, {"units": ["hall", "noise"]}],
+            ],
+            "fit": [],
+            "df": [],
+            "zero": ["mean"],
+            "weigh": [],
+            "adjust": [],
+            "reference": [{"lamp": "both"}],
+            "intercept": [False],
+            "at": [{"lamp": "desk"}],
+            "predict_at": [[{"lamp": "both", "noise": "55"}]],
+            "means_of": [[["lamp", "noise"]]],
+            "sets": [[{"of": ["noise"], "within": ["lamp"], "kind": k}] for k in ("all", "to_level", "polynomial")],
+            "where": ['hall != "hall 3"'],
+            "simulate": [
+                {"term": "lamp", "draws": 99},
+                *(
+                    {
+                        "term": ["lamp", "noise"],
+                        "draws": 99,
+                        "type": t,
+                        "margin": 2.0,
+                        "contrasts": [{"label": "quiet", "weights": {"both × 35": 1, "desk × 35": -1}}],
+                    }
+                    for t in ("two_sided", "less", "greater", "non_inferiority", "equivalence")
+                ),
+            ],
+        },
+    ),
+    (
+        "mixed",
+        "Fluency",
+        {"response": "fluency", "subject": "child", "time": "week", "between": ["tutoring"], "covariates": ["slept"]},
+        {
+            "covariance": [],
+            "spread": [],
+            "time_as": [],
+            "interactions": ["all", "none", [["week", "tutoring"]]],
+            "fit": [],
+            "df": [],
+            "between": [[]],
+            "at": [{"slept": 7.0}],
+            "per": [{"slept": 2.0}],
+            "covariates": [[]],
+            "simulate": [{"term": "tutoring", "draws": 99}],
+        },
+    ),
+    (
+        "mixed",
+        "Fluency",
+        {"response": "fluency", "terms": ["week", "slept"], "random": [{"units": ["child"], "slopes": ["week"]}]},
+        {
+            "random": [
+                [{"units": ["child"], "slopes": ["week"], "related": False}],
+                [{"units": ["child"], "slopes": ["week", "slept"]}],
+                [{"units": ["child"], "slopes": ["week"], "intercept": False}],
+            ],
+            "fit": ["ml"],
+            "df": ["kenward_roger"],
+            "simulate": [{"term": "slept", "draws": 99}],
+        },
+    ),
+    (
         "linear",
         "Branches",
         {"response": "visits", "terms": ["floor_area", "hours_open", "district"]},

@@ -111,7 +111,7 @@ def scoring(
         return None
     for _ in range(STEPS):
         step, rise = _step(engine, phi, found, restricted, held)
-        if rise < close:
+        if rise < close or not np.isfinite(rise):
             break
         for _ in range(25):
             tried = _inside(engine, phi + step)
@@ -136,8 +136,10 @@ def _step(
     g, info = turn.T @ score, turn.T @ information @ turn
     step = np.zeros(len(phi))
     free = [i for i in range(len(phi)) if i not in (held or {}) and not _pressed(engine, phi, g, i)]
-    if not free or not np.isfinite(info).all():
+    if not free:
         return step, 0.0
+    if not (np.isfinite(info).all() and np.isfinite(g).all()):
+        return step, np.inf
     size = np.sqrt(np.maximum(np.diag(info)[free], 1e-300))
     scaled = info[np.ix_(free, free)] / np.outer(size, size)
     step[free] = np.linalg.lstsq(scaled + 1e-12 * np.eye(len(free)), g[free] / size, rcond=1e-10)[0] / size

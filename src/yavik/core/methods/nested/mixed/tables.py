@@ -56,16 +56,22 @@ def headline(m: MixedModel) -> tuple[list[Span], str]:
     for i, (t, x) in enumerate(shown[:4] or told[:1]):
         joint = "" if i == 0 else ", " if i < len(shown[:4]) - 1 else " and "
         parts += [f"{joint}{lower_term(m.data.term_title(t))} (", *test_said(m, x), ")"]
+    lost = [lower_term(m.data.term_title(t)) for t, x in zip(m.data.terms, m.tests, strict=True) if x is None]
+    blind = f" {_start(listing(lost, 4))} cannot be told: some combinations have no rows." if lost else ""
     if not told:
-        mean = number(float(m.fitted.coef[0]), m.data.decimals + 1) if m.fitted.intercept else ""
-        start = f"The mean of {response} is {mean}{_unit(m)}" if mean else f"{response} has no terms"
-        return say(f"{start}. {_scatter(m)}"), "units alone"
+        mean = number(float(m.fitted.coef[0]), m.data.decimals + 1) if m.fitted.intercept and not lost else ""
+        start = f"The mean of {response} is {mean}{_unit(m)}." if mean else ""
+        return say(f"{start}{blind} {_scatter(m)}".strip()), "terms cannot be told" if lost else "units alone"
     head = claimed(f"{response} goes with ", bool(shown))
     rest = [lower_term(m.data.term_title(t)) for t, x in told if x.p >= alpha] if shown else []
     more = f"; there is no evidence that it goes with {listing(rest, 4, 'or')}" if rest else ""
-    spans = say(head, *parts, f"{more}. {_scatter(m)}")
+    spans = say(head, *parts, f"{more}.{blind} {_scatter(m)}")
     names = listing([lower_term(m.data.term_title(t)) for t, _ in shown], 3)
     return spans, f"{names} matter{'s' if len(shown) == 1 else ''}" if shown else "no evidence of any term"
+
+
+def _start(text: str) -> str:
+    return text[:1].upper() + text[1:]
 
 
 def _unit(m: MixedModel) -> str:
