@@ -69,6 +69,11 @@ class Stack:
         return len(self.h)
 
     @cached_property
+    def own(self) -> Any:
+        """Place of each effect's variance among the natural parameters, shape (G or 1, q)."""
+        return np.einsum("gaa->ga", self.at)
+
+    @cached_property
     def flat_h(self) -> Floats:
         """Shape (G·q, p)."""
         return self.h.reshape(-1, self.h.shape[2])
@@ -132,6 +137,8 @@ class Blocks:
         self.n, self.p = x.shape
         self.units = list(units)
         self.components = [u.component for u in units]
+        self.plain = all(c.size == c.k for c in self.components)
+        """Whether all parameters are variances."""
         self.names = [f"{t}.{i}.{j}" for t, c in enumerate(self.components) for i, j in c.entries] + ["residual"]
         self.bounds = [b for c in self.components for b in c.bounds] + [(1e-8, np.inf)]
         self.x, self.y = x, y
@@ -306,13 +313,15 @@ class Blocks:
         trace, squares = np.zeros(k + 1), np.zeros(k + 1)
         for s, mid in zip(self.stacks, self.middles(theta), strict=True):
             m, r = mid.m, (mid.my - mid.mh @ found.coef).reshape(s.hy.shape)
-            if k == 1 and m.shape[1] == 1:  # one effect a block: no matrices
-                trace[1] += float(m.sum()) * s.blocks / len(m)
-                if restricted:
-                    trace[1] -= float(np.vdot(mid.mh @ found.covariance, mid.mh))
-                squares[1] += float(r.ravel() @ r.ravel())
-                continue
             mh = mid.mh.reshape(s.h.shape)
+            if self.plain:  # variances alone: only diagonals are needed
+                own = np.broadcast_to(np.einsum("gaa->ga", m), s.hy.shape)
+                if restricted:
+                    own = own - ((mid.mh @ found.covariance) * mid.mh).sum(axis=1).reshape(s.hy.shape)
+                at = np.broadcast_to(s.own, s.hy.shape).ravel()
+                trace += np.bincount(at, own.ravel(), minlength=k + 1)
+                squares += np.bincount(at, r.ravel() ** 2, minlength=k + 1)
+                continue
             n = np.broadcast_to(m, (s.blocks, *m.shape[1:]))
             if restricted:
                 n = n - (mh @ found.covariance) @ np.swapaxes(mh, 1, 2)
@@ -337,18 +346,25 @@ class Blocks:
         for s, mid in zip(self.stacks, self.middles(theta), strict=True):
             m, mh = mid.m, mid.mh.reshape(s.h.shape)
             whole = s.blocks / len(m)
-            e = (s.at == np.arange(1, k + 1)[:, None, None, None]).astype(np.float64)  # (k, G or 1, q, q)
-            inner = e @ m
-            alone[:k] += whole * np.trace(inner, axis1=2, axis2=3).sum(axis=1)
-            turned = np.swapaxes(inner, 2, 3).reshape(k, -1)
-            traces[:k, :k] += whole * (inner.reshape(k, -1) @ turned.T)
             flat = mh.reshape(-1, p)
+            if self.plain:
+                mask = (s.own == np.arange(1, k + 1)[:, None, None]).astype(np.float64)  # (k, G or 1, q)
+                alone[:k] += whole * (mask * np.einsum("gaa->ga", m)).sum(axis=(1, 2))
+                wide = np.broadcast_to(mask, (k, len(m), mask.shape[2]))
+                traces[:k, :k] += whole * np.einsum("iga,jga->ij", np.einsum("iga,gab->igb", wide, m**2), wide)
+                parts = [mask[i][..., None] * mh for i in range(k)]
+            else:
+                e = (s.at == np.arange(1, k + 1)[:, None, None, None]).astype(np.float64)  # (k, G or 1, q, q)
+                inner = e @ m
+                alone[:k] += whole * np.trace(inner, axis1=2, axis2=3).sum(axis=1)
+                turned = np.swapaxes(inner, 2, 3).reshape(k, -1)
+                traces[:k, :k] += whole * (inner.reshape(k, -1) @ turned.T)
+                parts = [e[i] @ mh for i in range(k)]
             for i in range(k):
-                left = (e[i] @ mh).reshape(-1, p)
-                first[i] += flat.T @ left
-                pushed = (m @ left.reshape(mh.shape)).reshape(-1, p)
+                first[i] += flat.T @ parts[i].reshape(-1, p)
+                pushed = (m @ parts[i]).reshape(-1, p)
                 for j in range(i + 1):
-                    second[i, j] += pushed.T @ (e[j] @ mh).reshape(-1, p)
+                    second[i, j] += pushed.T @ parts[j].reshape(-1, p)
         for i in range(k):
             for j in range(i):
                 second[j, i] = second[i, j].T

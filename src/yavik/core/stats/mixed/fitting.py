@@ -140,9 +140,15 @@ def _step(
         return step, 0.0
     if not (np.isfinite(info).all() and np.isfinite(g).all()):
         return step, np.inf
-    size = np.sqrt(np.maximum(np.diag(info)[free], 1e-300))
-    scaled = info[np.ix_(free, free)] / np.outer(size, size)
-    step[free] = np.linalg.lstsq(scaled + 1e-12 * np.eye(len(free)), g[free] / size, rcond=1e-10)[0] / size
+    own = np.diag(info)[free]
+    if not (own > 0).all():  # where V is all but singular the information is noise
+        return step, np.inf
+    size = np.sqrt(own)
+    scaled = info[np.ix_(free, free)] / size[:, None] / size[None, :]
+    try:
+        step[free] = np.linalg.lstsq(scaled + 1e-12 * np.eye(len(free)), g[free] / size, rcond=1e-10)[0] / size
+    except np.linalg.LinAlgError:
+        return step, np.inf
     return step, float(g[free] @ step[free]) / 2
 
 

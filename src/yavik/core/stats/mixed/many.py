@@ -55,11 +55,6 @@ class _Place:
     average: Floats
 
 
-def able(engine: Blocks) -> bool:
-    """Whether all parameters are variances, which is what can be fitted side by side."""
-    return all(c.size == c.k for c in engine.components)
-
-
 def fit_many(engine: Blocks, y: Floats, theta: Floats, restricted: bool) -> Fits:
     """Every column of ``y``, shape (n, R), from the same start."""
     wide = max(engine.p * engine.z.shape[1], engine.p**2, 1)

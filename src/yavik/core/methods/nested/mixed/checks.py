@@ -91,37 +91,36 @@ def _zero(m: MixedModel) -> Check | None:
     base: dict[str, Any] = {"id": "components", "title": "Every component above zero"}
     if not m.top.flat:
         return Check(**base, verdict=Verdict.holds, text="No component lies on its bound.")
-    said, gone, start = [], [], 0
+    zero, bound, gone, start = [], [], [], 0
     for i, r in enumerate(m.random):
         own = [f - start for f in m.top.flat if start <= f < start + r.units.component.size]
         start += r.units.component.size
         k = len(r.effects)
-        for f in own:
-            if f >= k:
-                said.append(f"level and slope of {r.title} go together completely")
-            else:
-                what = (
-                    r.title
-                    if r.effects[f] == "level"
-                    else f"the slope of {m.table.column(r.effects[f]).title} in {r.title}"
-                )
-                said.append(f"{what} is estimated at zero")
-        if own and k == 1:
-            gone.append(i)
-    if not said:
+        slopes = [f"the slope of {m.table.column(e).title} in {r.title}" for e in r.effects if e != "level"]
+        names = [r.title, *slopes] if r.term.intercept else slopes
+        zero += [names[f] for f in own if f < k]
+        bound += [r.title for f in own if f >= k]
+        gone += [i] if own and k == 1 else []
+    if not zero and not bound:
         return Check(**base, verdict=Verdict.holds, text="No component lies on its bound.")
-    text = f"{_start(listing(said, 4))}: these data show no more scatter there than rows within units make by chance."
-    text += (
-        " That is no proof of none. Its degrees of freedom go to the other error, so that tests among such units are"
-    )
-    text += " as of a model without them."
+    text = ""
+    if zero:
+        text = f"{_start(listing(zero, 4))} {'is' if len(zero) == 1 else 'are'} estimated at zero: these data show no more"
+        text += " scatter there than rows within units make by chance. That is no proof of none. Its degrees of freedom go"
+        text += " to the other error, so that tests among such units are as of a model without them."
+    if bound:
+        text += (
+            f"{' ' if text else ''}Effects of {listing(bound, 3)} go together completely (a correlation of one): too"
+        )
+        text += " few units, or rows in each, to tell level and slope apart."
     remedies = []
     if gone and not m.spec.over_time and len(m.spec.random) > len(gone):
         kept = [r.model_dump() for i, r in enumerate(m.spec.random) if i not in gone]
         titles = listing([m.random[i].title for i in gone])
         remedies.append(Remedy(label=f"Leave {titles} out of the units", spec={"random": kept}))
     remedies += _simpler(m) if not gone else []
-    return Check(**base, verdict=Verdict.doubtful, text=text, facts={"at_zero": len(said)}, remedies=remedies)
+    facts = {"at_zero": float(len(zero))}
+    return Check(**base, verdict=Verdict.doubtful, text=text, facts=facts, remedies=remedies)
 
 
 def _start(text: str) -> str:

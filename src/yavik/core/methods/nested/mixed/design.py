@@ -236,6 +236,24 @@ def demand_apart(data: ModelData, random: list[Random]) -> None:
                 )
 
 
+def demand_told(x: Floats, random: list[Random]) -> None:
+    """Raises DataProblem for units whose level the terms already tell, each of them: nothing of it is left to vary."""
+    root = np.linalg.cholesky(x.T @ x)
+    for r in random:
+        if not r.term.intercept:
+            continue
+        sums = np.zeros((r.n_units, x.shape[1]))
+        np.add.at(sums, r.codes, x)
+        n = np.bincount(r.codes, minlength=r.n_units)
+        own = n - (np.linalg.solve(root, sums.T) ** 2).sum(axis=0)
+        if np.all(own < 1e-8 * n):
+            raise DataProblem(
+                f"The terms tell every {r.title} from every other: what belongs to the unit cannot be told from them."
+                " Leave a term out, or these units.",
+                column=r.term.units[-1],
+            )
+
+
 def _start(text: str) -> str:
     return text[:1].upper() + text[1:]
 
@@ -253,9 +271,8 @@ def repeated_labels(table: Table, data: ModelData, random: list[Random]) -> tupl
             if other is r or set(other.term.units) & set(r.term.units):
                 continue
             pairs = np.unique(np.column_stack([other.codes, r.codes]), axis=0)
-            within = np.bincount(pairs[:, 1], minlength=r.n_units)
-            # A label in every unit of the other, a few in each: labels begun anew rather than units met everywhere.
-            if other.n_units < r.n_units or (within < 2).any():
+            # Every label in every unit of the other: labels begun anew, or units that are met everywhere.
+            if len(pairs) < other.n_units * r.n_units or other.n_units < r.n_units:
                 continue
             meant = RandomTerm(units=[*other.term.units, *r.term.units], slopes=r.term.slopes, related=r.term.related)
             said = (

@@ -25,6 +25,11 @@ from yavik.core.stats.mixed.within import Shape, Within
 from yavik.core.table import DataProblem, Table
 
 EXACT = 1e-9
+EXACT_WITHIN = 1e-6
+MOST_EFFECTS = 20_000
+"""Effects of units up to which limits of their SDs are those of the profile; beyond, the two hardly differ."""
+FAR = 1e5
+"""Half ranges from a column's zero to its middle beyond which levels at that zero have no limits."""
 MOST_PROFILED = 9
 """Parameters of a covariance over times up to which limits are those of the profile."""
 
@@ -255,9 +260,17 @@ def fit_model(table: Table, spec: MixedSpec, told: Told = silent, second: bool =
             " Is the response made from these columns?",
             column=spec.response,
         )
+    design.demand_told(x, random)
     told(0.2, "Searching for the covariance")
     engine = engine_of(table, data, spec, random, x, rest / scale)
     top = _maximum(engine, spec, second)
+    if isinstance(engine, Blocks) and random and top.phi[-1] < EXACT_WITHIN:
+        title = random[-1].title
+        raise DataProblem(
+            f"Terms and {title} tell every value of {spec.response} exactly: no scatter of rows is left to judge by. Where"
+            f" the value belongs to the unit, take one row for each.",
+            column=spec.response,
+        )
     kind = df_kind_of(spec, engine)
     inference = Inference(
         top.found.coef + base / scale, top.found.covariance, free_of(top.derivatives, top.flat),
@@ -358,11 +371,13 @@ def _of_units(m: MixedModel, told: Told) -> list[Spread]:
     for i, (r, c, v) in enumerate(zip(m.random, m.engine.components, parts, strict=True)):
         told(0.4 + 0.3 * i / max(len(m.random), 1), f"Limits of {r.title}")
         d = r.turn @ c.matrix(v) @ r.turn.T * s2
-        moved = bool(np.abs(r.turn - np.diag(np.diag(r.turn))).sum() > 0)
-        engine, top = (m.engine, m.top) if not moved else _from_zero(m)
+        engine, top = _from_zero(m, r)
         for j, effect in enumerate(r.effects):
-            size = m.scale * (1.0 if moved else float(r.turn[j, j]))
-            low, high = _limits(m, engine, top, start + j, size)
+            own: Blocks | None = m.engine
+            at, size = m.top, m.scale * float(r.turn[j, j])
+            if effect == "level":
+                own, at, size = engine, top, m.scale
+            low, high = _limits(m, own, at, start + j, size)
             share = m.unit_variances[i] / whole if len(r.effects) == 1 else nan
             lr, p = _without(m, i, j)
             key = r.key if effect == "level" else f"{r.key}.{effect}"
@@ -372,10 +387,12 @@ def _of_units(m: MixedModel, told: Told) -> list[Spread]:
             sd = float(np.sqrt(max(d[a, a] * d[b, b], 0.0)))
             value = float(np.clip(d[a, b] / sd, -1, 1)) if sd > 0 else nan
             low, high = (nan, nan)
-            if c.k == 2 and sd > 0:
+            if c.k == 2 and sd > 0 and engine is not None and profiled(m):
                 low, high = limits(engine, top, start + c.k + e, m.restricted, m.spec.alpha)
-            names = [x if x != "level" else "level" for x in (r.effects[b], r.effects[a])]
-            title = f"{r.title}: {names[0]} with slope of {m.table.column(r.effects[a]).title}"
+            names = [
+                x if x == "level" else f"slope of {m.table.column(x).title}" for x in (r.effects[b], r.effects[a])
+            ]
+            title = f"{r.title}: {names[0]} with {names[1]}"
             out.append(Spread(f"{r.key}.r", title, "correlation", value, low, high, nan, nan, nan, r.n_units))
         start += c.size
     low, high = _limits(m, m.engine, m.top, len(m.top.phi) - 1, m.scale)
@@ -384,24 +401,56 @@ def _of_units(m: MixedModel, told: Told) -> list[Spread]:
     return out
 
 
+def profiled(m: MixedModel) -> bool:
+    """Whether limits are those of the profile."""
+    if isinstance(m.engine, Blocks):
+        return bool(m.engine.z.shape[1] <= MOST_EFFECTS)
+    return m.engine.shape.size <= MOST_PROFILED
+
+
 def _limits(m: MixedModel, engine: Any, top: Maximum, place: int, size: float) -> tuple[float, float]:
+    if engine is None:
+        return np.nan, np.nan
+    if not profiled(m):
+        return _by_error(m, place, size)
     low, high = limits(engine, top, place, m.restricted, m.spec.alpha)
     return low * abs(size), high * abs(size)
 
 
-def _from_zero(m: MixedModel) -> tuple[Blocks, Maximum]:
-    """The same maximum with slopes counted from their columns' own zero, where its limits are told of."""
+def _by_error(m: MixedModel, place: int, size: float) -> tuple[float, float]:
+    """Limits of an SD from the standard error of its logarithm."""
+    turn = m.engine.jacobian(m.top.phi)
+    info = turn.T @ m.top.derivatives.information(m.top.found.covariance if m.restricted else None) @ turn
+    sd = float(m.top.phi[place])
+    variance = float(np.linalg.pinv(info, hermitian=True)[place, place])
+    if sd <= 0 or variance <= 0:
+        return np.nan, np.nan
+    reach = float(special.ndtri(1 - m.spec.alpha / 2)) * np.sqrt(variance) / sd
+    return sd * abs(size) * float(np.exp(-reach)), sd * abs(size) * float(np.exp(reach))
+
+
+def _from_zero(m: MixedModel, r: Random) -> tuple[Blocks | None, Maximum]:
+    """The same maximum with slopes counted from their columns' own zero, where levels are told of; None where that
+    zero lies too far from the values."""
     assert isinstance(m.engine, Blocks)
-    engine = Blocks(m.x, m.engine.y, [r.plain for r in m.random])
+    away = np.abs(r.turn - np.diag(np.diag(r.turn))).max()
+    if away == 0:
+        return m.engine, m.top
+    if away > FAR:
+        return None, m.top
+    engine = Blocks(m.x, m.engine.y, [x.plain for x in m.random])
     parts = []
-    for r, c, v in zip(m.random, m.engine.components, m.engine.parts(m.top.theta), strict=True):
-        d = r.turn @ c.matrix(v) @ r.turn.T
+    for x, c, v in zip(m.random, m.engine.components, m.engine.parts(m.top.theta), strict=True):
+        d = x.turn @ c.matrix(v) @ x.turn.T
         parts.append(c.phi(np.array([d[i, j] for i, j in c.entries])))
     phi = np.concatenate([*parts, [m.top.phi[-1]]])
-    theta = engine.theta(phi)
-    found = engine.products(theta)
-    value = found.log_likelihood(engine.n, m.restricted)
-    slopes = engine.derivatives(theta, found, m.restricted)
+    try:
+        theta = engine.theta(phi)
+        found = engine.products(theta)
+        value = found.log_likelihood(engine.n, m.restricted)
+        slopes = engine.derivatives(theta, found, m.restricted)
+    except np.linalg.LinAlgError:
+        return None, m.top
     return engine, replace(m.top, phi=phi, theta=theta, found=found, derivatives=slopes, value=value)
 
 
@@ -443,7 +492,7 @@ def _of_times(m: MixedModel, told: Told) -> list[Spread]:
     subjects = int(m.engine.subject.max()) + 1
     for i, name in enumerate(names[s.spread]):
         told(0.4 + 0.3 * i / s.size, f"Limits of the spread{name}")
-        low, high = _limits(m, m.engine, m.top, i, m.scale) if s.size <= MOST_PROFILED else _by_error(m, i)
+        low, high = _limits(m, m.engine, m.top, i, m.scale)
         variance = float(m.top.theta[i]) ** 2 * m.scale**2
         key = f"residual{name.replace(' at ', '.').replace(' of ', '.')}"
         out.append(Spread(key, f"Rows{name}", "variance", variance, low, high, nan, nan, nan, subjects))
@@ -453,14 +502,6 @@ def _of_times(m: MixedModel, told: Told) -> list[Spread]:
         value = float(m.top.theta[s.n_sd])
         out.append(Spread("r", f"Correlation of {what}", "correlation", value, low, high, nan, nan, nan, subjects))
     return out
-
-
-def _by_error(m: MixedModel, place: int) -> tuple[float, float]:
-    """Limits of an SD from the standard error of its logarithm."""
-    sd = float(m.top.theta[place])
-    error = float(np.sqrt(max(m.inference.w[place, place], 0.0))) / sd
-    reach = float(special.ndtri(1 - m.spec.alpha / 2)) * error
-    return sd * m.scale * float(np.exp(-reach)), sd * m.scale * float(np.exp(reach))
 
 
 def times_of(m: MixedModel) -> list[str]:

@@ -172,7 +172,7 @@ def _batch(m: MixedModel, rng: np.random.Generator, count: int, rows: Floats, co
     engine = m.engine
     if isinstance(engine, Blocks):
         y = many.drawn(engine, m.top.theta, rng, count)
-        if many.able(engine):
+        if engine.plain:
             fits = many.fit_many(engine, y, m.top.theta, m.restricted)
             wald, t = many.statistics(fits, rows, contrasts)
             out = np.column_stack([wald, t])

@@ -20,11 +20,10 @@ from yavik.core.methods.kit.models.tables import (
     of_line,
 )
 from yavik.core.methods.kit.models.terms import term_key
-from yavik.core.methods.nested.mixed.fit import MOST_PROFILED, MixedModel, Spread
+from yavik.core.methods.nested.mixed.fit import MixedModel, Spread, profiled
 from yavik.core.methods.nested.mixed.spec import COVARIANCES
 from yavik.core.methods.nested.mixed.strata import Stratum, level_of
 from yavik.core.stats.mixed.inference import Test
-from yavik.core.stats.mixed.within import Within
 
 UNTOLD = "the data cannot tell it: a cell is empty, or other columns say the same"
 DF_WORDS = {
@@ -42,7 +41,7 @@ def scale_of(m: MixedModel) -> Scale:
 
 def test_said(m: MixedModel, test: Test) -> list[Span]:
     """'F(3, 45) = 14.17, p < .001'."""
-    if m.df_kind == "none":
+    if m.df_kind == "none" or np.isinf(test.df2):
         return q.tested("χ²", test.wald, (test.df1,), test.wald_p)
     return q.tested_f(test)
 
@@ -209,7 +208,7 @@ def variances_table(m: MixedModel, found: list[Spread]) -> TableBlock:
         rows.append(row)
     way = "restricted" if m.restricted else "full"
     note = f"{level} limits of the SD from the profile of the {way} likelihood (χ² with 1 df)"
-    if isinstance(m.engine, Within) and m.engine.shape.size > MOST_PROFILED:
+    if not profiled(m):
         note = f"{level} limits of the SD from the standard error of its logarithm"
     note += "; those of a variance are their squares."
     tested = any(not np.isnan(s.p) for s in found)
