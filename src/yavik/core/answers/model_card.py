@@ -65,6 +65,13 @@ class ModelCard(BaseModel):
     penalised: bool = False
     """Whether the likelihood carries a penalty."""
 
+    @property
+    def scale(self) -> str:
+        """Models whose likelihoods can be set beside each other have the same: a restricted one is of its terms."""
+        if self.likelihood_of != "restricted":
+            return self.likelihood_of
+        return " ".join(["restricted", *sorted(t.key for t in self.terms)])
+
 
 class Variant(BaseModel):
     """Another model that the answer speaks of: a round of a selection, a runner-up, the model without some rows."""

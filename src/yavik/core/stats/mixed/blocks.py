@@ -153,6 +153,13 @@ class Blocks:
         self.within = 0.5 * (own + own.T)
         """Cross-products of X and y beyond what units' columns explain."""
 
+    @property
+    def left_within(self) -> float:
+        """Squares of y that neither X nor any unit's columns explain."""
+        p = self.p
+        xx, xy = self.within[:p, :p], self.within[:p, p]
+        return float(self.within[p, p] - xy @ np.linalg.pinv(xx, rcond=1e-9, hermitian=True) @ xy)
+
     def _design(self) -> Any:
         """All effects' columns, sparse, shape (n, effects); effects of a term stand unit by unit."""
         parts, n = [], self.n

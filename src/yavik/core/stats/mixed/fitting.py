@@ -60,6 +60,7 @@ def value_at(engine: Engine, phi: Floats, restricted: bool) -> tuple[float, Prod
     return (value, found) if np.isfinite(value) else (-np.inf, None)
 
 
+@np.errstate(all="ignore")  # places far out overflow; their likelihood is then not finite, and is left
 def maximise(engine: Engine, restricted: bool, second: bool = True) -> Maximum:
     """The maximum over all parameters. Raises NotFound."""
     first, *others = engine.starts()
@@ -94,6 +95,7 @@ def maximise(engine: Engine, restricted: bool, second: bool = True) -> Maximum:
     )
 
 
+@np.errstate(all="ignore")
 def scoring(
     engine: Engine, start: Floats, restricted: bool, held: dict[int, float] | None = None, close: float = CLOSE
 ) -> Floats | None:
@@ -184,6 +186,7 @@ def _off_the_floor(engine: Engine, phi: Floats, restricted: bool) -> Floats:
     return phi
 
 
+@np.errstate(all="ignore")
 def search(engine: Engine, start: Floats, restricted: bool, held: dict[int, float] | None = None) -> Floats | None:
     """A quasi-Newton search between the bounds (Byrd and others, 1995)."""
     held = held or {}

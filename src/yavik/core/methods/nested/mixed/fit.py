@@ -25,7 +25,7 @@ from yavik.core.stats.mixed.within import Shape, Within
 from yavik.core.table import DataProblem, Table
 
 EXACT = 1e-9
-EXACT_WITHIN = 1e-6
+EXACT_WITHIN = 1e-11
 MOST_EFFECTS = 20_000
 """Effects of units up to which limits of their SDs are those of the profile; beyond, the two hardly differ."""
 FAR = 1e5
@@ -263,14 +263,14 @@ def fit_model(table: Table, spec: MixedSpec, told: Told = silent, second: bool =
     design.demand_told(x, random)
     told(0.2, "Searching for the covariance")
     engine = engine_of(table, data, spec, random, x, rest / scale)
-    top = _maximum(engine, spec, second)
-    if isinstance(engine, Blocks) and random and top.phi[-1] < EXACT_WITHIN:
+    if isinstance(engine, Blocks) and random and engine.left_within < EXACT_WITHIN * data.n:
         title = random[-1].title
         raise DataProblem(
             f"Terms and {title} tell every value of {spec.response} exactly: no scatter of rows is left to judge by. Where"
-            f" the value belongs to the unit, take one row for each.",
+            " the value belongs to the unit, take one row for each.",
             column=spec.response,
         )
+    top = _maximum(engine, spec, second)
     kind = df_kind_of(spec, engine)
     inference = Inference(
         top.found.coef + base / scale, top.found.covariance, free_of(top.derivatives, top.flat),

@@ -37,6 +37,8 @@ def against(before: ModelCard, now: ModelCard) -> Against:
             " say it"
         )
         return _not(why)
+    if before.scale != now.scale:
+        return _not("restricted likelihoods of other terms cannot be compared; fit by the full likelihood")
     a, b = ({e.key for e in c.estimates if e.b is not None} for c in (before, now))
     if not (a < b or b < a):
         return _not("the same model" if a == b else "neither holds all terms of the other")

@@ -36,7 +36,7 @@ def comparable(cards: Sequence[ModelCard], key: str) -> bool:
     """Whether a measure of fit means the same in all these models."""
     if len({c.weights for c in cards}) > 1 or len({c.rows for c in cards}) > 1:
         return False
-    if key in OF_LIKELIHOOD and len({c.likelihood_of for c in cards}) > 1:
+    if key in OF_LIKELIHOOD and len({c.scale for c in cards}) > 1:
         return False
     if key in OF_ZERO and len({c.intercept for c in cards}) > 1:
         return False
@@ -270,7 +270,13 @@ def _footing(lined: Lined) -> Check | None:
             f"{listing(with_, 4)} {'is' if len(with_) == 1 else 'are'} penalised: its likelihood, AIC and BIC are not"
             " those of the others"
         )
-    if len({c.likelihood_of for c in cards}) > 1:
+    restricted = [f"“{n}”" for n, c in zip(names, cards, strict=True) if c.likelihood_of == "restricted"]
+    if restricted and len({c.scale for c in cards}) > 1:
+        said.append(
+            f"{listing(restricted, 4)} {'is' if len(restricted) == 1 else 'are'} fitted by the restricted likelihood, which"
+            " can be set beside restricted likelihoods of the same terms only: fit by the full likelihood (ML) to compare"
+        )
+    if len({c.likelihood_of for c in cards} - {"restricted"}) > 1:
         said.append(
             "likelihood, AIC and BIC are of a density where the response is taken as a measure, and of probabilities"
             " where it is taken as a count: one cannot be set beside the other"
