@@ -2,7 +2,6 @@
 
 import math
 import re
-from collections.abc import Iterator
 from typing import Any
 
 from yavik.core.answers.answer import Answer
@@ -20,27 +19,22 @@ def demand_numbers(answer: Answer, own: set[str]) -> None:
     Args:
         own: the researcher's own words, which may be anything.
     """
-    data = answer.model_dump()
+    data = answer.model_dump(exclude={"blocks": {"__all__": {"drawing", "figure"}}, "spec": True, "model": True})
     # A name at the start of a sentence has a capital, so letters' case does not count.
     names = sorted((w.casefold() for w in own if NONE.search(w)), key=len, reverse=True)
-    for path, value in _leaves(data, ""):
-        if isinstance(value, float) and not math.isfinite(value):
-            raise NoNumber(f"{path} is {value}")
-        if isinstance(value, str) and NONE.search(value):
+    waiting: list[tuple[str, Any]] = [("", data)]
+    while waiting:
+        path, value = waiting.pop()
+        if isinstance(value, dict):
+            waiting += [(key, v) for key, v in value.items() if v is not None and key not in QUIET]
+        elif isinstance(value, list | tuple):
+            waiting += [(path, v) for v in value]
+        elif isinstance(value, float):
+            if not math.isfinite(value):
+                raise NoNumber(f"{path} is {value}")
+        elif isinstance(value, str) and NONE.search(value):
             rest = value.casefold()
             for name in names:
                 rest = rest.replace(name, "·")
             if NONE.search(rest):
                 raise NoNumber(f"{path}: {value[:200]!r}")
-
-
-def _leaves(data: Any, path: str) -> Iterator[tuple[str, Any]]:
-    if isinstance(data, dict):
-        for key, value in data.items():
-            if key not in QUIET:
-                yield from _leaves(value, f"{path}.{key}")
-    elif isinstance(data, list | tuple):
-        for i, value in enumerate(data):
-            yield from _leaves(value, f"{path}[{i}]")
-    else:
-        yield path, data

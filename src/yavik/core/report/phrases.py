@@ -6,7 +6,7 @@ A phrase is found again by what it is (table, row, column), not by where it stoo
 import re
 from dataclasses import dataclass
 
-from yavik.core.answers import Answer, Cell, Head, Span, TableBlock
+from yavik.core.answers import Answer, Cell, Head, NoteBlock, Span, TableBlock
 from yavik.core.answers.answer import Role
 from yavik.core.answers.quantities import SYMBOLS
 from yavik.core.answers.wording import after, grouped, italic, p_words, plain, say, sub
@@ -37,6 +37,9 @@ def phrases(answer: Answer) -> list[Phrase]:
         for name, row in _named_rows(table):
             made += _of_row(table, name, row)
     made += _rows_used(answer)
+    made += [
+        Phrase(f"note|{b.id}", "As a paper tells it", say(b.text)) for b in answer.blocks if isinstance(b, NoteBlock)
+    ]
     for table in tables:
         for name, row in _named_rows(table):
             made += [

@@ -52,8 +52,8 @@ def compute(table: Table, spec: MixedSpec, run: Run) -> Answer:
         settings=_settings(m),
         facts=tables.facts(m, found, components) | _simulated_facts(drawn),
         blocks=[
-            _design_picture(m),
             _main(m),
+            _design_picture(m),
             tables.terms_table(m, classical),
             *_simulated(m, drawn),
             tables.variances_table(m, components),
@@ -63,6 +63,7 @@ def compute(table: Table, spec: MixedSpec, run: Run) -> Answer:
             tables.coefficients(m, found),
             words_table(m.fitted, found, lambda c: tables.sentence(m, c)),
             *effect_blocks(m.fitted, spec, scale, m.data.decimals + 1),
+            tables.write_up(m, components),
             tables.strata_table(m, classical),
             tables.times_table(m),
             *tables.units_tables(m),

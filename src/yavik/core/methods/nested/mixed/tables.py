@@ -4,7 +4,8 @@ from typing import Any
 
 import numpy as np
 
-from yavik.core.answers import Span, TableBlock
+from yavik import __version__
+from yavik.core.answers import NoteBlock, Span, TableBlock
 from yavik.core.answers import quantities as q
 from yavik.core.answers.model_card import FitLine, ModelCard
 from yavik.core.answers.wording import counted, decimals_of, level_words, listing, number, percent, say, share_fine
@@ -20,6 +21,7 @@ from yavik.core.methods.kit.models.tables import (
     of_line,
 )
 from yavik.core.methods.kit.models.terms import term_key
+from yavik.core.methods.nested.mixed.design import Random
 from yavik.core.methods.nested.mixed.fit import MixedModel, Spread, profiled
 from yavik.core.methods.nested.mixed.spec import COVARIANCES
 from yavik.core.methods.nested.mixed.strata import Stratum, level_of
@@ -113,7 +115,7 @@ def terms_table(m: MixedModel, classical: list[Stratum | None] | None) -> TableB
         row = q.row(term=q.name(m.data.term_title(term), "Term"))
         if m.df_kind != "none":
             row |= q.f_cells(t, "f", "df1", "df2", "p", why=UNTOLD)
-            row["error"] = q.said(error_of(m, i, t), "Tested against")
+            row["error"] = q.word(error_of(m, i, t), "Tested against")
         else:
             row["df1"] = q.df(t.df1 if t else np.nan, "df", UNTOLD)
         row["chi2"] = q.stat(t.wald if t else np.nan, "Wald χ²", UNTOLD)
@@ -167,7 +169,7 @@ def strata_table(m: MixedModel, classical: list[Stratum | None] | None) -> Table
         where = "rows within" if c.place < 0 else m.random[c.place].title
         rows.append(
             q.row(
-                term=q.name(m.data.term_title(term), "Term"), error=q.said(where, "Stratum"), **q.f_cells(c.test),
+                term=q.name(m.data.term_title(term), "Term"), error=q.word(where, "Stratum"), **q.f_cells(c.test),
                 ms=q.num(c.error, decimals_of(c.error / 10), "Mean square of error"),
             )
         )  # fmt: skip
@@ -193,7 +195,7 @@ def variances_table(m: MixedModel, found: list[Spread]) -> TableBlock:
             )
             row |= q.row(
                 variance=q.num(s.value, dv, "Variance", unit=_squared(m)),
-                sd=q.num(sd, d, "SD, or r"),
+                sd=q.num(sd, d, "SD, or r", role="estimate"),
                 **q.ci(s.low, s.high, d, m.spec.alpha, why="its likelihood cannot be followed"),
             )  # fmt: skip
             low, high = s.low**2 if np.isfinite(s.low) else np.nan, s.high**2 if np.isfinite(s.high) else np.nan
@@ -201,7 +203,7 @@ def variances_table(m: MixedModel, found: list[Spread]) -> TableBlock:
                 "variance_low": q.Quantity(_or_none(low), "", None),
                 "variance_high": q.Quantity(_or_none(high), "", None),
             }
-        row["share"] = q.blank("Share") if np.isnan(s.share) else q.part(s.share, "Share")
+        row["part"] = q.blank("Share") if np.isnan(s.share) else q.part(s.share, "Share")
         tested = not np.isnan(s.p)
         row["statistic"] = q.stat(s.lr, "LR") if tested else q.blank("LR", "statistic")
         row["p"] = q.p(s.p) if tested else q.blank("p", "p")
@@ -215,7 +217,7 @@ def variances_table(m: MixedModel, found: list[Spread]) -> TableBlock:
     if tested:
         note += " LR: what the likelihood loses without the component, p halved as zero is its bound."
     gone = set() if tested else {"statistic", "p"}
-    gone |= set() if any(not np.isnan(s.share) for s in found) else {"share"}
+    gone |= set() if any(not np.isnan(s.share) for s in found) else {"part"}
     order = [k for k in rows[0] if k not in gone]
     return q.table("variances", "Where the scatter lies", rows, note=note, strong=[], order=order)
 
@@ -385,3 +387,46 @@ def times_table(m: MixedModel) -> TableBlock | None:
     full = int((np.bincount(subject) == len(times)).sum())
     said = f"{counted(len(who), 'subject')}, {full} with every time."
     return q.table("times", "Rows at each time", rows, note=said, folded=True, strong=[])
+
+
+def write_up(m: MixedModel, spreads: list[Spread]) -> NoteBlock:
+    """The model as the methods and results of a paper tell it."""
+    response = lower(m.data.response.title)
+    terms = listing([lower_term(m.data.term_title(t)) for t in m.data.terms], 12) or "an intercept alone"
+    way = "restricted" if m.restricted else "full"
+    said = [f"{response[0].upper()}{response[1:]} was modelled by a linear mixed model with {terms} as fixed terms"]
+    if m.random:
+        effects = listing([_effects_words(m, r) for r in m.random], 6)
+        said[0] += f" and {effects.replace('and random effects of', 'and of')}"
+    elif m.spec.over_time:
+        kind = COVARIANCES[m.spec.covariance].split(":")[0]
+        kind = kind if kind.startswith(("AR", "Toep")) else kind.lower()
+        said[0] += f" and a covariance within {lower(m.table.column(m.spec.subject or '').title)} that is {kind}"
+    said[0] += f", fitted by {way} maximum likelihood to {counted(m.data.n, 'row')} (Yavik {__version__})."
+    if m.data.terms:
+        df = {"satterthwaite": "denominator degrees of freedom by Satterthwaite’s method", "none": "Wald’s χ²"}
+        df["kenward_roger"] = "the correction and degrees of freedom of Kenward and Roger (1997)"
+        said.append(f"Terms were tested with {df[m.df_kind]}.")
+    level = level_words(m.spec.alpha)
+    parts = []
+    for s in spreads:
+        if s.kind != "variance" or not np.isfinite(s.value):
+            continue
+        sd = float(np.sqrt(max(s.value, 0.0)))
+        d = decimals_of(max((s.high - s.low) / 8, 1e-12) if np.isfinite(s.high - s.low) else max(sd / 10, 1e-12), sd)
+        ends = f" ({level} CI {number(s.low, d)} to {number(s.high, d)})" if np.isfinite(s.low + s.high) else ""
+        parts.append(f"{s.title[0].lower()}{s.title[1:]} {number(sd, d)}{_unit(m)}{ends}")
+    if parts and len(parts) <= 8:
+        said.append(f"Standard deviations: {listing(parts, 8)}.")
+    return NoteBlock(id="write_up", text=" ".join(said))
+
+
+def _effects_words(m: MixedModel, r: Random) -> str:
+    """'random effects of lamp within hall, with slopes over week'."""
+    title = " within ".join(lower(m.table.column(n).title) for n in reversed(r.term.units))
+    slopes = [lower(m.table.column(e).title) for e in r.effects if e != "level"]
+    over = f"slopes over {listing(slopes)}" if slopes else ""
+    level = "random effects" if r.term.intercept else "random"
+    both = f", with {over}" if slopes and r.term.intercept else f" {over}" if slopes else ""
+    related = " (related)" if slopes and r.term.intercept and r.term.related else ""
+    return f"{level} of {title}{both}{related}" if r.term.intercept else f"random{both} of {title}"
