@@ -2,7 +2,8 @@
 export type RandomTerm = { units: string[]; slopes?: string[]; intercept?: boolean; related?: boolean };
 
 export function asRandom(value: unknown): RandomTerm[] {
-  return Array.isArray(value) ? (value as RandomTerm[]) : [];
+  if (!Array.isArray(value)) return [];
+  return (value as (RandomTerm | string)[]).map((t) => (typeof t === "string" ? { units: [t] } : t));
 }
 
 /** "lamp within hall, with slopes of week". */

@@ -13,11 +13,12 @@ from yavik.core.methods.kit.models.coefficients import lower_term
 from yavik.core.methods.kit.models.terms import spec_term
 from yavik.core.methods.kit.shared import normal_check
 from yavik.core.methods.nested.mixed.covariances import Tried
-from yavik.core.methods.nested.mixed.design import repeated_labels, units_of
+from yavik.core.methods.nested.mixed.design import repeated_labels
 from yavik.core.methods.nested.mixed.fit import MixedModel
 from yavik.core.methods.nested.mixed.influence import without_each
 from yavik.core.methods.nested.mixed.simulate import Simulated
 from yavik.core.methods.nested.mixed.spec import COVARIANCES
+from yavik.core.methods.nested.mixed.strata import nested_order
 from yavik.core.stats.groups import Groups
 from yavik.core.stats.mixed.within import Within
 from yavik.core.stats.oneway import levene
@@ -30,6 +31,7 @@ MOST_GROUPS = 40
 def all_checks(m: MixedModel, tried: list[Tried], drawn: Simulated | None) -> list[Check | None]:
     """Whether the answer can be relied on, in the order in which it matters."""
     return [
+        _design(m),
         _reached(m),
         _zero(m),
         _repeated(m),
@@ -45,6 +47,70 @@ def all_checks(m: MixedModel, tried: list[Tried], drawn: Simulated | None) -> li
         shared.zero_of_numbers(m.data, m.spec),
         shared.thin_levels(m.data),
     ]
+
+
+def _design(m: MixedModel) -> Check:
+    """What each column was taken for, how many there are, and whether all is balanced."""
+    said = []
+    for r in m.random:
+        said.append(f"{r.title}: {counted(r.n_units, 'unit')} of {_range(np.bincount(r.codes, minlength=r.n_units))}")
+    if isinstance(m.engine, Within):
+        n = np.bincount(m.engine.subject)
+        said.append(f"{lower(m.table.column(m.spec.subject or '').title)}: {counted(len(n), 'unit')} of {_range(n)}")
+    text = f"{_start('; '.join(said))}." if said else "Rows are taken as independent of one another."
+    factors = [n for n in m.data.factors if any(n in t.names for t in m.data.terms)]
+    cells = _cells(m, factors)
+    if cells is not None and len(cells) > 1:
+        names = " × ".join(lower(m.data.title(n)) for n in factors)
+        empty = int((cells == 0).sum())
+        if empty:
+            text += f" {counted(empty, 'combination')} of {names} {'has' if empty == 1 else 'have'} no row."
+        else:
+            text += f" Each level of {names} has {_range(cells)}."
+    offers = [] if m.spec.over_time else _whole_plots(m)
+    if offers:
+        text += " Was one of the terms given to whole plots within the units, all of whose rows share it? Then those plots are"
+        text += " units too, and the term is tested against them."
+    verdict = Verdict.unknown if offers else Verdict.holds
+    return Check(id="design", title="The design as it was read", verdict=verdict, text=text, remedies=offers)
+
+
+def _range(n: Any) -> str:
+    low, high = int(np.min(n)), int(np.max(n))
+    return counted(low, "row") if low == high else f"{low} to {counted(high, 'row')}"
+
+
+def _cells(m: MixedModel, factors: list[str]) -> Any:
+    """Rows of every combination of the categories; None where there are too many."""
+    sizes = [len(m.data.factors[n].levels) for n in factors]
+    if not factors or int(np.prod(sizes)) > 400:
+        return None
+    key = np.zeros(m.data.n, np.int64)
+    for n, size in zip(factors, sizes, strict=True):
+        key = key * size + m.data.design.data[n]
+    return np.bincount(key, minlength=int(np.prod(sizes)))
+
+
+def _whole_plots(m: MixedModel) -> list[Remedy]:
+    """Terms that may have been given to whole plots: several rows of a unit share a level while another term changes."""
+    order = nested_order(m.random)
+    if not order or any(len(r.term.units) > 1 for r in m.random):
+        return []
+    r = m.random[order[-1]]
+    factors = [n for n in m.data.factors if n not in r.term.units]
+    offers = []
+    for n in factors:
+        key = r.codes * len(m.data.factors[n].levels) + m.data.design.data[n]
+        count = np.unique(key, return_counts=True)[1]
+        others = [o for o in factors if o != n]
+        changes = any(
+            len(np.unique(np.column_stack([key, m.data.design.data[o]]), axis=0)) > len(count) for o in others
+        )
+        within = len(count) > r.n_units
+        if within and changes and count.min() > 1:
+            meant = [x.model_dump() for x in m.spec.random] + [{"units": [*r.term.units, n]}]
+            offers.append(Remedy(label=f"{m.data.title(n)} to whole plots", spec={"random": meant}))
+    return offers
 
 
 def _reached(m: MixedModel) -> Check:
@@ -323,8 +389,3 @@ def _influence(m: MixedModel) -> Check | None:
         facts=facts,
         remedies=remedies,
     )
-
-
-def subjects_of(m: MixedModel) -> list[str]:
-    """Labels of the subjects."""
-    return units_of(m.table, m.data, [m.spec.subject])[1] if m.spec.subject else []

@@ -28,6 +28,7 @@ from yavik.core.methods.nested.mixed import covariances, tables
 from yavik.core.methods.nested.mixed.checks import all_checks
 from yavik.core.methods.nested.mixed.design import units_of
 from yavik.core.methods.nested.mixed.fit import MixedModel, fit_model, spreads
+from yavik.core.methods.nested.mixed.guessing import suits
 from yavik.core.methods.nested.mixed.simulate import LEVELS, Simulated, simulate
 from yavik.core.methods.nested.mixed.spec import COVARIANCES, MixedSpec
 from yavik.core.methods.nested.mixed.strata import level_of, nested_order, strata
@@ -272,16 +273,6 @@ def _column(name: str, values: Any, m: MixedModel, note: str) -> tuple[Column, A
     return column, pa.array(values, pa.float64(), mask=np.isnan(values))
 
 
-def _fit(table: Table, spec: dict[str, Any]) -> tuple[float, str] | None:
-    """Rises where chosen columns name units or subjects that have several rows."""
-    if spec.get("subject"):
-        n = len(set(table.codes(spec["subject"]).codes.tolist()))
-        if table.column(spec["subject"]).kind is Kind.identifier and n * 2 <= table.n_rows:
-            return 14, "subjects measured several times"
-        return -25, "subjects over time"
-    return -20, "rows that belong together"
-
-
 def _name(spec: MixedSpec) -> str:
     if spec.over_time:
         return f"{spec.response} over {spec.time}"
@@ -307,7 +298,8 @@ METHOD = Method(
     compute=compute,
     page=read_page(__file__),
     order=1,
-    fit=_fit,
+    uses=("seed",),
+    fit=suits,
     new_columns=new_columns,
     card=card,
     name=_name,

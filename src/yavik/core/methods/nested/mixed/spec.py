@@ -1,8 +1,8 @@
 """What a mixed model can be asked."""
 
-from typing import Literal
+from typing import Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from yavik.core.ask import GROUPS, VALUES, Ask, option, placed, slot
 from yavik.core.methods.kit.models.spec import ModelSpec
@@ -37,6 +37,12 @@ class RandomTerm(BaseModel):
     slopes: list[str] = Field([], max_length=4)
     intercept: bool = True
     related: bool = True
+
+    @model_validator(mode="before")
+    @classmethod
+    def _a_name_is_a_unit(cls, data: Any) -> Any:
+        """A column's name by itself: its levels are the units."""
+        return {"units": [data]} if isinstance(data, str) else data
 
     @property
     def names(self) -> list[str]:
