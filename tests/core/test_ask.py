@@ -47,7 +47,7 @@ def test_every_editor_is_one_that_is_asked_for_and_the_rest_is_set_where_it_is_s
 @pytest.mark.parametrize(("name", "schema"), SCHEMAS, ids=[n for n, _ in SCHEMAS])
 def test_what_is_asked_can_be_read_and_speaks_of_fields_that_are_there(name: str, schema: dict[str, Any]) -> None:
     fields = schema["properties"]
-    outside = {"figure": {"looks", "groups"}}.get(name, {"terms", "pairs_used"})
+    outside = {"figure": {"looks", "groups"}}.get(name, {"terms", "time_terms", "pairs_used"})
     for field, made in fields.items():
         if "ask" not in made:
             continue

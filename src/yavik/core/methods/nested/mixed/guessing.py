@@ -111,6 +111,10 @@ def _nested(table: Table, spec: dict[str, Any]) -> tuple[float, str] | None:
         del spec["terms"]
     measures = [n for n in spec.get("terms", []) if table.column(n).kind in (Kind.measure, Kind.count)]
     finest = spec["random"][-1]["units"][-1]
-    if any(_orders(table, n) and once_at_a_time(table, finest, n) for n in spec.get("terms", [])):
+    if any(
+        _orders(table, n) and once_at_a_time(table, finest, n)
+        for n in [*spec.get("terms", []), spec.get("response")]
+        if n
+    ):
         return 6, "rows that belong together, over time"
     return (18 if measures or len(chosen) > 2 else 6), "rows that belong together by numbered units"
