@@ -29,7 +29,7 @@ export function UnitsSlot({ name, property, value, set, around, after }: AskProp
   return (
     <span className="inline">
       {terms.map((term, i) => (
-        <Fragment key={`${i} ${term.units.join()}`}>
+        <Fragment key={i}>
           <UnitChip
             term={term}
             columns={columns}
