@@ -1,7 +1,7 @@
 """False alarms of tests in mixed models, for few units and many, balanced and not.
 
-Run with ``--write`` to store ``docs/mixed.json`` and the table in ``docs/levels.md``; without, it prints the table. In each
-study units have six rows, three levels twice; half of the units have one treatment and half the other, and neither
+Run with ``--write`` to store ``docs/mixed.json`` and the table in ``docs/levels.md``; without, it prints the table. In
+each study units have six rows, three levels twice; half of the units have one treatment and half the other, and neither
 treatment nor level has an effect. Units differ with an SD of one, as rows within them do.
 """
 

@@ -1,4 +1,4 @@
-"""Designs with units within units, as researchers ask about them: from the columns, by clicks, into table and report."""
+"""Designs with units within units, as researchers ask about them: from columns, by clicks, into table and report."""
 
 import re
 from pathlib import Path

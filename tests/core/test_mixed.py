@@ -35,7 +35,7 @@ def check(found: Any, id: str) -> Any:
     return next((c for c in found.checks if c.id == id), None)
 
 
-# -- refusals ----------------------------------------------------------------------------------------------------------
+# -- refusals ------------------------------------------------------------------------------------------------
 
 PLAIN = table_from(**units())
 ONES = table_from(**units(40, 1))
@@ -88,7 +88,7 @@ def test_settings_that_cannot_be_followed_are_said(change: dict[str, Any], said:
         answer("mixed", demo_tables()["Fluency"], {**WEEKS, **change})
 
 
-# -- what is said ---------------------------------------------------------------------------------------------------------
+# -- what is said --------------------------------------------------------------------------------------------
 
 
 def test_every_term_says_what_it_is_tested_against_and_that_the_classical_f_is_the_same() -> None:
@@ -127,7 +127,8 @@ def test_a_component_at_zero_is_named_with_what_to_do_and_the_model_without_it_h
 def test_labels_that_begin_anew_are_noticed_and_nesting_is_offered() -> None:
     rng = np.random.default_rng(1)
     table = table_from(
-        block=[f"b{i // 12}" for i in range(72)], plot=[f"p{(i // 3) % 4}" for i in range(72)], y=rng.normal(size=72).tolist()
+        block=[f"b{i // 12}" for i in range(72)], plot=[f"p{(i // 3) % 4}" for i in range(72)],
+        y=rng.normal(size=72).tolist(),
     )  # fmt: skip
     found = answer("mixed", table, {"response": "y", "random": [{"units": ["block"]}, {"units": ["plot"]}]})
     told = check(found, "nesting")
@@ -182,7 +183,7 @@ def test_without_degrees_of_freedom_there_is_a_warning() -> None:
     assert "χ²" in found.headline
 
 
-# -- draws ------------------------------------------------------------------------------------------------------------------
+# -- draws ---------------------------------------------------------------------------------------------------
 
 
 def test_more_draws_are_added_to_those_there_whatever_was_kept() -> None:
@@ -255,7 +256,7 @@ def test_the_check_of_draws_offers_more_of_them_and_the_model_without_the_term()
     assert "lamp*noise.f" not in small.facts and "lamp.f" in small.facts
 
 
-# -- the model among others ----------------------------------------------------------------------------------------------------
+# -- the model among others ----------------------------------------------------------------------------------
 
 
 def test_new_columns_are_fitted_residual_and_the_units_effects() -> None:

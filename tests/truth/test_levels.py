@@ -73,3 +73,29 @@ def test_the_page_shows_what_is_stored() -> None:
         for name, (rate, error) in rates.items():
             assert name in page
             assert f"{rate:.3f} ± {2 * error:.3f}".replace("0.", ".")[:5] in page
+
+
+MIXED: dict[str, dict[str, list[float]]] = json.loads((ROOT / "docs/mixed.json").read_text(encoding="utf-8"))
+
+
+def test_mixed_models_hold_their_level_from_eight_units_on_and_wald_does_not() -> None:
+    for setting, rates in MIXED.items():
+        few = setting.startswith("4")
+        for where in ("between", "within"):
+            for way in ("Satterthwaite", "Kenward and Roger", "by simulation"):
+                rate = rates[f"{where} units: {way}"]
+                assert rate[0] <= 0.05 + 3 * rate[1] + (0.05 if few else 0.015), (setting, where, way)
+    assert MIXED["4"]["between units: Wald’s χ²"][0] > 0.12
+
+
+def test_rates_of_mixed_models_come_again_from_their_seeds() -> None:
+    import importlib.util
+
+    spec = importlib.util.spec_from_file_location("mixed_levels", ROOT / "bench/mixed_levels.py")
+    assert spec and spec.loader
+    made = importlib.util.module_from_spec(spec)
+    spec.loader.exec_module(made)
+    again = made.alarms((8, False), studies=120, simulated=4)
+    for key in ("between units: Satterthwaite", "within units: Kenward and Roger"):
+        stored = MIXED["8, unbalanced"][key]
+        assert abs(again[key][0] - stored[0]) <= 3.5 * (0.05 * 0.95 / 120) ** 0.5

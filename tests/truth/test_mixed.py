@@ -9,9 +9,10 @@ import statsmodels.formula.api as smf
 from scipy import optimize, stats
 
 from tests.tables import table_from
-from yavik.core.methods.nested.mixed.fit import MixedModel, fit_model, spreads
+from yavik.core.methods.nested.mixed.fit import MixedModel, fit_model
 from yavik.core.methods.nested.mixed.simulate import simulate
 from yavik.core.methods.nested.mixed.spec import MixedSpec
+from yavik.core.methods.nested.mixed.spreads import spreads
 from yavik.core.methods.nested.mixed.strata import strata
 from yavik.core.methods.registry import answer
 from yavik.core.stats.mixed import many
@@ -52,7 +53,8 @@ def followed(seed: int = 3, gaps: float = 0.0) -> Table:
     keep = rng.random(100) >= gaps
     return table_from(
         who=[f"s{w}" for w in who[keep]], week=[f"w{t}" for t in time[keep]],
-        way=[f"g{w % 2}" for w in who[keep]], x=rng.normal(size=100).round(4)[keep].tolist(), y=y[keep].round(6).tolist(),
+        way=[f"g{w % 2}" for w in who[keep]], x=rng.normal(size=100).round(4)[keep].tolist(),
+        y=y[keep].round(6).tolist(),
     )  # fmt: skip
 
 
@@ -122,7 +124,8 @@ def test_blocks_and_repeated_measures_have_their_classical_f() -> None:
     rng = np.random.default_rng(8)
     block, way = np.repeat(np.arange(9), 5), np.tile(np.arange(5), 9)
     y = rng.normal(0, 3, 9)[block] + np.array([0, 1, 2, 3, 4])[way] + rng.normal(0, 2, 45)
-    m = fitted(table_from(b=[f"b{i}" for i in block], w=[f"w{i}" for i in way], y=y.tolist()), response="y", terms=["w"], random=[{"units": ["b"]}])  # fmt: skip
+    table = table_from(b=[f"b{i}" for i in block], w=[f"w{i}" for i in way], y=y.tolist())
+    m = fitted(table, response="y", terms=["w"], random=[{"units": ["b"]}])
     wide = m.data.y.reshape(9, 5)
     g = wide.mean()
     rest = wide - wide.mean(0) - wide.mean(1)[:, None] + g
@@ -141,7 +144,8 @@ def test_nested_samples_have_the_components_of_their_mean_squares() -> None:
     rng = np.random.default_rng(2)
     a, b = np.repeat(np.arange(8), 12), np.repeat(np.arange(24), 4)
     y = rng.normal(0, 3, 8)[a] + rng.normal(0, 2, 24)[b] + rng.normal(0, 1, 96)
-    m = fitted(table_from(a=[f"a{i}" for i in a], b=[f"b{i}" for i in b], y=y.tolist()), response="y", random=[{"units": ["a"]}, {"units": ["a", "b"]}])  # fmt: skip
+    table = table_from(a=[f"a{i}" for i in a], b=[f"b{i}" for i in b], y=y.tolist())
+    m = fitted(table, response="y", random=[{"units": ["a"]}, {"units": ["a", "b"]}])
     z = y.reshape(8, 3, 4)
     ms_a = 12 * ((z.mean((1, 2)) - z.mean()) ** 2).sum() / 7
     ms_b = 4 * ((z.mean(2) - z.mean((1, 2))[:, None]) ** 2).sum() / 16
@@ -153,14 +157,16 @@ def test_nested_samples_have_the_components_of_their_mean_squares() -> None:
 # -- likelihoods -----------------------------------------------------------------------------------------------------
 
 
+PLOTS, GAPS = split_plot(5, 9), followed(4, 0.1)
+X, WHO = {"response": "y", "terms": ["x"]}, {"units": ["who"], "slopes": ["x"]}
 DESIGNS: dict[str, tuple[Table, dict[str, Any]]] = {
-    "intercepts": (split_plot(5, 9), {"response": "pages", "terms": ["noise"], "random": [{"units": ["hall"]}]}),
+    "intercepts": (PLOTS, {"response": "pages", "terms": ["noise"], "random": ["hall"]}),
     "nested": (split_plot(5, 11), {"response": "pages", "terms": TWO, "random": DESK}),
-    "crossed": (split_plot(5, 9), {"response": "pages", "terms": ["lamp"], "random": [{"units": ["hall"]}, {"units": ["noise"]}]}),
-    "slopes": (followed(4, 0.1), {"response": "y", "terms": ["way", "x"], "random": [{"units": ["who"], "slopes": ["x"]}]}),
-    "unrelated": (followed(4, 0.1), {"response": "y", "terms": ["x"], "random": [{"units": ["who"], "slopes": ["x"], "related": False}]}),
-    "slopes alone": (followed(4, 0.1), {"response": "y", "terms": ["x"], "random": [{"units": ["who"], "slopes": ["x"], "intercept": False}]}),
-}  # fmt: skip
+    "crossed": (PLOTS, {"response": "pages", "terms": ["lamp"], "random": ["hall", "noise"]}),
+    "slopes": (GAPS, {"response": "y", "terms": ["way", "x"], "random": [WHO]}),
+    "unrelated": (GAPS, {**X, "random": [{**WHO, "related": False}]}),
+    "slopes alone": (GAPS, {**X, "random": [{**WHO, "intercept": False}]}),
+}
 OVER = {"response": "y", "subject": "who", "time": "week", "between": ["way"], "covariates": ["x"]}
 for _kind in ("independent", "compound", "ar1", "toeplitz", "unstructured"):
     for _spread in ("same", "by_time", "by_group"):
@@ -206,7 +212,8 @@ def test_fits_are_those_of_a_general_library(reml: bool, slopes: bool) -> None:
     assert m.log_likelihood >= float(there.llf) - 1e-7
     assert m.fitted.raw_coef.tolist() == pytest.approx(there.fe_params.tolist(), rel=1e-3)
     r = m.random[0]
-    d = r.turn @ m.engine.components[0].matrix(m.engine.parts(m.top.theta)[0]) @ r.turn.T * m.scale**2  # type: ignore[union-attr]
+    assert isinstance(m.engine, Blocks)
+    d = r.turn @ m.engine.components[0].matrix(m.engine.parts(m.top.theta)[0]) @ r.turn.T * m.scale**2
     assert d.ravel().tolist() == pytest.approx(np.asarray(there.cov_re).ravel().tolist(), rel=5e-3, abs=2e-3)
     assert m.residual_variance == pytest.approx(float(there.scale), rel=1e-3)
 
@@ -413,8 +420,12 @@ def test_slopes_of_the_likelihood_against_differences(restricted: bool) -> None:
     z = np.column_stack([np.ones(n), x[:, 1]])
     engines: list[Any] = [
         Blocks(x, y, [Units(g, z, Component(2, True)), Units(np.arange(n) % 4, z[:, :1], Component(1, True))]),
-        *(Within(x, y, g, np.tile(np.arange(5), 12), Shape(5, k, s, 3), g % 3) for k in ("ar1", "toeplitz", "unstructured") for s in ("same", "by_time", "by_group")),  # type: ignore[arg-type]
-    ]  # fmt: skip
+        *(
+            Within(x, y, g, np.tile(np.arange(5), 12), Shape(5, k, s, 3), g % 3)  # type: ignore[arg-type]
+            for k in ("ar1", "toeplitz", "unstructured")
+            for s in ("same", "by_time", "by_group")
+        ),
+    ]
     for e in engines:
         theta = e.theta(np.clip(e.starts()[0] + 0.1, *np.array(e.bounds).T))
         found = e.products(theta)

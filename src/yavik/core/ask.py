@@ -18,7 +18,8 @@ Shown = Literal[
     # a value for each of several names
     "shares", "values", "numbers_of", "points", "references", "pairs",
     # what only some descriptions have
-    "terms", "units", "simulate", "typed", "models", "cases", "comparisons", "contrasts", "levels", "edits", "waves", "variables",
+    "terms", "units", "simulate", "typed", "models", "cases", "comparisons", "contrasts", "levels", "edits",
+    "waves", "variables",
     "fixed", "hidden",
 ]  # fmt: skip
 """The editor of a field. ``fixed`` and ``hidden`` have none: they are set where they are seen at work."""

@@ -42,7 +42,8 @@ export function Sentence({
         if (!field) return <span key={i}>{i > 0 ? text.replace(/^[?,.]+/, "") : text}</span>;
         const mark = /^[?,.]+/.exec(parts[i + 1] ?? "")?.[0] ?? "";
         // Terms and units may take several lines, and end with the mark themselves.
-        if (["terms", "units"].includes(askOf(properties[field]).shown)) return <span key={i}>{part(field, mark)}</span>;
+        const long = ["terms", "units"].includes(askOf(properties[field]).shown);
+        if (long) return <span key={i}>{part(field, mark)}</span>;
         return (
           <span key={i} className="whitespace-nowrap">
             {part(field)}

@@ -1,5 +1,5 @@
-// The units of a mixed model as chips in the sentence: a chip offers what it lies within, slopes, and whether levels and
-// slopes are related.
+// The units of a mixed model as chips in the sentence: a chip offers what it lies within, slopes, and whether levels
+// and slopes are related.
 import { Plus } from "lucide-react";
 import { Fragment, useState } from "react";
 import type { Column } from "../client/api";

@@ -62,7 +62,8 @@ def hierarchy(levels: Sequence[LevelOfUnits], width: int = 330) -> Drawn:
             "data": {"values": boxes},
             "mark": {"type": "rect", "color": colour(0), "opacity": 0.28, "stroke": colour(0), "strokeWidth": 0.7},
             "encoding": {
-                "x": {"field": "x", **across}, "x2": {"field": "x2"}, "y": {"field": "y", **down}, "y2": {"field": "y2"},
+                "x": {"field": "x", **across}, "x2": {"field": "x2"},
+                "y": {"field": "y", **down}, "y2": {"field": "y2"},
             },
         },
         text("level", "left", fontWeight="bold"),

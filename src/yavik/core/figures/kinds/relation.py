@@ -8,8 +8,7 @@ from scipy import stats
 from scipy.spatial import ConvexHull, QhullError
 
 from yavik.core.answers import quantities as q
-from yavik.core.answers.wording import grouped as whole_words
-from yavik.core.answers.wording import listing, share_fine, significant
+from yavik.core.answers.wording import grouped, listing, share_fine, significant
 from yavik.core.ask import ALONG, VALUES
 from yavik.core.figures.caption import counts_words, lower
 from yavik.core.figures.describe import Figure
@@ -115,10 +114,10 @@ class _Relation:
         self.warnings: list[str] = []
         show = set(figure.show)
         if "points" in show and self.squares:
-            self.said["points"] = f"Squares are shaded by the number of rows in them, {whole_words(n)} in all."
+            self.said["points"] = f"Squares are shaded by the number of rows in them, {grouped(n)} in all."
         elif "points" in show:
             drawn = min(n, MOST_POINTS)
-            self.said["points"] = "Each point is one row." if n <= MOST_POINTS else f"Points are a random {whole_words(drawn)} of {whole_words(n)} rows; lines and shapes are made from all."  # fmt: skip
+            self.said["points"] = "Each point is one row." if n <= MOST_POINTS else f"Points are a random {grouped(drawn)} of {grouped(n)} rows; lines and shapes are made from all."  # fmt: skip
         if "line" in show:
             reach = (
                 f" with {100 * figure.level:g}% confidence bands for the mean" if figure.interval != "none" else ""
@@ -347,7 +346,7 @@ def _alt(y: str, x: str, clouds: list[Cloud], figure: Figure) -> str:
     parts = []
     for c in clouds[:8]:
         r = np.corrcoef(c.x, c.y)[0, 1] if len(c.x) > 2 and np.ptp(c.x) > 0 and np.ptp(c.y) > 0 else None
-        said = f"{whole_words(len(c.x))} rows" + (f", correlation {share_fine(float(r))}" if r is not None else "")
+        said = f"{grouped(len(c.x))} rows" + (f", correlation {share_fine(float(r))}" if r is not None else "")
         parts.append(f"{c.name}: {said}" if c.name else said)
     return f"{y} over {x}. {listing(parts, 9)}."
 

@@ -12,7 +12,8 @@ from typing import Any
 import numpy as np
 
 from yavik.core.stats.groups import Floats
-from yavik.core.stats.mixed.blocks import Blocks, Stack
+from yavik.core.stats.mixed.blocks import Blocks
+from yavik.core.stats.mixed.stacks import Stack
 
 CELLS = 4_000_000
 STEPS = 60

@@ -69,8 +69,8 @@ def _design(m: MixedModel) -> Check:
             text += f" Each level of {names} has {_range(cells)}."
     offers = [] if m.spec.over_time else _whole_plots(m)
     if offers:
-        text += " Was one of the terms given to whole plots within the units, all of whose rows share it? Then those plots are"
-        text += " units too, and the term is tested against them."
+        text += " Was one of the terms given to whole plots within the units, all of whose rows share it? Then those"
+        text += " plots are units too, and the term is tested against them."
     verdict = Verdict.unknown if offers else Verdict.holds
     return Check(id="design", title="The design as it was read", verdict=verdict, text=text, remedies=offers)
 
@@ -92,7 +92,7 @@ def _cells(m: MixedModel, factors: list[str]) -> Any:
 
 
 def _whole_plots(m: MixedModel) -> list[Remedy]:
-    """Terms that may have been given to whole plots: several rows of a unit share a level while another term changes."""
+    """Terms that may have been given to whole plots: rows of a unit share a level while another term changes."""
     order = nested_order(m.random)
     if not order or any(len(r.term.units) > 1 for r in m.random):
         return []
@@ -128,8 +128,11 @@ def _reached(m: MixedModel) -> Check:
         )
         text += " the estimates."
     else:
-        text = f"A second search ended {significant(abs(top.value - top.other), 2)} away in log-likelihood: there is more"
-        text += " than one maximum; the higher one is told."
+        away = significant(abs(top.value - top.other), 2)
+        text = (
+            f"A second search ended {away} away in log-likelihood: there is more than one maximum; the higher one is"
+        )
+        text += " told."
     remedies = _simpler(m)
     verdict = Verdict.fails if top.rise >= 1e-4 else Verdict.doubtful
     return Check(**base, verdict=verdict, text=text, facts={"rise": min(top.rise, 1e6)}, remedies=remedies)
@@ -171,9 +174,12 @@ def _zero(m: MixedModel) -> Check | None:
         return Check(**base, verdict=Verdict.holds, text="No component lies on its bound.")
     text = ""
     if zero:
-        text = f"{_start(listing(zero, 4))} {'is' if len(zero) == 1 else 'are'} estimated at zero: these data show no more"
-        text += " scatter there than rows within units make by chance. That is no proof of none. Its degrees of freedom go"
-        text += " to the other error, so that tests among such units are as of a model without them."
+        verb = "is" if len(zero) == 1 else "are"
+        text = f"{_start(listing(zero, 4))} {verb} estimated at zero: these data show no more scatter there than rows"
+        text += (
+            " within units make by chance. That is no proof of none. Its degrees of freedom go to the other error, so"
+        )
+        text += " that tests among such units are as of a model without them."
     if bound:
         text += (
             f"{' ' if text else ''}Effects of {listing(bound, 3)} go together completely (a correlation of one): too"
@@ -202,11 +208,11 @@ def _repeated(m: MixedModel) -> Check | None:
         return None
     meant, said = found
     own = {tuple(meant.units[-1:])}
-    kept = [r.model_dump() for r in m.spec.random if tuple(r.units) not in own]
+    kept, own_term = [r.model_dump() for r in m.spec.random if tuple(r.units) not in own], meant.model_dump()
     text = f"{said}. If the same label means another unit in each, they are nested; here they are taken as crossed."
     return Check(
         id="nesting", title="Labels that repeat", verdict=Verdict.unknown, text=text,
-        remedies=[Remedy(label=f"Take {' within '.join(reversed(meant.units))}", spec={"random": [*kept, meant.model_dump()]})],
+        remedies=[Remedy(label=f"Take {' within '.join(reversed(meant.units))}", spec={"random": [*kept, own_term]})],
     )  # fmt: skip
 
 
@@ -274,10 +280,13 @@ def _simulated(m: MixedModel, drawn: Simulated | None) -> Check | None:
         return None
     line = drawn.lines[0]
     text = f"{number(line.observed, 2)} seen, {number(float(line.quantiles[1]), 2)} needed at 5 % (textbook"
-    text += f" {number(float(line.textbook[1]), 2)}); p {p_words(line.p)}, ± {significant(2 * line.error, 1)} by chance of"
-    text += f" the {drawn.draws} draws."
+    text += (
+        f" {number(float(line.textbook[1]), 2)}); p {p_words(line.p)}, ± {significant(2 * line.error, 1)} by chance"
+    )
+    text += f" of the {drawn.draws} draws."
     if drawn.failed:
-        text += f" {counted(drawn.failed, 'draw')} could not be fitted and {'is' if drawn.failed == 1 else 'are'} left out."
+        verb = "is" if drawn.failed == 1 else "are"
+        text += f" {counted(drawn.failed, 'draw')} could not be fitted and {verb} left out."
     more = m.spec.simulate.model_dump() | {"draws": drawn.draws + 1000}
     remedies = [Remedy(label="Add 1000 draws", spec={"simulate": more})]
     if line.p >= m.spec.alpha:
@@ -371,7 +380,8 @@ def _influence(m: MixedModel) -> Check | None:
     labels, cook, title, rows = found
     base: dict[str, Any] = {"id": "influence", "title": "Influential units"}
     top = int(np.argmax(cook))
-    text = f"Each {title} left out in turn: the largest Cook’s distance is {significant(float(cook[top]), 2)} ({labels[top]})."
+    largest = significant(float(cook[top]), 2)
+    text = f"Each {title} left out in turn: the largest Cook’s distance is {largest} ({labels[top]})."
     facts = {"cook_largest": float(cook[top])}
     limit = max(1.0, 4 * float(np.median(cook)))
     if cook[top] < 0.5 or (cook[top] < limit and len(cook) < 10):

@@ -81,12 +81,13 @@ def table(m: MixedModel, tried: list[Tried]) -> TableBlock | None:
         rows.append(
             q.row(
                 kind=q.Quantity(t.kind, name[0].upper() + name[1:], "Covariance", "name", below=what),
-                parameters=q.count(t.parameters, "Parameters"), log_likelihood=q.num(t.log_likelihood, 1, "Log-likelihood"),
+                parameters=q.count(t.parameters, "Parameters"),
+                log_likelihood=q.num(t.log_likelihood, 1, "Log-likelihood"),
                 aic=q.num(t.aic, 1, "AIC"), bic=q.num(t.bic, 1, "BIC"), best=q.word(" and ".join(best), "Lowest"),
             )
         )  # fmt: skip
     chosen = [i for i, t in enumerate(tried) if t.kind == m.spec.covariance]
-    note = "The same terms in all of them, so that even restricted likelihoods may be compared. The chosen one is marked."
+    note = "The same terms in all, so that even restricted likelihoods may be compared. The chosen one is marked."
     made = q.table("covariances", "Which covariance the data carry", rows, note=note, strong=[], marked=chosen)
     return choose(made, "covariance", "kind", "Use this covariance")
 

@@ -1,5 +1,7 @@
-"""What chosen columns are to a mixed model: units, subjects, times, treatments. Read from the table, never silently kept:
-the check of the design says what each was taken for."""
+"""What chosen columns are to a mixed model: units, subjects, times, treatments.
+
+Read from the table, never silently kept: the check of the design says what each was taken for.
+"""
 
 from typing import Any
 

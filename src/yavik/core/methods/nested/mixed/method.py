@@ -24,13 +24,14 @@ from yavik.core.methods.kit.models.reading import for_every_row
 from yavik.core.methods.kit.models.tables import effect_blocks, words_table
 from yavik.core.methods.kit.page import read_page
 from yavik.core.methods.kit.shared import residual_pictures
-from yavik.core.methods.nested.mixed import covariances, tables
+from yavik.core.methods.nested.mixed import covariances, tables, words
 from yavik.core.methods.nested.mixed.checks import all_checks
 from yavik.core.methods.nested.mixed.design import units_of
-from yavik.core.methods.nested.mixed.fit import MixedModel, fit_model, spreads
+from yavik.core.methods.nested.mixed.fit import MixedModel, fit_model
 from yavik.core.methods.nested.mixed.guessing import suits
 from yavik.core.methods.nested.mixed.simulate import LEVELS, Simulated, simulate
 from yavik.core.methods.nested.mixed.spec import COVARIANCES, MixedSpec
+from yavik.core.methods.nested.mixed.spreads import spreads
 from yavik.core.methods.nested.mixed.strata import level_of, nested_order, strata
 from yavik.core.table import Column, Kind, Table
 
@@ -44,7 +45,7 @@ def compute(table: Table, spec: MixedSpec, run: Run) -> Answer:
     run.progress(0.9, "Tables, pictures and checks")
     tried = covariances.covariances(m)
     classical = strata(m) if m.over_units else None
-    spans, short = tables.headline(m)
+    spans, short = words.headline(m)
     scale = tables.scale_of(m)
     best = min((t.p for t in m.tests if t), default=None)
     return compose(
@@ -62,9 +63,9 @@ def compute(table: Table, spec: MixedSpec, run: Run) -> Answer:
             covariances.picture(m),
             tables.how_it_fits(m),
             tables.coefficients(m, found),
-            words_table(m.fitted, found, lambda c: tables.sentence(m, c)),
+            words_table(m.fitted, found, lambda c: words.sentence(m, c)),
             *effect_blocks(m.fitted, spec, scale, m.data.decimals + 1),
-            tables.write_up(m, components),
+            words.write_up(m, components),
             tables.strata_table(m, classical),
             tables.times_table(m),
             *tables.units_tables(m),
@@ -209,8 +210,9 @@ def _simulated(m: MixedModel, drawn: Simulated | None) -> list[TableBlock | Note
         rows.append(row)
     has = any(np.isfinite(c.estimate) for c in drawn.lines)
     order = [k for k in rows[0] if has or k not in ("estimate", "smallest")]
-    note = f"{drawn.draws} draws from the model without {lower_term(drawn.title)}, with the covariance of the whole model, seed"
-    note += f" {m.spec.seed}; the whole model fitted to each. F is Wald’s χ² over its df. p = (hits + 1)/(draws + 1)."
+    note = f"{drawn.draws} draws from the model without {lower_term(drawn.title)}, with the covariance of the whole"
+    note += f" model, seed {m.spec.seed}; the whole model fitted to each. F is Wald’s χ² over its df."
+    note += " p = (hits + 1)/(draws + 1)."
     if has:
         note += " Smallest shown: the difference that would just be claimed at α."
     table = q.table("simulated", "Critical values by simulation", rows, note=note, strong=["p"], order=order)
@@ -220,7 +222,8 @@ def _simulated(m: MixedModel, drawn: Simulated | None) -> list[TableBlock | Note
         if line.p >= m.spec.alpha
         else f"{lower_term(drawn.title)} is needed"
     )
-    said = f"By simulation: F {number(line.observed, 2)} seen, {number(float(line.quantiles[1]), 2)} needed at 5 %: {verdict}."
+    needed = number(float(line.quantiles[1]), 2)
+    said = f"By simulation: F {number(line.observed, 2)} seen, {needed} needed at 5 %: {verdict}."
     return [NoteBlock(id="simulated_words", text=said), table]
 
 
@@ -285,7 +288,8 @@ METHOD = Method(
     title="Mixed model: units within units, repeated measurements, random effects",
     layouts=(
         Layout(
-            "nested", "units within units", "How does {response} depend on {terms}, in rows that belong together by {random}?",
+            "nested", "units within units",
+            "How does {response} depend on {terms}, in rows that belong together by {random}?",
             ("response", "terms", "random"), ("response", "random"),
         ),
         Layout(
@@ -304,7 +308,8 @@ METHOD = Method(
     card=card,
     name=_name,
     keywords=(
-        "mixed model", "random effects", "multilevel", "hierarchical", "split plot", "repeated measures", "longitudinal",
+        "mixed model", "random effects", "multilevel", "hierarchical", "split plot", "repeated measures",
+        "longitudinal",
         "variance components", "REML", "nested", "crossed", "random slope", "intraclass correlation", "kenward-roger",
         "satterthwaite", "growth curve", "blocks", "AR(1)", "unstructured",
     ),

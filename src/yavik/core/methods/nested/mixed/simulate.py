@@ -85,7 +85,8 @@ def simulate(m: MixedModel, told: Told = silent) -> Simulated:
     contrasts = _contrasts(m, spec.contrasts, spec.columns)
     margin = _margin(m)
     values = drawn(
-        spec.draws, m.spec.seed, lambda rng, count: _batch(m, rng, count, rows, contrasts), key=_key(m, rows, contrasts),
+        spec.draws, m.spec.seed, lambda rng, count: _batch(m, rng, count, rows, contrasts),
+        key=_key(m, rows, contrasts),
         told=told, span=(0.5, 0.9), what="Drawing data without the term", so_far=lambda v: _so_far(v, test.wald),
     )  # fmt: skip
     ended = np.isfinite(values[:, 0])
@@ -235,8 +236,8 @@ def _of_contrast(m: MixedModel, label: str, row: Floats, t: Floats, type: str, m
     tail = float(special.stdtr(df, -seen)) if np.isfinite(df) else float(special.ndtr(-seen))
     need = float(np.quantile(sizes, 1 - alpha))
     return Critical(
-        label, "|t|" if two else "t", seen, np.quantile(sizes, LEVELS), np.asarray(textbook, np.float64), min(1.0, tail * (2 if two else 1)), p,
-        error, estimate, se, need * se,
+        label, "|t|" if two else "t", seen, np.quantile(sizes, LEVELS), np.asarray(textbook, np.float64),
+        min(1.0, tail * (2 if two else 1)), p, error, estimate, se, need * se,
     )  # fmt: skip
 
 

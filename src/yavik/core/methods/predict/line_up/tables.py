@@ -273,8 +273,9 @@ def _footing(lined: Lined) -> Check | None:
     restricted = [f"“{n}”" for n, c in zip(names, cards, strict=True) if c.likelihood_of == "restricted"]
     if restricted and len({c.scale for c in cards}) > 1:
         said.append(
-            f"{listing(restricted, 4)} {'is' if len(restricted) == 1 else 'are'} fitted by the restricted likelihood, which"
-            " can be set beside restricted likelihoods of the same terms only: fit by the full likelihood (ML) to compare"
+            f"{listing(restricted, 4)} {'is' if len(restricted) == 1 else 'are'} fitted by the restricted likelihood,"
+            " which can be set beside restricted likelihoods of the same terms only: fit by the full likelihood (ML) to"
+            " compare"
         )
     if len({c.likelihood_of for c in cards} - {"restricted"}) > 1:
         said.append(
