@@ -281,3 +281,59 @@ def test_a_line_up_sets_mixed_beside_linear_and_says_what_cannot_be_compared() -
     two = [{"method": "mixed", "spec": base}, {"method": "mixed", "spec": {**base, "terms": []}}]
     terms = answer("line_up", table, {"models": two})
     assert check(terms, "footing").verdict == "fails" and "same terms" in check(terms, "footing").text
+
+
+def test_a_group_whose_covariate_is_empty_is_named_with_its_rows() -> None:
+    table = demo_tables()["Fluency"]
+    import pyarrow as pa
+
+    gone = table.codes("tutoring").codes == 1
+    slept = np.where(gone, np.nan, table.numbers("slept"))
+    table = table.with_column(table.column("slept"), pa.array(slept, pa.float64(), mask=gone))
+    for method, spec in (
+        ("mixed", {**WEEKS, "covariates": ["slept"]}),
+        ("linear", {"response": "fluency", "terms": ["tutoring", "slept"]}),
+    ):
+        told = check(answer(method, table, spec), "lost_levels")
+        assert told.verdict == "fails"
+        assert "Tutoring = volunteer (72 rows: Hours slept is empty there)" in told.text
+        assert len(told.remedies[0].rows) == 72
+
+
+def test_an_outlying_unit_is_named() -> None:
+    data = units(14, 6, 1.0)
+    far = table_from(
+        g=data["g"], x=data["x"], y=[y + 25 * (g == "u3") for y, g in zip(data["y"], data["g"], strict=True)]
+    )
+    told = check(answer("mixed", far, {"response": "y", "terms": ["x"], "random": ["g"]}), "outlying_units")
+    assert told.verdict == "doubtful" and told.text.startswith("u3 (g, ")
+    assert check(answer("mixed", PLAIN, {"response": "y", "random": ["g"]}), "outlying_units") is None
+
+
+def test_whole_plots_are_offered_where_the_table_cannot_tell_them() -> None:
+    found = answer(
+        "mixed", demo_tables()["Quiet desks"], {"response": "pages", "terms": ["lamp", "noise"], "random": ["hall"]}
+    )
+    told = check(found, "design")
+    assert told.text.startswith("Hall: 6 units of 12 rows.") and told.verdict == "unknown"
+    assert [r.label for r in told.remedies] == ["Lamp to whole plots", "Noise at the desk to whole plots"]
+    again = check(answer("mixed", demo_tables()["Quiet desks"], DESKS), "design")
+    assert (
+        again.verdict == "holds" and "Hall × lamp: 18 units of 4 rows" in again.text
+    ) or "hall × lamp: 18 units of 4 rows" in again.text
+
+
+def test_columns_are_read_from_the_table_when_questions_are_offered() -> None:
+    from yavik.core.methods.fit import fitting
+
+    best = fitting(demo_tables()["Fluency"], ["fluency", "child", "week", "tutoring"])[0]
+    assert (best.method, best.layout) == ("mixed", "over_time")
+    assert best.spec == {
+        "response": "fluency",
+        "subject": "child",
+        "time": "week",
+        "between": ["tutoring"],
+        "covariates": [],
+    }
+    split = fitting(demo_tables()["Quiet desks"], ["pages", "hall", "lamp", "noise"])[0]
+    assert split.spec["random"] == [{"units": ["hall"]}] and split.spec["terms"] == ["lamp", "noise"]

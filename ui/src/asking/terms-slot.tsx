@@ -66,37 +66,37 @@ export function TermsSlot({ name, property, around, after }: AskProps) {
         </Fragment>
       ))}
       <span className="whitespace-nowrap">
-      <Pop
-        open={adding}
-        set={(to) => (to ? setPicked(asTerms(spec.terms)) : close())}
-        role="presentation"
-        className="w-76 p-2 text-base"
-        trigger={
-          <button
-            type="button"
-            className={
-              terms.length
-                ? `btn btn-ghost btn-xs btn-square align-middle ${over ? "btn-active" : ""}`
-                : `slot empty ${over ? "over" : ""}`
-            }
-            data-slot={label}
-            aria-haspopup="listbox"
-            aria-label={terms.length ? "Add or take away columns" : `${label}: choose ${slot.placeholder}`}
-            title="Add or take away columns"
-          >
-            {terms.length ? <Plus size={16} /> : slot.placeholder}
-          </button>
-        }
-      >
-        <ColumnList
-          label={label}
-          options={optionsOf(offered, slot)}
-          chosen={mains}
-          many
-          choose={choose}
-          close={close}
-        />
-      </Pop>
+        <Pop
+          open={adding}
+          set={(to) => (to ? setPicked(asTerms(spec.terms)) : close())}
+          role="presentation"
+          className="w-76 p-2 text-base"
+          trigger={
+            <button
+              type="button"
+              className={
+                terms.length
+                  ? `btn btn-ghost btn-xs btn-square align-middle ${over ? "btn-active" : ""}`
+                  : `slot empty ${over ? "over" : ""}`
+              }
+              data-slot={label}
+              aria-haspopup="listbox"
+              aria-label={terms.length ? "Add or take away columns" : `${label}: choose ${slot.placeholder}`}
+              title="Add or take away columns"
+            >
+              {terms.length ? <Plus size={16} /> : slot.placeholder}
+            </button>
+          }
+        >
+          <ColumnList
+            label={label}
+            options={optionsOf(offered, slot)}
+            chosen={mains}
+            many
+            choose={choose}
+            close={close}
+          />
+        </Pop>
         {after}
       </span>
     </span>

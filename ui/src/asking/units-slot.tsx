@@ -42,36 +42,36 @@ export function UnitsSlot({ name, property, value, set, around, after }: AskProp
         </Fragment>
       ))}
       <span className="whitespace-nowrap">
-      <Pop
-        open={open}
-        set={setOpen}
-        role="presentation"
-        className="w-76 p-2 text-base"
-        trigger={
-          <button
-            type="button"
-            className={terms.length ? "btn btn-ghost btn-xs btn-square align-middle" : "slot empty"}
-            data-slot={label}
-            aria-haspopup="listbox"
-            aria-label={terms.length ? "Add or take away units" : `${label}: choose ${slot.placeholder}`}
-            title="Add or take away units"
-          >
-            {terms.length ? <Plus size={16} /> : slot.placeholder}
-          </button>
-        }
-      >
-        <ColumnList
-          label={label}
-          options={optionsOf(
-            columns.filter((c) => c.name !== spec.response),
-            slot,
-          )}
-          chosen={alone}
-          many
-          choose={choose}
-          close={() => setOpen(false)}
-        />
-      </Pop>
+        <Pop
+          open={open}
+          set={setOpen}
+          role="presentation"
+          className="w-76 p-2 text-base"
+          trigger={
+            <button
+              type="button"
+              className={terms.length ? "btn btn-ghost btn-xs btn-square align-middle" : "slot empty"}
+              data-slot={label}
+              aria-haspopup="listbox"
+              aria-label={terms.length ? "Add or take away units" : `${label}: choose ${slot.placeholder}`}
+              title="Add or take away units"
+            >
+              {terms.length ? <Plus size={16} /> : slot.placeholder}
+            </button>
+          }
+        >
+          <ColumnList
+            label={label}
+            options={optionsOf(
+              columns.filter((c) => c.name !== spec.response),
+              slot,
+            )}
+            chosen={alone}
+            many
+            choose={choose}
+            close={() => setOpen(false)}
+          />
+        </Pop>
         {after}
       </span>
     </span>

@@ -176,6 +176,11 @@ def listing(words: Sequence[str], most: int = 4, joint: str = "and") -> str:
     return f"{', '.join(words[:-1])} {joint} {words[-1]}"
 
 
+def capital(text: str) -> str:
+    """The text as the start of a sentence."""
+    return text[:1].upper() + text[1:]
+
+
 def counted(n: int, one: str, many: str | None = None) -> str:
     """'1 row', '12 rows'."""
     return f"{grouped(n)} {one if n == 1 else many or one + 's'}"

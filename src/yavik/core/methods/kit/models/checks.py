@@ -166,6 +166,32 @@ def thin_levels(data: ModelData) -> Check | None:
     )  # fmt: skip
 
 
+def lost_levels(data: ModelData) -> Check | None:
+    """Levels that had rows with a response and lost all of them, since another column of the model is empty there."""
+    table, there = data.table, ~data.table.empty(data.response.name)
+    used = np.zeros(table.n_rows, bool)
+    used[data.places] = True
+    said: list[str] = []
+    rows: list[int] = []
+    for name in data.factors:
+        codes = table.codes(name)
+        had = np.bincount(codes.codes[there & (codes.codes >= 0)], minlength=len(codes.levels))
+        has = np.bincount(codes.codes[used], minlength=len(codes.levels))
+        for level in np.flatnonzero((had > 0) & (has == 0)):
+            own = np.flatnonzero(there & (codes.codes == level))
+            empty = [n for n in data.names if n != name and table.empty(n)[own].all()]
+            why = f": {listing([data.title(n) for n in empty], 3)} is empty there" if empty else ""
+            said.append(f"{data.title(name)} = {codes.levels[level]} ({counted(len(own), 'row')}{why})")
+            rows += table.rows[own].tolist()
+    if not said:
+        return None
+    return Check(
+        id="lost_levels", title="Levels that drop out", verdict=Verdict.fails,
+        text=f"All rows of {listing(said, 4)} are left out, and the answer says nothing of them.",
+        remedies=[Remedy(label="Show the rows", rows=sorted(set(rows))[:200])],
+    )  # fmt: skip
+
+
 def room(n: float, coefficients: int, what: str) -> Check:
     """Rows, or events, for each coefficient."""
     each = n / max(coefficients, 1)

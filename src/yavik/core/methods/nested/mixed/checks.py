@@ -5,20 +5,19 @@ from typing import Any
 import numpy as np
 
 from yavik.core.answers import Check, Remedy, Verdict
-from yavik.core.answers.wording import counted, listing, number, p_words, significant
+from yavik.core.answers.wording import capital, counted, listing, number, p_words, significant
 from yavik.core.figures.caption import lower
 from yavik.core.methods.kit.checks import leave_out
 from yavik.core.methods.kit.models import checks as shared
 from yavik.core.methods.kit.models.coefficients import lower_term
 from yavik.core.methods.kit.models.terms import spec_term
-from yavik.core.methods.kit.shared import normal_check
+from yavik.core.methods.kit.shared import far_out, normal_check
 from yavik.core.methods.nested.mixed.covariances import Tried
-from yavik.core.methods.nested.mixed.design import repeated_labels
+from yavik.core.methods.nested.mixed.design_checks import as_read, repeated
 from yavik.core.methods.nested.mixed.fit import MixedModel
 from yavik.core.methods.nested.mixed.influence import without_each
 from yavik.core.methods.nested.mixed.simulate import Simulated
 from yavik.core.methods.nested.mixed.spec import COVARIANCES
-from yavik.core.methods.nested.mixed.strata import nested_order
 from yavik.core.stats.groups import Groups
 from yavik.core.stats.mixed.within import Within
 from yavik.core.stats.oneway import levene
@@ -31,86 +30,24 @@ MOST_GROUPS = 40
 def all_checks(m: MixedModel, tried: list[Tried], drawn: Simulated | None) -> list[Check | None]:
     """Whether the answer can be relied on, in the order in which it matters."""
     return [
-        _design(m),
+        as_read(m),
         _reached(m),
         _zero(m),
-        _repeated(m),
+        repeated(m),
         _few(m),
         _covariance(m, tried),
         _simulated(m, drawn),
         normal_check(m.whitened, "the residuals", "Normal residuals"),
         _normal_units(m),
+        _outlying_units(m),
         _spread(m),
         _influence(m),
         shared.left_out(m.data, m.follows),
         shared.belonging(m.data),
         shared.zero_of_numbers(m.data, m.spec),
         shared.thin_levels(m.data),
+        shared.lost_levels(m.data),
     ]
-
-
-def _design(m: MixedModel) -> Check:
-    """What each column was taken for, how many there are, and whether all is balanced."""
-    said = []
-    for r in m.random:
-        said.append(f"{r.title}: {counted(r.n_units, 'unit')} of {_range(np.bincount(r.codes, minlength=r.n_units))}")
-    if isinstance(m.engine, Within):
-        n = np.bincount(m.engine.subject)
-        said.append(f"{lower(m.table.column(m.spec.subject or '').title)}: {counted(len(n), 'unit')} of {_range(n)}")
-    text = f"{_start('; '.join(said))}." if said else "Rows are taken as independent of one another."
-    factors = [n for n in m.data.factors if any(n in t.names for t in m.data.terms)]
-    cells = _cells(m, factors)
-    if cells is not None and len(cells) > 1:
-        names = " × ".join(lower(m.data.title(n)) for n in factors)
-        empty = int((cells == 0).sum())
-        if empty:
-            text += f" {counted(empty, 'combination')} of {names} {'has' if empty == 1 else 'have'} no row."
-        else:
-            text += f" Each level of {names} has {_range(cells)}."
-    offers = [] if m.spec.over_time else _whole_plots(m)
-    if offers:
-        text += " Was one of the terms given to whole plots within the units, all of whose rows share it? Then those"
-        text += " plots are units too, and the term is tested against them."
-    verdict = Verdict.unknown if offers else Verdict.holds
-    return Check(id="design", title="The design as it was read", verdict=verdict, text=text, remedies=offers)
-
-
-def _range(n: Any) -> str:
-    low, high = int(np.min(n)), int(np.max(n))
-    return counted(low, "row") if low == high else f"{low} to {counted(high, 'row')}"
-
-
-def _cells(m: MixedModel, factors: list[str]) -> Any:
-    """Rows of every combination of the categories; None where there are too many."""
-    sizes = [len(m.data.factors[n].levels) for n in factors]
-    if not factors or int(np.prod(sizes)) > 400:
-        return None
-    key = np.zeros(m.data.n, np.int64)
-    for n, size in zip(factors, sizes, strict=True):
-        key = key * size + m.data.design.data[n]
-    return np.bincount(key, minlength=int(np.prod(sizes)))
-
-
-def _whole_plots(m: MixedModel) -> list[Remedy]:
-    """Terms that may have been given to whole plots: rows of a unit share a level while another term changes."""
-    order = nested_order(m.random)
-    if not order or any(len(r.term.units) > 1 for r in m.random):
-        return []
-    r = m.random[order[-1]]
-    factors = [n for n in m.data.factors if n not in r.term.units]
-    offers = []
-    for n in factors:
-        key = r.codes * len(m.data.factors[n].levels) + m.data.design.data[n]
-        count = np.unique(key, return_counts=True)[1]
-        others = [o for o in factors if o != n]
-        changes = any(
-            len(np.unique(np.column_stack([key, m.data.design.data[o]]), axis=0)) > len(count) for o in others
-        )
-        within = len(count) > r.n_units
-        if within and changes and count.min() > 1:
-            meant = [x.model_dump() for x in m.spec.random] + [{"units": [*r.term.units, n]}]
-            offers.append(Remedy(label=f"{m.data.title(n)} to whole plots", spec={"random": meant}))
-    return offers
 
 
 def _reached(m: MixedModel) -> Check:
@@ -175,7 +112,9 @@ def _zero(m: MixedModel) -> Check | None:
     text = ""
     if zero:
         verb = "is" if len(zero) == 1 else "are"
-        text = f"{_start(listing(zero, 4))} {verb} estimated at zero: these data show no more scatter there than rows"
+        text = (
+            f"{capital(listing(zero, 4))} {verb} estimated at zero: these data show no more scatter there than rows"
+        )
         text += (
             " within units make by chance. That is no proof of none. Its degrees of freedom go to the other error, so"
         )
@@ -195,27 +134,6 @@ def _zero(m: MixedModel) -> Check | None:
     return Check(**base, verdict=Verdict.doubtful, text=text, facts=facts, remedies=remedies)
 
 
-def _start(text: str) -> str:
-    return text[:1].upper() + text[1:]
-
-
-def _repeated(m: MixedModel) -> Check | None:
-    """Labels that begin anew in every wider unit."""
-    if m.spec.over_time:
-        return None
-    found = repeated_labels(m.table, m.data, m.random)
-    if found is None:
-        return None
-    meant, said = found
-    own = {tuple(meant.units[-1:])}
-    kept, own_term = [r.model_dump() for r in m.spec.random if tuple(r.units) not in own], meant.model_dump()
-    text = f"{said}. If the same label means another unit in each, they are nested; here they are taken as crossed."
-    return Check(
-        id="nesting", title="Labels that repeat", verdict=Verdict.unknown, text=text,
-        remedies=[Remedy(label=f"Take {' within '.join(reversed(meant.units))}", spec={"random": [*kept, own_term]})],
-    )  # fmt: skip
-
-
 def _few(m: MixedModel) -> Check:
     """Units of each kind."""
     counts = [(r.title, r.n_units) for r in m.random]
@@ -225,7 +143,7 @@ def _few(m: MixedModel) -> Check:
     if not counts:
         return Check(**base, verdict=Verdict.unknown, text="Rows are taken as independent of one another.")
     title, least = min(counts, key=lambda c: c[1])
-    text = f"{_start(listing([f'{n} units of {t}' for t, n in counts], 4))}."
+    text = f"{capital(listing([f'{n} units of {t}' for t, n in counts], 4))}."
     facts = {"fewest": float(least)}
     if least >= 10:
         return Check(**base, verdict=Verdict.holds, text=text, facts=facts)
@@ -330,6 +248,27 @@ def _normal_units(m: MixedModel) -> Check | None:
     r, values = max(able, key=lambda x: x[0].n_units)
     made = normal_check(values, f"the effects of {r.title}", "Normal effects of units")
     return made.model_copy(update={"id": "normal_units"})
+
+
+def _outlying_units(m: MixedModel) -> Check | None:
+    """Units whose effect lies far from those of the others, by name."""
+    said, rows = [], []
+    for r, values in zip(m.random, m.effects[0], strict=True):
+        own = values[:, 0]
+        if r.n_units < 8 or not np.ptp(own) > 0:
+            continue
+        out = np.flatnonzero(far_out(own, 3.0))
+        said += [f"{r.labels[u]} ({r.title}, {number(float(own[u]), m.data.decimals + 1)})" for u in out[:3]]
+        rows += [int(x) for u in out[:3] for x in m.data.rows[r.codes == u]]
+    if not said:
+        return None
+    text = (
+        f"{listing(said, 4)} {'lies' if len(said) == 1 else 'lie'} more than three interquartile ranges outside the"
+    )
+    text += " quartiles of the units’ effects."
+    remedies = [Remedy(label="Show the rows", rows=rows[:200])]
+    remedies += leave_out(rows, m.spec.where) if len(rows) <= 40 else []
+    return Check(id="outlying_units", title="Outlying units", verdict=Verdict.doubtful, text=text, remedies=remedies)
 
 
 def _spread(m: MixedModel) -> Check | None:

@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 import pyarrow as pa
 
-from yavik.core.answers.wording import counted, listing
+from yavik.core.answers.wording import capital, counted, listing
 from yavik.core.figures.caption import lower
 from yavik.core.methods.kit.models.fitting import names_of
 from yavik.core.methods.kit.models.terms import InteractionTerm, ModelData, Term
@@ -224,7 +224,7 @@ def demand_apart(data: ModelData, random: list[Random]) -> None:
                 same = "" if r.term.units == other.term.units else f": each {r.title} is one {other.title}"
                 if set(r.effects) & set(other.effects):
                     raise DataProblem(
-                        f"{_start(r.title)} and {other.title} are the same units{same}. Leave one out.",
+                        f"{capital(r.title)} and {other.title} are the same units{same}. Leave one out.",
                         column=r.term.units[-1],
                     )
         for term in data.terms:
@@ -252,10 +252,6 @@ def demand_told(x: Floats, random: list[Random]) -> None:
                 " Leave a term out, or these units.",
                 column=r.term.units[-1],
             )
-
-
-def _start(text: str) -> str:
-    return text[:1].upper() + text[1:]
 
 
 def repeated_labels(table: Table, data: ModelData, random: list[Random]) -> tuple[RandomTerm, str] | None:

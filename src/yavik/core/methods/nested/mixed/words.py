@@ -5,7 +5,7 @@ import numpy as np
 from yavik import __version__
 from yavik.core.answers import NoteBlock, Span
 from yavik.core.answers import quantities as q
-from yavik.core.answers.wording import counted, decimals_of, level_words, listing, number, percent, say
+from yavik.core.answers.wording import capital, counted, decimals_of, level_words, listing, number, percent, say
 from yavik.core.figures.caption import lower
 from yavik.core.methods.kit.claims import claimed
 from yavik.core.methods.kit.models.coefficients import Coefficient, change_words, lower_term, more_or_less
@@ -33,7 +33,7 @@ def headline(m: MixedModel) -> tuple[list[Span], str]:
         joint = "" if i == 0 else ", " if i < len(shown[:4]) - 1 else " and "
         parts += [f"{joint}{lower_term(m.data.term_title(t))} (", *test_said(m, x), ")"]
     lost = [lower_term(m.data.term_title(t)) for t, x in zip(m.data.terms, m.tests, strict=True) if x is None]
-    blind = f" {_start(listing(lost, 4))} cannot be told: some combinations have no rows." if lost else ""
+    blind = f" {capital(listing(lost, 4))} cannot be told: some combinations have no rows." if lost else ""
     if not told:
         mean = number(float(m.fitted.coef[0]), m.data.decimals + 1) if m.fitted.intercept and not lost else ""
         start = f"The mean of {response} is {mean}{_unit(m)}." if mean else ""
@@ -44,10 +44,6 @@ def headline(m: MixedModel) -> tuple[list[Span], str]:
     spans = say(head, *parts, f"{more}.{blind} {_scatter(m)}")
     names = listing([lower_term(m.data.term_title(t)) for t, _ in shown], 3)
     return spans, f"{names} matter{'s' if len(shown) == 1 else ''}" if shown else "no evidence of any term"
-
-
-def _start(text: str) -> str:
-    return text[:1].upper() + text[1:]
 
 
 def _unit(m: MixedModel) -> str:

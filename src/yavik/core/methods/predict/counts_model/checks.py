@@ -37,6 +37,7 @@ def all_checks(m: CountsModel) -> list[Check | None]:
         shared.belonging(data),
         shared.zero_of_numbers(data, spec),
         shared.thin_levels(data),
+        shared.lost_levels(data),
         belong,
     ]
 

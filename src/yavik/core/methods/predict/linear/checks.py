@@ -34,6 +34,7 @@ def all_checks(m: LinearFit, spec: LinearSpec, asides: dict[str, Any]) -> list[C
         shared.belonging(data),
         shared.zero_of_numbers(data, spec),
         shared.thin_levels(data),
+        shared.lost_levels(data),
     ]
     if m.exact:
         text = (

@@ -41,6 +41,7 @@ def all_checks(m: BinaryModel, spec: LogisticSpec, hl: Calibration, folds: dict[
         shared.belonging(data),
         shared.zero_of_numbers(data, spec),
         shared.thin_levels(data),
+        shared.lost_levels(data),
         independent(data.table.keep(used), data.rows, False),
     ]
 
