@@ -210,7 +210,9 @@ def _adjusted(t: Floats, p: Floats, df: Floats, k: int, how: str, alpha: float) 
     adjusted = np.full(m, np.nan)
     if how == "tukey":
         adjusted[known] = studentized_range.sf(np.abs(t[known]) * np.sqrt(2), k, df[known])
-        return adjusted, np.asarray(studentized_range.isf(alpha, k, df) / np.sqrt(2))
+        # Degrees of freedom that differ by rounding alone are one: each of them costs a search.
+        few, back = np.unique(np.round(df, 7), return_inverse=True)
+        return adjusted, np.asarray(studentized_range.isf(alpha, k, few)[back] / np.sqrt(2))
     adjusted[known] = adjust(p[known], how)  # type: ignore[arg-type]
     share = {"none": alpha, "sidak": float(-np.expm1(np.log1p(-alpha) / m))}.get(how, alpha / m)
     reach = np.where(
