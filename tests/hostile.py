@@ -64,6 +64,7 @@ DESKS: dict[str, Any] = {
     "terms": ["lamp", "noise"],
     "random": [{"units": ["hall"]}, {"units": ["hall", "lamp"]}],
 }
+EVENINGS = {"outcome": "loans", "period": "month", "treated": "evenings", "unit": "branch", "base": "8"}
 WEEKS = {"response": "fluency", "subject": "child", "time": "week", "between": ["tutoring"]}
 LINED = [{"method": "linear", "spec": {**SIZE, "terms": SIZE["terms"][:k]}} for k in (1, 2, 3)]  # type: ignore[index]
 CASES = [
@@ -91,6 +92,7 @@ CASES = [
     Case("linear", "Branches", SIZE),
     Case("mixed", "Quiet desks", DESKS),
     Case("mixed", "Fluency", WEEKS, extra={"covariance": "ar1"}),
+    Case("difference_in_differences", "Evening opening", EVENINGS),
     *(
         Case("counts_model", "Winter challenge", COUNTED, exact=("p",) if f == "poisson" else (), extra={"family": f})
         for f in ("poisson", "negative_binomial", "quasi")

@@ -439,6 +439,20 @@ CASES: list[tuple[str, str, dict[str, Any], dict[str, list[Any]]]] = [
         {},
     ),
     (
+        "difference_in_differences",
+        "Evening opening",
+        {"outcome": "loans", "period": "month", "treated": "evenings", "base": "8"},
+        {
+            "unit": ["branch"],
+            "starts": ["branch"],
+            "se": [],
+            "cluster": ["branch"],
+            "weights": ["month"],
+            "draws": [199],
+            "covariates": [["branch"]],
+        },
+    ),
+    (
         "line_up",
         "Corner visits",
         {"models": LINED_COUNTS},
@@ -529,6 +543,7 @@ def test_every_option_gives_a_sound_answer(method: str, table: str, spec: dict[s
 
 
 REFUSABLE = {
+    ("difference_in_differences", "starts"),
     ("compare_spread", "test"),  # F of more than two
     ("compare_spread", "where"),  # two mills of four: a row less leaves one value
     ("study_size", "alternative"),

@@ -165,6 +165,12 @@ TOLD: list[tuple[str, str, str, dict[str, Any]]] = [
         },
     ),
     (
+        "Evening opening",
+        "What opening in the evening brought",
+        "difference_in_differences",
+        {"outcome": "loans", "period": "month", "treated": "evenings", "unit": "branch", "base": "8"},
+    ),
+    (
         "Reading pace",
         "What goes with reading pace",
         "correlate",

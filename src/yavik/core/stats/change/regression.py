@@ -1,0 +1,136 @@
+"""Least squares with errors that are asked for: classical, robust to unequal spread, by cluster, wild bootstrap."""
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from scipy import special
+
+from yavik.core.stats.groups import Floats
+
+DRAWS = 1999
+
+
+@dataclass(frozen=True)
+class Estimates:
+    """
+    Args:
+        coef, se, p: shape (k,). covariance: shape (k, k).
+        df: of t: rows less coefficients, or clusters less one.
+        factor: of the covariance, for small samples; ``words`` say which.
+    """
+
+    coef: Floats
+    covariance: Floats
+    df: float
+    factor: float
+    words: str
+    p: Floats
+    residuals: Floats
+
+    @property
+    def se(self) -> Floats:
+        """Standard errors."""
+        return np.asarray(np.sqrt(np.maximum(np.diag(self.covariance), 0.0)))
+
+    def reach(self, alpha: float) -> float:
+        """Quantile of t."""
+        return float(special.stdtrit(self.df, 1 - alpha / 2))
+
+    def joint(self, places: list[int]) -> tuple[float, int, float] | None:
+        """F, df1 and p of several coefficients being zero; None where their covariance says nothing."""
+        return joint(self.coef[places], self.covariance[np.ix_(places, places)], self.df)
+
+
+def joint(estimates: Floats, covariance: Floats, df: float) -> tuple[float, int, float] | None:
+    """F, df1 and p of all estimates being zero; None where their covariance is not of full rank, or df is below it."""
+    size = np.sqrt(np.maximum(np.diag(covariance), 0.0))
+    if not (size > 0).all() or df < len(estimates):
+        return None
+    values, turn = np.linalg.eigh(covariance / np.outer(size, size))
+    if values[0] <= 1e-10 * values[-1]:
+        return None
+    z = turn.T @ (estimates / size)
+    f = float((z**2 / values).sum()) / len(z)
+    return f, len(z), float(special.fdtrc(len(z), df, f))
+
+
+def regress(
+    y: Floats, x: Floats, se: str, absorbed: int, clusters: Any = None, weights: Floats | None = None,
+    nested: int = 0, levers: Floats | None = None, seed: int = 1, tested: int | None = None, draws: int = DRAWS,
+) -> Estimates:  # fmt: skip
+    """Estimates with the errors asked for.
+
+    Args:
+        x: shape (n, k), of full rank; levels of units and periods are already taken out of x and y.
+        absorbed: levels taken out. nested: how many of them lie within clusters, and do not count in the factor.
+        levers: leverage of the levels taken out, for HC2 and HC3.
+        clusters: codes from 0. tested: the coefficient whose p is drawn by the wild bootstrap.
+    """
+    n, k = x.shape
+    root = np.ones(n) if weights is None else np.sqrt(weights)
+    xw, yw = x * root[:, None], y * root
+    q, r = np.linalg.qr(xw)
+    coef = np.linalg.solve(r, q.T @ yw)
+    inverse = np.linalg.inv(r)
+    bread = inverse @ inverse.T
+    e = yw - xw @ coef
+    df = float(n - k - absorbed)
+    if se == "classical":
+        factor, words = 1.0, "residual variance over n − k"
+        cov = bread * float(e @ e) / max(df, 1.0)
+    elif se in ("cluster", "wild"):
+        g = int(clusters.max()) + 1
+        sums = np.zeros((g, k))
+        np.add.at(sums, clusters, xw * e[:, None])
+        own = k + absorbed - nested
+        factor = g / (g - 1) * (n - 1) / max(n - own, 1)
+        words = "G/(G − 1) × (n − 1)/(n − k)"
+        cov = factor * bread @ (sums.T @ sums) @ bread
+        df = float(g - 1)
+    else:
+        h = np.minimum((q**2).sum(axis=1) + (0.0 if levers is None else levers), 1 - 1e-12)
+        u = {"hc0": e, "hc1": e, "hc2": e / np.sqrt(1 - h), "hc3": e / (1 - h)}[se]
+        factor = n / max(df, 1.0) if se == "hc1" else 1.0
+        words = {"hc1": "n/(n − k)"}.get(se, "none")
+        meat = (xw * u[:, None]).T @ (xw * u[:, None])
+        cov = factor * bread @ meat @ bread
+    t = np.divide(coef, np.sqrt(np.diag(cov)), out=np.full(k, np.nan), where=np.diag(cov) > 0)
+    p = 2 * special.stdtr(df, -np.abs(t))
+    if se == "wild" and tested is not None:
+        p = p.copy()
+        p[tested] = wild_p(yw, xw, clusters, tested, factor, seed, draws)
+    return Estimates(coef, cov, df, factor, words, np.asarray(p), e)
+
+
+def wild_p(y: Floats, x: Floats, clusters: Any, place: int, factor: float, seed: int, draws: int = DRAWS) -> float:
+    """p of one coefficient by the wild cluster bootstrap with the null imposed (Cameron, Gelbach and Miller, 2008).
+
+    Signs of Rademacher for each cluster; all 2^G of them where these are no more than the draws.
+    """
+    g, k = int(clusters.max()) + 1, x.shape[1]
+    others = [j for j in range(k) if j != place]
+    rest = y - x[:, others] @ np.linalg.lstsq(x[:, others], y, rcond=None)[0] if others else y
+    bread = np.linalg.inv(x.T @ x)
+    row = bread[place] @ x.T  # the coefficient from a response
+
+    def t_of(estimates: Floats, residual: Floats) -> Floats:
+        """t of many responses: estimates (draws,), residuals (n, draws)."""
+        scores = np.zeros((g, residual.shape[1]))
+        np.add.at(scores, clusters, row[:, None] * residual)
+        return np.asarray(estimates / np.sqrt(np.maximum(factor * (scores**2).sum(axis=0), 1e-300)))
+
+    hat = x @ bread @ x.T if len(y) <= 3000 else None
+    seen = t_of(np.array([row @ y]), (y - x @ (bread @ (x.T @ y)))[:, None])[0]
+    if 2**g <= draws:
+        signs = 1.0 - 2.0 * ((np.arange(2**g)[:, None] >> np.arange(g)) & 1)
+        exact = True
+    else:
+        signs = np.random.default_rng(seed).choice([-1.0, 1.0], (draws, g))
+        exact = False
+    hits, chunk = 0, max(1, 4_000_000 // len(y))
+    for a in range(0, len(signs), chunk):
+        made = rest[:, None] * signs[a : a + chunk].T[clusters]
+        left = made - (hat @ made if hat is not None else x @ (bread @ (x.T @ made)))
+        hits += int((np.abs(t_of(row @ made, left)) >= abs(seen) * (1 - 1e-9)).sum())
+    return hits / len(signs) if exact else (hits + 1) / (len(signs) + 1)
