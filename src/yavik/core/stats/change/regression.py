@@ -112,25 +112,29 @@ def wild_p(y: Floats, x: Floats, clusters: Any, place: int, factor: float, seed:
     others = [j for j in range(k) if j != place]
     rest = y - x[:, others] @ np.linalg.lstsq(x[:, others], y, rcond=None)[0] if others else y
     bread = np.linalg.inv(x.T @ x)
-    row = bread[place] @ x.T  # the coefficient from a response
+    row = x @ bread[place]  # the coefficient from a response
 
-    def t_of(estimates: Floats, residual: Floats) -> Floats:
-        """t of many responses: estimates (draws,), residuals (n, draws)."""
-        scores = np.zeros((g, residual.shape[1]))
-        np.add.at(scores, clusters, row[:, None] * residual)
-        return np.asarray(estimates / np.sqrt(np.maximum(factor * (scores**2).sum(axis=0), 1e-300)))
+    def sums(values: Floats) -> Floats:
+        """Of columns, within clusters."""
+        return np.column_stack([np.bincount(clusters, v, minlength=g) for v in values.T])
 
-    hat = x @ bread @ x.T if len(y) <= 3000 else None
-    seen = t_of(np.array([row @ y]), (y - x @ (bread @ (x.T @ y)))[:, None])[0]
-    if 2**g <= draws:
-        signs = 1.0 - 2.0 * ((np.arange(2**g)[:, None] >> np.arange(g)) & 1)
-        exact = True
+    # A draw turns whole clusters: its coefficient and scores are sums over clusters, whatever the rows.
+    own, turned, reach = sums((row * rest)[:, None])[:, 0], sums(x * rest[:, None]), sums(x * row[:, None]) @ bread
+
+    def t_of(signs: Floats) -> Floats:
+        """t of draws; signs of shape (draws, g)."""
+        scores = signs * own - (signs @ turned) @ reach.T
+        return np.asarray((signs @ own) / np.sqrt(np.maximum(factor * (scores**2).sum(axis=1), 1e-300)))
+
+    left = y - x @ (bread @ (x.T @ y))
+    seen = float(row @ y) / np.sqrt(max(factor * float((sums((row * left)[:, None]) ** 2).sum()), 1e-300))
+    exact = g < 40 and 2**g <= draws
+    if exact:
+        signs: Floats = 1.0 - 2.0 * ((np.arange(2**g)[:, None] >> np.arange(g)) & 1)
     else:
-        signs = np.random.default_rng(seed).choice([-1.0, 1.0], (draws, g))
-        exact = False
-    hits, chunk = 0, max(1, 4_000_000 // len(y))
-    for a in range(0, len(signs), chunk):
-        made = rest[:, None] * signs[a : a + chunk].T[clusters]
-        left = made - (hat @ made if hat is not None else x @ (bread @ (x.T @ made)))
-        hits += int((np.abs(t_of(row @ made, left)) >= abs(seen) * (1 - 1e-9)).sum())
+        signs = np.random.default_rng(seed).choice(np.array([-1.0, 1.0]), (draws, g))
+    step, bar = max(1, 4_000_000 // g), abs(seen) * (1 - 1e-9)
+    hits = 0
+    for i in range(0, len(signs), step):
+        hits += int((np.abs(t_of(signs[i : i + step])) >= bar).sum())
     return hits / len(signs) if exact else (hits + 1) / (len(signs) + 1)

@@ -123,7 +123,7 @@ def _periods(table: Table, data: ModelData, spec: DidSpec) -> tuple[list[str], A
     codes = table.codes(spec.period)
     there, period = np.unique(codes.codes[data.places], return_inverse=True)
     period = period.ravel()
-    names = [codes.levels[i] for i in there]
+    names = [_plain(codes.levels[i]) for i in there]
     if len(names) < 2:
         raise DataProblem(
             f"{spec.period} has one period, {names[0]}, among the rows used; a change needs one before and one after.",
@@ -134,6 +134,7 @@ def _periods(table: Table, data: ModelData, spec: DidSpec) -> tuple[list[str], A
             f"{spec.period} has {len(names)} periods; up to {MOST_PERIODS} can be had. Round or cut it first.",
             column=spec.period,
         )
+    base = None if spec.base is None else _plain(spec.base)
     guessed = False
     if column.kind in (Kind.category, Kind.text):
         if len(names) > 2:
@@ -144,16 +145,14 @@ def _periods(table: Table, data: ModelData, spec: DidSpec) -> tuple[list[str], A
             )
         words = [n.casefold().strip() for n in names]
         turn = words[1] in BEFORE or words[0] in AFTER
-        turn = names.index(spec.base) == 1 if spec.base in names else turn
-        guessed = spec.base is None and not (set(words) & (BEFORE | AFTER))
+        turn = names.index(base) == 1 if base in names else turn
+        guessed = base is None and not (set(words) & (BEFORE | AFTER))
         if turn:
             names, period = names[::-1], 1 - period
-    if spec.base is not None and spec.base not in names:
-        raise DataProblem(
-            f"{spec.period} has no period '{spec.base}'; it has {listing(names, 8)}.", column=spec.period
-        )
-    if spec.base is not None and names.index(spec.base) == len(names) - 1:
-        raise DataProblem(f"{spec.base} is the last period: nothing comes after it.", column=spec.period)
+    if base is not None and base not in names:
+        raise DataProblem(f"{spec.period} has no period '{base}'; it has {listing(names, 8)}.", column=spec.period)
+    if base is not None and names.index(base) == len(names) - 1:
+        raise DataProblem(f"{base} is the last period: nothing comes after it.", column=spec.period)
     return names, period, guessed
 
 
@@ -165,7 +164,7 @@ def _starts(table: Table, data: ModelData, spec: DidSpec, periods: list[str]) ->
     place = {p: i for i, p in enumerate(periods)}
     numbers = _numbers(periods)
     lookup = np.full(len(codes.levels) + 1, -1)
-    for i, level in enumerate(codes.levels):
+    for i, level in enumerate(map(_plain, codes.levels)):
         if level in place:
             lookup[i] = place[level]
             continue
@@ -196,6 +195,11 @@ def _demand_one_start(
             column=spec.starts,
             rows=rows[:200].tolist(),
         )
+
+
+def _plain(level: str) -> str:
+    """A whole number without the decimals that a measure's level has."""
+    return level[:-2] if level.endswith(".0") and _number(level) is not None else level
 
 
 def _numbers(names: list[str]) -> Floats | None:
@@ -289,7 +293,7 @@ def _from_base(spec: DidSpec, group: Any, period: Any, periods: list[str]) -> tu
             column=spec.period,
         )
     else:
-        at = periods.index(spec.base) + 1
+        at = periods.index(_plain(spec.base)) + 1
     return group * (period >= at), np.where(group == 1, at, -1)
 
 
