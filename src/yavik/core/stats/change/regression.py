@@ -130,7 +130,8 @@ def wild_p(y: Floats, x: Floats, clusters: Any, place: int, factor: float, seed:
     seen = float(row @ y) / np.sqrt(max(factor * float((sums((row * left)[:, None]) ** 2).sum()), 1e-300))
     exact = g < 40 and 2**g <= draws
     if exact:
-        signs: Floats = 1.0 - 2.0 * ((np.arange(2**g)[:, None] >> np.arange(g)) & 1)
+        bits = (np.arange(2**g)[:, None] >> np.arange(g)) & 1
+        signs: Floats = np.where(bits == 1, -1.0, 1.0)
     else:
         signs = np.random.default_rng(seed).choice(np.array([-1.0, 1.0]), (draws, g))
     step, bar = max(1, 4_000_000 // g), abs(seen) * (1 - 1e-9)
