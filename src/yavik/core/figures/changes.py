@@ -28,17 +28,26 @@ def courses(
     """Lines over periods, a dashed one for what a group would have done, and the place of the change."""
     values: list[dict[str, Any]] = []
     dashed: list[dict[str, Any]] = []
-    for line in lines:
+    apart = min(0.12, 0.5 / max(len(lines), 1))
+    for place, line in enumerate(lines):
+        aside = (place - (len(lines) - 1) / 2) * apart  # intervals side by side, not over each other
         for i, (y, low, high) in enumerate(zip(line.y, line.low, line.high, strict=True)):
             if np.isfinite(y):
                 known = np.isfinite(low) and np.isfinite(high)
                 ends = (float(low), float(high)) if known else (float(y), float(y))
                 values.append(
-                    {"x": i, "period": periods[i], "y": float(y), "low": ends[0], "high": ends[1], "group": line.name}
+                    {
+                        "x": i + aside,
+                        "period": periods[i],
+                        "y": float(y),
+                        "low": ends[0],
+                        "high": ends[1],
+                        "group": line.name,
+                    }
                 )
         for i, y in enumerate(line.expected):
             if np.isfinite(y):
-                dashed.append({"x": i, "y": float(y), "group": line.name})
+                dashed.append({"x": i + aside, "y": float(y), "group": line.name})
     x = _period_axis(periods, x_title, width)
     y_of: dict[str, Any] = {
         "type": "quantitative",

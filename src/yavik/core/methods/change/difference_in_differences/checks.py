@@ -6,6 +6,7 @@ import numpy as np
 
 from yavik.core.answers import Check, Remedy, Verdict
 from yavik.core.answers.wording import counted, listing, number, p_words
+from yavik.core.figures.caption import lower
 from yavik.core.methods.change.difference_in_differences.compute import Did
 from yavik.core.methods.change.difference_in_differences.tables import before_df, decimals
 
@@ -53,7 +54,7 @@ def _placebo(d: Did) -> Check | None:
     if p is None:
         return None
     k = decimals(d)
-    text = f"As if the change had come at {d.study.periods[p.place]}, before it did: {number(p.estimate, k)} (SE"
+    text = f"As if the change had come at {lower(d.study.period_title)} {d.study.periods[p.place]}, before it did: {number(p.estimate, k)} (SE"
     text += f" {number(p.se, k)}, p {p_words(p.p)})."
     text += " A change where there was none casts doubt on the one told." if p.p < 0.05 else ""
     verdict = Verdict.doubtful if p.p < 0.05 else Verdict.holds

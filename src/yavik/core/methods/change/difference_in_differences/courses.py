@@ -34,7 +34,7 @@ def courses_of(d: Did) -> list[Moved]:
         told = name == "treated" and len(d.study.starts) == 1 and others is not None
         expected = _expected(d, means, others) if told and others is not None else []
         out.append(Moved(name, y.tolist(), (y - wide).tolist(), (y + wide).tolist(), expected))
-    return out
+    return out[::-1] if len(d.study.starts) == 1 else out  # the treated first
 
 
 def _expected(d: Did, means: list[Mean | None], others: list[Mean | None]) -> list[float]:

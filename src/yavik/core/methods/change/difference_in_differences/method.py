@@ -1,7 +1,5 @@
 """Did a change come because of a treatment? Difference in differences, from four means to staggered starts."""
 
-from typing import Any
-
 from yavik.core.answers import Answer, Marks
 from yavik.core.answers import quantities as q
 from yavik.core.answers.make import compose
@@ -9,9 +7,10 @@ from yavik.core.methods.base import Aim, Layout, Method, Run
 from yavik.core.methods.change.difference_in_differences import tables, words
 from yavik.core.methods.change.difference_in_differences.checks import all_checks
 from yavik.core.methods.change.difference_in_differences.compute import Did, compute_study
+from yavik.core.methods.change.difference_in_differences.guessing import suits
 from yavik.core.methods.change.difference_in_differences.spec import DidSpec
 from yavik.core.methods.kit.page import read_page
-from yavik.core.table import Kind, Table
+from yavik.core.table import Table
 
 
 def compute(table: Table, spec: DidSpec, run: Run) -> Answer:
@@ -48,22 +47,6 @@ def _settings(d: Did) -> list[str]:
     return made
 
 
-def _fit(table: Table, spec: dict[str, Any]) -> tuple[float, str] | None:
-    """A yes/no column and a period that is not a measure."""
-    treated, period = spec.get("treated"), spec.get("period")
-    if not treated or not period or spec.get("starts"):
-        return -30, ""
-    if table.column(period).kind in (Kind.yes_no, Kind.measure):
-        return -30, ""
-    if len({c for c in table.codes(treated).codes.tolist() if c >= 0}) != 2:
-        return None
-    levels = table.codes(period).levels
-    plain = {x.casefold() for x in levels} & {"before", "after", "pre", "post"}
-    if plain:
-        return 22, "before and after, treated or not"
-    return -12, "periods and who was treated"
-
-
 METHOD = Method(
     id="difference_in_differences",
     aim=Aim.change,
@@ -84,7 +67,7 @@ METHOD = Method(
     page=read_page(__file__),
     order=1,
     uses=("seed",),
-    fit=_fit,
+    fit=suits,
     name=lambda spec: f"{spec.outcome} and {spec.treated or spec.starts}",
     keywords=(
         "difference in differences", "diff-in-diff", "causal", "policy evaluation", "event study", "parallel trends",

@@ -82,7 +82,9 @@ def estimate(d: Did) -> TableBlock:
     e, k, unit = d.effect, decimals(d), d.study.data.response.unit
     rows = [_row("Change because of the treatment", e, k, d, unit)]
     if (p := d.placebo) is not None:
-        rows.append(_row(f"Placebo: as if it came at {d.study.periods[p.place]}", p, k, d, unit))
+        rows.append(
+            _row(f"Placebo: as if at {lower(d.study.period_title)} {d.study.periods[p.place]}", p, k, d, unit)
+        )
     own = (
         "units and periods have levels of their own"
         if d.levels == "units"
