@@ -65,6 +65,7 @@ DESKS: dict[str, Any] = {
     "random": [{"units": ["hall"]}, {"units": ["hall", "lamp"]}],
 }
 EVENINGS = {"outcome": "loans", "period": "month", "treated": "evenings", "unit": "branch", "base": "8"}
+ROUND = {"outcome": "visits_after", "running": "score", "cutoff": 50.0}
 WEEKS = {"response": "fluency", "subject": "child", "time": "week", "between": ["tutoring"]}
 LINED = [{"method": "linear", "spec": {**SIZE, "terms": SIZE["terms"][:k]}} for k in (1, 2, 3)]  # type: ignore[index]
 CASES = [
@@ -93,6 +94,8 @@ CASES = [
     Case("mixed", "Quiet desks", DESKS),
     Case("mixed", "Fluency", WEEKS, extra={"covariance": "ar1"}),
     Case("difference_in_differences", "Evening opening", EVENINGS),
+    Case("discontinuity", "Grant round", ROUND, along=("cutoff",)),
+    Case("discontinuity", "Grant round", ROUND, extra={"se": "hc1"}, along=("cutoff",)),
     *(
         Case("counts_model", "Winter challenge", COUNTED, exact=("p",) if f == "poisson" else (), extra={"family": f})
         for f in ("poisson", "negative_binomial", "quasi")

@@ -439,6 +439,27 @@ CASES: list[tuple[str, str, dict[str, Any], dict[str, list[Any]]]] = [
         {},
     ),
     (
+        "discontinuity",
+        "Grant round",
+        {"outcome": "visits_after", "running": "score", "cutoff": 50},
+        {
+            "treatment": ["grant"],
+            "bandwidth": [],
+            "bias_bandwidth": [12.0],
+            "degree": [0, 1, 2, 3],
+            "kernel": [],
+            "se": [],
+            "cluster": ["branch"],
+            "covariates": [["visits_before"]],
+            "placebo_outcomes": [["visits_before"]],
+            "placebo_cutoffs": [[40.0, 60.0]],
+            "donut": [0.5],
+            "windows": [[1.0, 2.0]],
+            "density_bin": [1.0],
+            "density_bandwidth": [8.0],
+        },
+    ),
+    (
         "difference_in_differences",
         "Evening opening",
         {"outcome": "loans", "period": "month", "treated": "evenings", "base": "8"},
@@ -544,6 +565,7 @@ def test_every_option_gives_a_sound_answer(method: str, table: str, spec: dict[s
 
 REFUSABLE = {
     ("difference_in_differences", "starts"),
+    ("discontinuity", "se"),  # by cluster without clusters
     ("compare_spread", "test"),  # F of more than two
     ("compare_spread", "where"),  # two mills of four: a row less leaves one value
     ("study_size", "alternative"),

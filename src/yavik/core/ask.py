@@ -10,9 +10,9 @@ from pydantic import BaseModel, ConfigDict, Field
 
 Shown = Literal[
     # one value
-    "text", "number", "slider", "flag", "choice", "expression", "level", "table",
+    "text", "number", "slider", "flag", "choice", "choice_or_number", "expression", "level", "table",
     # several values
-    "several", "codes", "rows", "by_hand",
+    "several", "codes", "numbers", "rows", "by_hand",
     # columns
     "column", "columns", "sets",
     # a value for each of several names

@@ -171,6 +171,12 @@ TOLD: list[tuple[str, str, str, dict[str, Any]]] = [
         {"outcome": "loans", "period": "month", "treated": "evenings", "unit": "branch", "base": "8"},
     ),
     (
+        "Grant round",
+        "Visits where the grant begins",
+        "discontinuity",
+        {"outcome": "visits_after", "running": "score", "cutoff": 50, "placebo_outcomes": ["visits_before"]},
+    ),
+    (
         "Reading pace",
         "What goes with reading pace",
         "correlate",

@@ -8,7 +8,7 @@ import { ExpressionInput } from "./expression";
 import { ByHand, Codes, Several, Slider } from "./lists";
 import { Pairs } from "./pairs";
 import { CasesForm, LevelNumbers, PointsField, ReferencesField } from "./points";
-import { Check, Choice, Num, Text } from "./simple";
+import { Check, Choice, ChoiceOrNumber, Num, Numbers, Text } from "./simple";
 import { TermsSlot } from "./terms-slot";
 import { SimulateField } from "./simulate";
 import { TypedSlot } from "./typed-slot";
@@ -21,11 +21,13 @@ export const EDITORS: Record<string, ComponentType<AskProps>> = {
   slider: Slider,
   flag: FlagAsk,
   choice: ChoiceAsk,
+  choice_or_number: ChoiceOrNumberAsk,
   expression: ExpressionAsk,
   level: LevelAsk,
   table: TableAsk,
   several: Several,
   codes: Codes,
+  numbers: NumbersAsk,
   rows: RowsAsk,
   by_hand: ByHand,
   column: ColumnAsk,
@@ -118,6 +120,24 @@ function ChoiceAsk(props: AskProps) {
       missing={bare && value === undefined ? titleOf(name, property).toLowerCase() : undefined}
     />
   );
+}
+
+function ChoiceOrNumberAsk(props: AskProps) {
+  const { property, value, set, around, name } = props;
+  return (
+    <ChoiceOrNumber
+      {...named(props)}
+      value={typeof value === "number" ? value : String(value ?? "")}
+      options={choicesOf(property, around.only?.[name])}
+      min={askOf(property).min ?? undefined}
+      set={set}
+    />
+  );
+}
+
+function NumbersAsk(props: AskProps) {
+  const value = Array.isArray(props.value) ? (props.value as number[]) : [];
+  return <Numbers {...named(props)} value={value} set={props.set} />;
 }
 
 function ExpressionAsk(props: AskProps) {

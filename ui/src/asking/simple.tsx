@@ -171,6 +171,83 @@ export function Choice({
   );
 }
 
+/** One of a few rules, or a number of one's own. */
+export function ChoiceOrNumber({
+  label,
+  help,
+  mark,
+  value,
+  options,
+  set,
+  min,
+}: Common & {
+  value: string | number;
+  options: [string, string][];
+  set: (v: string | number) => void;
+  min?: number;
+}) {
+  const [typing, setTyping] = useState(false);
+  const own = typeof value === "number" || typing;
+  return (
+    <Labelled label={label} help={help}>
+      <span className="flex gap-2">
+        <select
+          className="select select-sm min-w-0 flex-1"
+          value={own ? "" : value}
+          onChange={(e) => {
+            setTyping(e.target.value === "");
+            if (e.target.value) set(e.target.value);
+          }}
+          {...mark}
+        >
+          {options.map(([v, words]) => (
+            <option key={v} value={v}>
+              {words}
+            </option>
+          ))}
+          <option value="">a number</option>
+        </select>
+        {own && (
+          <Num
+            width="w-24"
+            mark={{ "aria-label": `${label ?? ""}: number` }}
+            value={typeof value === "number" ? value : null}
+            min={min}
+            set={(v) => v !== null && set(v)}
+          />
+        )}
+      </span>
+    </Labelled>
+  );
+}
+
+/** Several numbers, typed with spaces or semicolons between them. */
+export function Numbers({ label, help, mark, value, set }: Common & { value: number[]; set: (v: number[]) => void }) {
+  const read = (text: string) =>
+    text
+      .split(/[;\s]+/)
+      .filter(Boolean)
+      .map((part) => numberOf(part.replace(/,$/, "")));
+  const shown = value.map((v) => String(v).replace("-", "−")).join("; ");
+  const draft = useDraft(shown, (text) => {
+    const next = read(text);
+    if (next.every((n) => n !== null)) set(next as number[]);
+  });
+  const bad = draft.text !== null && read(draft.text).includes(null);
+  return (
+    <Labelled label={label} help={help}>
+      <input
+        className={`input input-sm w-full ${bad ? "input-error" : ""}`}
+        inputMode="decimal"
+        aria-invalid={bad}
+        placeholder="none typed"
+        {...mark}
+        {...draft.props}
+      />
+    </Labelled>
+  );
+}
+
 export function Check({ label, help, mark, value, set }: Common & { value: boolean; set: (v: boolean) => void }) {
   const box = (
     <input

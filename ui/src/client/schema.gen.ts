@@ -3257,6 +3257,13 @@ export interface components {
             marked: number[];
             /** Note */
             note?: string | null;
+            /**
+             * Opens
+             * @default []
+             */
+            opens: ({
+                [key: string]: unknown;
+            } | null)[];
             pick?: components["schemas"]["Pick"] | null;
             /** Picked */
             picked?: string | null;

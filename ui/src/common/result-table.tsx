@@ -18,7 +18,7 @@ export function ResultTable({
   plain?: boolean;
   heading?: (key: string) => ReactNode;
   /** For rows that are clicked into a list: whether one is in, and the click. */
-  pick?: (row: number) => { in: boolean; title: string; flip: () => void };
+  pick?: (row: number) => { in: boolean; title: string; flip: () => void } | null;
 }) {
   const picked = number ? null : block.picked; // how it was found is not printed
   const caption = number ? (
@@ -67,7 +67,7 @@ export function ResultTable({
         </thead>
         <tbody>
           {block.rows.map((row, i) => (
-            <tr key={i} className={pick?.(i).in ? "taken" : ""}>
+            <tr key={i} className={pick?.(i)?.in ? "taken" : ""}>
               {block.columns.map((c, place) => {
                 const cell = row[c.key];
                 const strong = block.strong?.includes(c.key) && (block.marked?.includes(i) || c.key === "letters");
@@ -82,7 +82,7 @@ export function ResultTable({
                     )}
                     title={cell?.why ?? undefined}
                   >
-                    {pick && place === 0 ? <Picked of={pick(i)} said={cell?.s ?? ""} /> : (cell?.s ?? "")}
+                    {place === 0 ? <First of={pick?.(i)} said={cell?.s ?? ""} /> : (cell?.s ?? "")}
                     {cell?.sub && <small className="muted block font-normal">{cell.sub}</small>}
                     {cell?.why && <span className="sr-only">: {cell.why}</span>}
                   </td>
@@ -97,7 +97,8 @@ export function ResultTable({
   );
 }
 
-function Picked({ of, said }: { of: { in: boolean; title: string; flip: () => void }; said: string }) {
+function First({ of, said }: { of?: { in: boolean; title: string; flip: () => void } | null; said: string }) {
+  if (!of) return said;
   return (
     <button type="button" className="link-quiet" aria-pressed={of.in} title={of.title} onClick={of.flip}>
       {said}

@@ -6,7 +6,7 @@ import type { Answer, FigureBlock, TableBlock } from "../client/api";
 import { Picture, type Drawn } from "../common/picture";
 import { copyTable, ResultTable } from "../common/result-table";
 import { Spans } from "../common/spans";
-import { Handles, Tabs, Touch, usePick } from "./touch";
+import { Handles, Tabs, Touch, usePick, type Touched } from "./touch";
 
 const WIDE = 7;
 /** Pixels that a table may take beside the main figure. */
@@ -56,7 +56,7 @@ type Props = {
   control?: (field: string) => ReactNode;
   openFigure?: (block: string) => void;
   /** The question's spec and how to set a field of it, for what is moved or clicked. */
-  touch?: { spec: Record<string, unknown>; set: (field: string, value: unknown) => void };
+  touch?: Touched;
 };
 
 export function AnswerView({ openFigure, touch, ...props }: Props) {

@@ -11,6 +11,7 @@ import {
   useCatalogue,
   useContents,
   useNewFigure,
+  useNewQuestion,
   useTable,
 } from "../client/hooks";
 import { askOf, filled, type Around, type Properties } from "../asking/ask";
@@ -56,6 +57,7 @@ function Question({ study, id }: { study: string; id: string }) {
     if (ended.state === "failed") sayProblem(new Error(ended.what));
   });
   const add = useAddToReport(study);
+  const made = useNewQuestion(study, (q) => void go(`/s/${study}/q/${q.id}`));
   const figure = useNewFigure(study, (made) => go(`/s/${study}/f/${made.id}`));
   if (error)
     return (
@@ -91,6 +93,8 @@ function Question({ study, id }: { study: string; id: string }) {
   };
   const setField = (field: string, value: unknown) => change({ spec: { ...state.spec, [field]: value } });
   const setSpec = (spec: Record<string, unknown>) => change({ spec });
+  const begin = (spec: Record<string, unknown>) =>
+    made.mutate({ table: state.table, method: state.method, layout: state.layout, spec });
   const makers = catalogue?.methods.filter((m) => m.makes_models).map((m) => m.id) ?? [];
   const questions = contents?.entries.filter((e) => e.type === "question" && e.id !== id) ?? [];
   const around: Around = {
@@ -278,7 +282,7 @@ function Question({ study, id }: { study: string; id: string }) {
                     answer={answer}
                     showRow={(row) => void go(`/s/${study}/t/${state.table}?rows=${row}`)}
                     control={control}
-                    touch={{ spec: state.spec, set: setField }}
+                    touch={{ spec: state.spec, set: setField, begin }}
                     openFigure={(block) => figure.mutate({ table: state.table, from_question: id, block })}
                   />
                   <div className="mt-6">

@@ -8,7 +8,13 @@ export type Handle = S["Handle"];
 type Fields = Record<string, unknown>;
 
 /** The question's spec, and the way to set a field of it; nothing where an answer is only shown. */
-export const Touch = createContext<{ spec: Fields; set: (field: string, value: unknown) => void } | null>(null);
+export type Touched = {
+  spec: Fields;
+  set: (field: string, value: unknown) => void;
+  /** Asks another spec as a question of its own. */
+  begin?: (spec: Fields) => void;
+};
+export const Touch = createContext<Touched | null>(null);
 
 /** What a handle's field becomes: the number, or the entry of a field that holds one for each of several names. */
 export function moved(handle: Handle, spec: Fields, value: number): unknown {
@@ -127,10 +133,19 @@ function Line({ handle, drawn, set }: { handle: Handle; drawn: Drawn; set: (valu
   );
 }
 
+export type PickRow = (row: number) => { in: boolean; title: string; flip: () => void } | null;
+
 /** For a table whose rows are clicked: whether a row is in, and the click. */
-export function usePick(block: TableBlock): ((row: number) => { in: boolean; title: string; flip: () => void }) | null {
+export function usePick(block: TableBlock): PickRow | null {
   const touch = use(Touch);
   const pick = block.pick;
+  const opens = block.opens ?? [];
+  const begin = touch?.begin;
+  if (begin && opens.length)
+    return (row) => {
+      const spec = opens[row];
+      return spec ? { in: false, title: "Ask this as a question of its own", flip: () => begin(spec) } : null;
+    };
   if (!touch || !pick) return null;
   return (row) => {
     const value = block.rows[row]?.[pick.key]?.v as number | string;

@@ -120,6 +120,8 @@ class TableBlock(BaseModel):
     unit: str = ""
     """Of the values of every column that has none of its own."""
     pick: Pick | None = None
+    opens: list[dict[str, Any] | None] = []
+    """For each row the spec that it is the answer to, which a click asks as a question of its own."""
     tab: Tab | None = None
     by: str = ""
     """How its p values were found, for whoever shows them elsewhere: 'Games–Howell'."""

@@ -9,7 +9,7 @@ from yavik.core.answers.wording import NoNumber
 
 NONE = re.compile(r"(?<![\w'’])[-−+]?(?:nan|inf(?:inity)?)(?![\w'’])|(?<=[=<>] )an(?=[ .,;)]|$)", re.I)
 """Words that a number that is none leaves in a text; 'p = an' is what is left of nan without its first letter."""
-QUIET = {"drawing", "figure", "spec", "id", "key", "type", "style", "remedies", "model", "variants"}
+QUIET = {"drawing", "figure", "spec", "id", "key", "type", "style", "remedies", "opens", "model", "variants"}
 """Parts of an answer that hold no sentences."""
 
 

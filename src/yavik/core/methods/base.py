@@ -141,6 +141,8 @@ class Layout:
     sentence: str
     slots: tuple[str, ...]
     needed: tuple[str, ...]
+    beside: tuple[str, ...] = ()
+    """Settings that chosen columns may fill too, though they do not stand in the sentence."""
 
 
 @dataclass(frozen=True)
@@ -221,7 +223,7 @@ class Method(Generic[S]):
 
     def ready(self, spec: S) -> bool:
         """Whether some layout has all its needed slots filled."""
-        return any(all(getattr(spec, s) for s in layout.needed) for layout in self.layouts)
+        return any(all(getattr(spec, s) not in (None, "", [], {}) for s in layout.needed) for layout in self.layouts)
 
 
 def names_in(value: Any) -> list[str]:

@@ -36,7 +36,7 @@ def fitting(table: Table, chosen: list[str]) -> list[Fit]:
 
 
 def _place(method: Method[Any], layout: Layout, kinds: dict[str, Kind], table: Table) -> Fit | None:
-    slots = {s: ask_of(method.Spec, s) or Ask(shown="hidden") for s in layout.slots}
+    slots = {s: ask_of(method.Spec, s) or Ask(shown="hidden") for s in (*layout.slots, *layout.beside)}
     if any(a.shown == "typed" for a in slots.values()):
         return None
     spec: dict[str, Any] = {}
@@ -54,16 +54,18 @@ def _place(method: Method[Any], layout: Layout, kinds: dict[str, Kind], table: T
     for key, value in spec.items():
         if isinstance(value, list):
             spec[key] = [n for n in kinds if n in value]
-    missing = [s for s in layout.needed if s not in spec]
     if layout.id == "side_by_side" and len(kinds) < 2:
         return None
     general = sum(len(a.kinds) for a in slots.values()) / 4
-    bonus, why = 0.0, "" if missing else "every chosen column has its place"
-    if method.fit is not None:
+    bonus, why = 0.0, "every chosen column has its place"
+    if method.fit is not None:  # which may put columns elsewhere, and find what was not chosen
         suits = method.fit(table, spec)
         if suits is None:
             return None
         bonus, why = suits[0], suits[1] or why
+    missing = [s for s in layout.needed if s not in spec]
+    if missing and why == "every chosen column has its place":
+        why = ""
     return Fit(
         method=method.id,
         layout=layout.id,

@@ -4,7 +4,7 @@
 """
 
 from collections.abc import Sequence
-from typing import Literal
+from typing import Any, Literal
 
 import numpy as np
 
@@ -63,6 +63,11 @@ def pick(table: TableBlock, field: str, key: str, title: str) -> TableBlock:
 def choose(table: TableBlock, field: str, key: str, title: str) -> TableBlock:
     """The table with rows that are clicked to make their value under ``key`` that of a field of the spec."""
     return table.model_copy(update={"pick": Pick(field=field, key=key, title=title, single=True)})
+
+
+def opening(table: TableBlock, specs: Sequence[dict[str, Any] | None]) -> TableBlock:
+    """The table with rows that are clicked to ask what they answer as a question of its own."""
+    return table.model_copy(update={"opens": list(specs)})
 
 
 def tabs(
