@@ -65,6 +65,7 @@ DESKS: dict[str, Any] = {
     "random": [{"units": ["hall"]}, {"units": ["hall", "lamp"]}],
 }
 EVENINGS = {"outcome": "loans", "period": "month", "treated": "evenings", "unit": "branch", "base": "8"}
+FOLLOWED = {"outcome": "loans", "terms": ["staff", "hours"], "unit": "branch", "time": "year"}
 ROUND = {"outcome": "visits_after", "running": "score", "cutoff": 50.0}
 WEEKS = {"response": "fluency", "subject": "child", "time": "week", "between": ["tutoring"]}
 LINED = [{"method": "linear", "spec": {**SIZE, "terms": SIZE["terms"][:k]}} for k in (1, 2, 3)]  # type: ignore[index]
@@ -94,6 +95,8 @@ CASES = [
     Case("mixed", "Quiet desks", DESKS),
     Case("mixed", "Fluency", WEEKS, extra={"covariance": "ar1"}),
     Case("difference_in_differences", "Evening opening", EVENINGS),
+    Case("panel", "Branch years", FOLLOWED),
+    Case("panel", "Branch years", FOLLOWED, extra={"main": "random"}),
     Case("discontinuity", "Grant round", ROUND, along=("cutoff",)),
     Case("discontinuity", "Grant round", ROUND, extra={"se": "hc1"}, along=("cutoff",)),
     *(

@@ -83,7 +83,7 @@ def test_each_row_of_the_set_is_the_answer_to_its_own_question() -> None:
         assert one.facts["p"] == pytest.approx(row["p"].v, rel=1e-5), row["label"].s
         tried += 1
     assert tried > 8
-    assert "Where no jump should be, 0 of 3 show one" in block.note
+    assert "Where no jump should be, 0 of 3 have p below .05" in block.note
 
 
 def test_a_placebo_that_jumps_is_named() -> None:
@@ -186,7 +186,7 @@ def test_what_is_refused_says_where(spec: dict[str, Any], says: str) -> None:
 def test_few_rows_on_a_side_are_counted() -> None:
     table = table_from(x=[*range(-30, 0), 1, 2, 3, 4, 5], y=list(range(35)))
     with pytest.raises(
-        DataProblem, match=r"5 rows at or above the cut-off 0; each side needs 8\. x runs from -30 to 5"
+        DataProblem, match=r"5 rows at or above the cut-off 0; each side needs 8\. x runs from −30 to 5"
     ):
         ask(table, outcome="y", running="x", cutoff=0)
 

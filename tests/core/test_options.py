@@ -439,6 +439,12 @@ CASES: list[tuple[str, str, dict[str, Any], dict[str, list[Any]]]] = [
         {},
     ),
     (
+        "panel",
+        "Branch years",
+        {"outcome": "loans", "terms": ["staff", "hours", "rural"], "unit": "branch", "time": "year"},
+        {"models": [["pooled", "random"]], "main": [], "se": [], "reference": [{"rural": "yes"}]},
+    ),
+    (
         "discontinuity",
         "Grant round",
         {"outcome": "visits_after", "running": "score", "cutoff": 50},

@@ -177,6 +177,12 @@ TOLD: list[tuple[str, str, str, dict[str, Any]]] = [
         {"outcome": "visits_after", "running": "score", "cutoff": 50, "placebo_outcomes": ["visits_before"]},
     ),
     (
+        "Branch years",
+        "Loans of branches over eight years",
+        "panel",
+        {"outcome": "loans", "terms": ["staff", "hours", "fund", "rural"], "unit": "branch", "time": "year"},
+    ),
+    (
         "Reading pace",
         "What goes with reading pace",
         "correlate",

@@ -41,6 +41,24 @@ def demeaned(columns: Floats, codes: Sequence[Any], weights: Floats | None = Non
     raise ValueError("the levels of units and periods do not settle")
 
 
+def independent(columns: Floats, size: Floats, least: float = 1e-8) -> list[int]:
+    """Places of columns that do not follow from those before them.
+
+    Args:
+        size: of each column before anything was taken out of it, against which what is left is judged.
+    """
+    kept: list[int] = []
+    basis = np.zeros((len(columns), 0))
+    for j in range(columns.shape[1]):
+        rest = columns[:, j] - basis @ (basis.T @ columns[:, j])
+        rest -= basis @ (basis.T @ rest)
+        norm = float(np.linalg.norm(rest))
+        if norm > least * max(float(size[j]) * np.sqrt(len(columns)), 1e-300):
+            kept.append(j)
+            basis = np.column_stack([basis, rest / norm])
+    return kept
+
+
 def rank_of(codes: Sequence[Any]) -> int:
     """How many levels of the groupings are free: one is lost for each connected part where there are two."""
     from scipy import sparse

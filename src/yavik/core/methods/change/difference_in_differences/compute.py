@@ -11,7 +11,7 @@ from yavik.core.answers.wording import counted
 from yavik.core.methods.change.difference_in_differences.data import Study, read_study
 from yavik.core.methods.change.difference_in_differences.spec import DidSpec
 from yavik.core.methods.kit.models.fitting import Told, silent
-from yavik.core.stats.change.absorb import demeaned, leverage, rank_of
+from yavik.core.stats.change.absorb import demeaned, independent, leverage, rank_of
 from yavik.core.stats.change.regression import Estimates, regress
 from yavik.core.stats.change.starts import Averaged, Cell, averaged, cells, together
 from yavik.core.stats.groups import Floats
@@ -272,17 +272,8 @@ def _fitted(s: Study, spec: DidSpec, x: Floats, se: str, rows: Any = None) -> tu
     flat = demeaned(whole, codes, weights)
     size = np.sqrt((whole**2).mean(axis=0))
     y, columns = flat[:, 0], flat[:, 1:]
-    kept: list[int] = []
-    basis = np.zeros((len(y), 0))
     root = np.ones(len(y)) if weights is None else np.sqrt(weights)
-    for j in range(columns.shape[1]):
-        v = columns[:, j] * root
-        rest = v - basis @ (basis.T @ v)
-        rest -= basis @ (basis.T @ rest)
-        norm = float(np.linalg.norm(rest))
-        if norm > 1e-8 * max(float(size[j + 1]) * np.sqrt(len(y)), 1e-300):
-            kept.append(j)
-            basis = np.column_stack([basis, rest / norm])
+    kept = independent(columns * root[:, None], size[1:])
     if not kept:
         raise DataProblem("Nothing is left of the treatment once units and periods have their own levels.")
     absorbed = rank_of(codes)

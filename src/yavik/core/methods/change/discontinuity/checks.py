@@ -80,7 +80,9 @@ def _placebos(r: Discontinuity, rows: list[Variation]) -> Check | None:
     base: dict[str, Any] = {"id": "placebos", "title": "No jump where none should be"}
     seen = [v for v in void if v.jump and v.jump.p("robust") < r.spec.alpha]
     if not seen:
-        return Check(**base, verdict=Verdict.holds, text=f"None of {counted(len(void), 'placebo')} shows a jump.")
+        return Check(
+            **base, verdict=Verdict.holds, text=f"There is no evidence of a jump in {counted(len(void), 'placebo')}."
+        )
     told = listing([f"{v.label} (p {p_words(v.jump.p('robust'))})" for v in seen if v.jump], 3)
     text = f"{len(seen)} of {counted(len(void), 'placebo')} {'shows' if len(seen) == 1 else 'show'} a jump: {told}."
     by_chance = len(void) >= 10 and len(seen) <= 1

@@ -74,7 +74,7 @@ def read_study(table: Table, spec: JumpSpec) -> Study:
         )
     score = table.numbers(spec.running)
     u = distances(np.sort(score[np.isfinite(score)]), spec.cutoff)
-    _demand_both_sides(spec, u)
+    _demand_both_sides(spec, u, table)
     running = table.column(spec.running)
     shown = min(printed_decimals(running), 6)
     if not spec.outcome:
@@ -120,7 +120,7 @@ def _with_outcome(table: Table, spec: JumpSpec, score: Floats, u: Floats, runnin
     if spec.se == "cluster" and spec.cluster:
         clusters = np.unique(table.codes(spec.cluster).codes[places], return_inverse=True)[1].ravel()
     d = Sorted(distance[order], np.column_stack(columns), z, clusters, spec.se)
-    _demand_both_sides(spec, d.u)
+    _demand_both_sides(spec, d.u, table)
     names = [data.column_title(j) for j in range(z.shape[1])]
     return Study(
         table, running, data.response, spec.cutoff, u, d, places, names,
@@ -149,7 +149,7 @@ def _received(table: Table, name: str) -> tuple[Floats, str]:
     ), f"{column.title} = {codes.levels[yes]}"
 
 
-def _demand_both_sides(spec: JumpSpec, u: Floats) -> None:
+def _demand_both_sides(spec: JumpSpec, u: Floats, table: Table) -> None:
     left = int((u < 0).sum())
     right = len(u) - left
     if min(left, right) < FEWEST:
@@ -157,7 +157,8 @@ def _demand_both_sides(spec: JumpSpec, u: Floats) -> None:
         ends = ""
         if len(u):
             low, high = float(u.min()) + (spec.cutoff or 0), float(u.max()) + (spec.cutoff or 0)
-            ends = f" {spec.running} runs from {low:g} to {high:g}."
+            k = min(printed_decimals(table.column(spec.running or "")), 6)
+            ends = f" {spec.running} runs from {number(low, k)} to {number(high, k)}."
         raise DataProblem(
             f"There {'is' if min(left, right) == 1 else 'are'} {counted(min(left, right), 'row')} {side} the cut-off"
             f" {spec.cutoff:g}; each side needs {FEWEST}.{ends}",

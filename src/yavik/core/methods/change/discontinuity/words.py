@@ -68,10 +68,8 @@ def agreement(r: Discontinuity, rows: list[Variation]) -> str:
         out = f"Of {counted(len(same), 'other choice')} {len(alike)} give a jump of the same direction"
         out += f", {len(clear)} of them with p below {f'{alpha:g}'.lstrip('0')}."
         if not shown and not clear:
-            out = (
-                f"Of {counted(len(same), 'other choice')} none gives a jump with p below {f'{alpha:g}'.lstrip('0')}."
-            )
+            out = f"Of {counted(len(same), 'other choice')} none has p below {f'{alpha:g}'.lstrip('0')}."
     if void:
         seen = [v for v in void if v.jump and v.jump.p("robust") < alpha]
-        out += f" Where no jump should be, {len(seen)} of {len(void)} {'shows' if len(seen) == 1 else 'show'} one."
+        out += f" Where no jump should be, {len(seen)} of {len(void)} {'has' if len(seen) == 1 else 'have'} p below {f'{alpha:g}'.lstrip('0')}."
     return out.strip()

@@ -9,7 +9,15 @@ from scipy import special
 
 from yavik.core.answers import quantities as q
 from yavik.core.answers.model_card import CardTerm, Estimate
-from yavik.core.answers.wording import SUPERSCRIPT, decimals_of, interval, level_words, listing, number
+from yavik.core.answers.wording import (
+    SUPERSCRIPT,
+    after_difference,
+    decimals_of,
+    interval,
+    level_words,
+    listing,
+    number,
+)
 from yavik.core.figures.caption import lower
 from yavik.core.methods.kit.models.fitted import BLIND, Fitted
 from yavik.core.methods.kit.models.terms import ModelData, as_number, spec_term, term_key
@@ -165,24 +173,42 @@ def with_terms(spec: dict[str, Any], data: ModelData, chosen: Sequence[int]) -> 
 
 
 def change_words(f: Fitted, c: Coefficient) -> str | None:
+    """``change_of`` for a line of the table."""
+    return None if c.column is None or c.why else change_of(f.data, c.column, c.per)
+
+
+def change_of(data: ModelData, place: int, per: float = 1.0) -> str | None:
     """What a column's change is in words: 'Each further 10 m² of floor area', 'Lakeside, against Moor edge'. None for
-    the intercept, powers, interactions and measures that have such a term: their coefficient alone says nothing."""
-    if c.column is None or c.why:
-        return None
-    column = f.data.design.columns[c.column]
-    term = f.data.terms[column.term]
-    if not term.is_main or any(t != term and set(term.names) & set(t.names) for t in f.data.terms):
+    powers, interactions and measures that have such a term: their coefficient alone says nothing."""
+    column = data.design.columns[place]
+    term = data.terms[column.term]
+    if not term.is_main or any(t != term and set(term.names) & set(t.names) for t in data.terms):
         return None
     if column.levels:
         name, level = column.levels[0]
-        if name == f.data.design.full:
+        if name == data.design.full:
             return None
-        factor = f.data.factors[name]
-        return f"{f.data.title(name)}: {factor.levels[level]} rather than {factor.levels[factor.reference]}"
+        factor = data.factors[name]
+        return f"{data.title(name)}: {factor.levels[level]} rather than {factor.levels[factor.reference]}"
     name = column.powers[0][0]
-    if f.data.columns[name].kind == "count" and not f.data.unit(name):
-        return f"{'One' if c.per == 1 else f'{c.per:g}'} more in {lower(f.data.title(name))}"
-    return f"Each further {further(f.data.unit(name), lower(f.data.title(name)), c.per)}"
+    if data.columns[name].kind == "count" and not data.unit(name):
+        return f"{'One' if per == 1 else f'{per:g}'} more in {lower(data.title(name))}"
+    return f"Each further {further(data.unit(name), lower(data.title(name)), per)}"
+
+
+def goes_with(
+    data: ModelData, change: str, b: float, se: float, low: float, high: float, alpha: float
+) -> tuple[str, str]:
+    """'Each further m² of floor area goes with 0.92 more visits, other things equal', and its interval in words."""
+    unit, response = after_difference(data.response.unit).strip(), lower(data.response.title)
+    counts = data.response.kind == "count" or unit.endswith("s")
+    words = ("more", "fewer" if counts else "less")
+    what = f" {response}" if not unit or unit.lower() in response else f"\u00a0{unit} of {response}"
+    if unit and not unit.endswith("s") and unit.lower() not in response:
+        words, what = (f"{unit} more", f"{unit} less"), f" of {response}"
+    size, span = more_or_less(b, low, high, decimals_of(se, b), alpha, words, what).split("\n")
+    others = ", other things equal" if len(data.terms) > 1 else ""
+    return f"{change} goes with {size}{others}", span
 
 
 def most_telling(f: Fitted, found: list[Coefficient]) -> Coefficient | None:

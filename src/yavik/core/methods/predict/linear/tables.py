@@ -20,7 +20,7 @@ from yavik.core.answers.wording import (
     share_fine,
 )
 from yavik.core.figures.caption import lower
-from yavik.core.methods.kit.models.coefficients import Coefficient, change_words, more_or_less, raw_shape
+from yavik.core.methods.kit.models.coefficients import Coefficient, change_words, goes_with, raw_shape
 from yavik.core.methods.kit.models.scale import Scale
 from yavik.core.methods.kit.models.tables import (
     coefficient_facts,
@@ -76,15 +76,8 @@ def sentence(m: LinearFit, c: Coefficient, alpha: float) -> str | None:
     change = change_words(m.fitted, c)
     if change is None or not np.isfinite(c.b):
         return None
-    unit, response = after_difference(m.data.response.unit).strip(), lower(m.data.response.title)
-    counts = m.data.response.kind == "count" or unit.endswith("s")
-    words = ("more", "fewer" if counts else "less")
-    what = f" {response}" if not unit or unit.lower() in response else f"\u00a0{unit} of {response}"
-    if unit and not unit.endswith("s") and unit.lower() not in response:
-        words, what = (f"{unit} more", f"{unit} less"), f" of {response}"
-    size, span = more_or_less(c.b, c.low, c.high, decimals_of(c.se, c.b), alpha, words, what).split("\n")
-    others = ", other things equal" if len(m.data.terms) > 1 else ""
-    return f"{change} goes with {size}{others}{f' ({span})' if span else ''}."
+    words, span = goes_with(m.data, change, c.b, c.se, c.low, c.high, alpha)
+    return f"{words}{f' ({span})' if span else ''}."
 
 
 def coefficients(m: LinearFit, spec: LinearSpec, found: list[Coefficient]) -> TableBlock:
