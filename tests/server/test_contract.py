@@ -104,6 +104,23 @@ def test_columns_in_view_with_their_distributions(demo: Client) -> None:
     assert sum(found[1]["profile"]["bars"]) == 108
 
 
+def test_large_tables_are_looked_at_by_their_first_rows() -> None:
+    from tests.tables import demo_tables
+    from yavik.core.methods.fit import fitting
+    from yavik.server.routes.tables import looked_at
+
+    whole = demo_tables()["Grant round"]
+    part = looked_at(whole, 500)
+    assert part.n_rows == 500 and looked_at(whole, 5000) is whole
+    assert fitting(part, ["visits_after", "score", "grant"])[0].method == "discontinuity"
+
+
+def test_a_rule_in_a_column_that_was_not_chosen_is_seen(demo: Client) -> None:
+    table = next(e["id"] for e in demo.entries("table") if e["name"] == "Grant round")
+    found = demo.get(f"/tables/{table}/fits", params={"names": ["visits_after", "score"]})["fits"]
+    assert (found[0]["method"], found[0]["spec"]["cutoff"]) == ("discontinuity", 50.0)
+
+
 def test_fits_say_what_was_chosen(demo: Client) -> None:
     table = demo.entries("table")[0]["id"]
     found = demo.get(f"/tables/{table}/fits", params={"names": ["room", "seat", "minutes"]})

@@ -189,10 +189,10 @@ export function ChoiceOrNumber({
   const [typing, setTyping] = useState(false);
   const own = typeof value === "number" || typing;
   return (
-    <Labelled label={label} help={help}>
-      <span className="flex gap-2">
+    <div className="flex items-end gap-2">
+      <Labelled label={label} help={help}>
         <select
-          className="select select-sm min-w-0 flex-1"
+          className="select select-sm w-full min-w-0"
           value={own ? "" : value}
           onChange={(e) => {
             setTyping(e.target.value === "");
@@ -207,17 +207,17 @@ export function ChoiceOrNumber({
           ))}
           <option value="">a number</option>
         </select>
-        {own && (
-          <Num
-            width="w-24"
-            mark={{ "aria-label": `${label ?? ""}: number` }}
-            value={typeof value === "number" ? value : null}
-            min={min}
-            set={(v) => v !== null && set(v)}
-          />
-        )}
-      </span>
-    </Labelled>
+      </Labelled>
+      {own && (
+        <Num
+          width="w-24"
+          mark={{ "aria-label": `${label ?? ""}: number` }}
+          value={typeof value === "number" ? value : null}
+          min={min}
+          set={(v) => v !== null && set(v)}
+        />
+      )}
+    </div>
   );
 }
 

@@ -52,6 +52,21 @@ export function useColumns(study: string, id: string, version: string | undefine
   });
 }
 
+/** Different values of columns without levels of their own, for settings that choose one of them. */
+export function useValues(study: string, id: string | undefined, version: string | undefined, names: string[]) {
+  return useQuery({
+    queryKey: ["values", study, id, version, names],
+    enabled: names.length > 0 && Boolean(id && version),
+    staleTime: Infinity,
+    queryFn: () =>
+      take(
+        api.GET("/api/studies/{study_id}/tables/{table_id}/values", {
+          params: { path: { study_id: study, table_id: id ?? "" }, query: { names } },
+        }),
+      ),
+  });
+}
+
 /** Everything of a study is asked for again: after undo, redo and changes with far effects. */
 export async function refreshStudy(client: QueryClient, study: string): Promise<void> {
   await client.invalidateQueries({ predicate: (q) => q.queryKey[1] === study || q.queryKey[0] === "studies" });

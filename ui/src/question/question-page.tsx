@@ -12,6 +12,7 @@ import {
   useContents,
   useNewFigure,
   useNewQuestion,
+  useValues,
   useTable,
 } from "../client/hooks";
 import { askOf, filled, type Around, type Properties } from "../asking/ask";
@@ -22,7 +23,7 @@ import { JobBar, useJob } from "../common/job";
 import { say, sayProblem } from "../common/toasts";
 import { AnswerView } from "./answer-view";
 import { Checks } from "./checks";
-import { levelsOf, Settings } from "./settings";
+import { levelsOf, Settings, valuesAsked } from "./settings";
 import { AddModel, LineupView } from "../lineup/lineup-view";
 import { Control } from "./control";
 import { Trail } from "./trail";
@@ -59,17 +60,19 @@ function Question({ study, id }: { study: string; id: string }) {
   const add = useAddToReport(study);
   const made = useNewQuestion(study, (q) => void go(`/s/${study}/q/${q.id}`));
   const figure = useNewFigure(study, (made) => go(`/s/${study}/f/${made.id}`));
+  const method = catalogue?.methods.find((m) => m.id === state?.method);
+  const properties = (method?.spec.properties ?? {}) as Properties;
+  const columns = table.data?.table?.columns ?? [];
+  const asked = state ? valuesAsked(properties, state.spec, columns) : [];
+  const values = useValues(study, state?.table, table.data?.table?.version, asked);
   if (error)
     return (
       <div className="p-8">
         <Trouble error={error} />
       </div>
     );
-  const method = catalogue?.methods.find((m) => m.id === state?.method);
   if (!state || !method) return <Loading />;
   const layout = method.layouts.find((l) => l.id === state.layout) ?? method.layouts[0];
-  const properties = (method.spec.properties ?? {}) as Properties;
-  const columns = table.data?.table?.columns ?? [];
   const answer = state.answer;
   const old = Boolean(answer) && (state.out_of_date || computing || problem !== null);
   const tables = contents?.entries.filter((e) => e.type === "table") ?? [];
@@ -101,7 +104,7 @@ function Question({ study, id }: { study: string; id: string }) {
     columns,
     spec: filled(properties, state.spec),
     setSpec: (spec) => change({ spec }),
-    levels: (ask) => levelsOf(ask, state.spec, columns, answer),
+    levels: (ask) => levelsOf(ask, state.spec, columns, answer, values.data),
     found: Object.fromEntries(
       Object.entries(properties).flatMap(([field, p]) =>
         askOf(p).shown === "level" && answer?.facts[field] ? [[field, String(answer.facts[field])]] : [],

@@ -118,8 +118,19 @@ export function Settings({
 /** Options that every method shares stand after its own. */
 const COMMON = ["alternative", "missing", "alpha", "where", "by", "without", "seed"];
 
+/** Values of columns that have no levels of their own. */
+type Values = Record<string, string[]>;
+
+/** Columns whose values a setting chooses from, though they have no levels: counts, dates, measures. */
+export function valuesAsked(properties: Properties, spec: Fields, columns: Column[]): string[] {
+  const of = Object.values(properties).flatMap((p) =>
+    askOf(p).shown === "level" ? asList(spec[askOf(p).of ?? ""]) : [],
+  );
+  return columns.filter((c) => of.includes(c.name) && !(c.levels ?? []).length).map((c) => c.name);
+}
+
 /** The levels a field speaks of: of the column in its slot, of samples side by side, or of typed samples. */
-export function levelsOf(ask: Ask, spec: Fields, columns: Column[], answer?: Answer | null): string[] {
+export function levelsOf(ask: Ask, spec: Fields, columns: Column[], answer?: Answer | null, known?: Values): string[] {
   if (!ask.of) return [];
   const samples = asList(spec.samples);
   if (samples.length && !spec[ask.of]) return samples.map((n) => titleOf(n, columns));
@@ -129,6 +140,8 @@ export function levelsOf(ask: Ask, spec: Fields, columns: Column[], answer?: Ans
   const named = columns.filter((c) => asList(spec[ask.of!]).includes(c.name));
   const levels = [...new Set(named.flatMap((c) => (c.levels ?? []).map((l) => l.label ?? l.value)))];
   if (levels.length) return levels;
+  const values = named.flatMap((c) => known?.[c.name] ?? []);
+  if (values.length) return values;
   // Numbers and texts have no levels of their own: those that the answer found.
   for (const block of answer?.blocks ?? []) {
     if (block.type === "table" && ["groups", "means", "frequencies"].includes(block.id)) {

@@ -6,6 +6,7 @@ from pydantic import BaseModel
 
 from yavik.core.ask import Ask, ask_of
 from yavik.core.methods.base import Layout, Method
+from yavik.core.methods.kit.roles import Filled
 from yavik.core.methods.registry import methods
 from yavik.core.table import Kind, Table
 
@@ -39,7 +40,7 @@ def _place(method: Method[Any], layout: Layout, kinds: dict[str, Kind], table: T
     slots = {s: ask_of(method.Spec, s) or Ask(shown="hidden") for s in (*layout.slots, *layout.beside)}
     if any(a.shown == "typed" for a in slots.values()):
         return None
-    spec: dict[str, Any] = {}
+    spec: dict[str, Any] = Filled(list(kinds))
     # The choosiest column first, and for each the choosiest slot: a measure goes to 'response', not to 'anything'.
     order = sorted(kinds, key=lambda n: sum(kinds[n] in a.kinds for a in slots.values()))
     for name in order:
@@ -69,7 +70,7 @@ def _place(method: Method[Any], layout: Layout, kinds: dict[str, Kind], table: T
     return Fit(
         method=method.id,
         layout=layout.id,
-        spec=spec,
+        spec=dict(spec),
         missing=missing,
         why=why,
         score=100 - 50 * len(missing) - general + bonus,

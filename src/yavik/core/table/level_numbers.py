@@ -44,3 +44,11 @@ def _shared(names: Sequence[str]) -> str:
 def _value(text: str, thousands: bool) -> float:
     text = re.sub(r"[\u202f\u2009 ]", "", text.replace("−", "-"))
     return float(text.replace(",", "" if thousands else "."))
+
+
+def plain_level(level: str) -> str:
+    """A level of numbers without an idle decimal: '8' for '8.0', as a measure's level has it."""
+    return level[:-2] if NUMBER_WITH_NOUGHT.fullmatch(level) else level
+
+
+NUMBER_WITH_NOUGHT = re.compile(r"[-−]?\d+\.0")

@@ -20,6 +20,7 @@ from yavik.core.steps.expressions import Parsed
 from yavik.core.steps.likeness import Likely, likely_matches
 from yavik.core.steps.path import apply_step
 from yavik.core.table import Column, DataProblem, Table
+from yavik.core.table.level_numbers import plain_level
 from yavik.core.table.summary import Patterns, by_group, groupable, patterns
 from yavik.core.table.table import cell_texts, kind_words
 from yavik.core.table.view import Sought, row_of, seek
@@ -44,11 +45,12 @@ from yavik.server.stopping import while_waited_for
 from yavik.server.tables_view import LARGE_CELLS, body_of, job_out, snapshot_of, table_state
 from yavik.store.bodies import TableBody
 
-MOST_LOOKED_AT = 200_000
-"""Rows up to which a question's fit may look at the cells; beyond, at the columns' descriptions alone."""
+MOST_LOOKED_AT = 50_000
+"""Rows at which a question's fit looks, in every column: a unit or a rule may stand in one that was not chosen."""
 router = APIRouter(prefix="/api/studies/{study_id}", tags=["tables"])
 TRY_ROWS = 200_000
 """A step being written is tried on at most these rows of a large table, and says so."""
+MOST_VALUES = 1000
 WINDOW_MOST = 2000
 SUMMARY_MOST = 60
 ALL = Look()
@@ -245,6 +247,18 @@ def columns(study: TheStudy, table_id: str, store: TheStore, names: Annotated[li
     return [ColumnOut(column=found[n], profile=store.profile(snapshot, n)) for n in names[:500] if n in found]
 
 
+@router.get("/tables/{table_id}/values")
+def values(
+    study: TheStudy, table_id: str, store: TheStore, names: Annotated[list[str], Query()]
+) -> dict[str, list[str]]:
+    """Different values in order, for settings that choose one of them; none for columns with too many."""
+    snapshot = snapshot_of(store, study.id, table_id)
+    known = [c.name for c in snapshot.columns if c.name in set(names[:20])]
+    table = store.versions.table(snapshot, known)
+    levels = {n: table.codes(n).levels for n in known}
+    return {n: [plain_level(x) for x in found] if len(found) <= MOST_VALUES else [] for n, found in levels.items()}
+
+
 @router.put("/tables/{table_id}/steps")
 def set_steps(study: TheStudy, table_id: str, data: NewSteps, store: TheStore, engine: TheEngine) -> TableState:
     """The whole path anew: adding, editing, switching, moving and deleting are all this. Raises DataProblem for a
@@ -284,6 +298,11 @@ def try_step(study: TheStudy, table_id: str, data: TryStep, store: TheStore) -> 
     return Tried(effect=effect, columns=shown, rows=window(after, shown, 0, 6).rows, note=note)
 
 
+def looked_at(table: Table, most: int) -> Table:
+    """The first rows of a table, as many as tell what its columns are."""
+    return table if table.n_rows <= most else table.slice(0, most)
+
+
 @router.get("/tables/{table_id}/fits")
 def fits(
     study: TheStudy, table_id: str, store: TheStore, names: Annotated[list[str], Query(default_factory=list)]
@@ -291,11 +310,7 @@ def fits(
     """Questions that the chosen columns can answer, the fitting one on top."""
     snapshot = snapshot_of(store, study.id, table_id)
     chosen = [n for n in names if any(c.name == n for c in snapshot.columns)]
-    known = (
-        store.versions.table(snapshot, chosen)
-        if snapshot.n_rows <= MOST_LOOKED_AT
-        else Table(tuple(snapshot.columns), (), store.versions.table(snapshot, chosen[:1]).rows)
-    )
+    known = looked_at(store.versions.table(snapshot), MOST_LOOKED_AT)
     kinds = Counter(kind_words(known.column(n).kind) for n in chosen)
     said = listing([counted(k, name, MANY.get(name)) for name, k in kinds.items()])
     return FitOut(fits=fitting(known, chosen), said=f"{said}; {counted(snapshot.n_rows, 'row')}." if said else "")

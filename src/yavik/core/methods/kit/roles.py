@@ -3,6 +3,8 @@
 Read from the table, so that a sentence fills itself; the answer says what each was taken for.
 """
 
+from typing import Any
+
 import numpy as np
 
 from yavik.core.table import Kind, Table
@@ -10,6 +12,22 @@ from yavik.core.table.level_numbers import level_numbers
 
 FEWEST = 3
 """Units of a column that is taken for one."""
+
+
+class Filled(dict[str, Any]):
+    """A spec with chosen columns put into slots, and the columns in the order in which they were chosen."""
+
+    def __init__(self, chosen: list[str]) -> None:
+        super().__init__()
+        self.chosen = chosen
+
+
+def chosen_in(spec: dict[str, Any]) -> list[str]:
+    """Columns in the order in which they were chosen, or as they stand in a spec."""
+    if isinstance(spec, Filled):
+        return list(spec.chosen)
+    values = [v for k in spec.values() for v in (k if isinstance(k, list) else [k])]
+    return list(dict.fromkeys(v for v in values if isinstance(v, str)))
 
 
 def names_units(table: Table, name: str) -> bool:

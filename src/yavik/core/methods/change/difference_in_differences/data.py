@@ -12,6 +12,7 @@ from yavik.core.methods.kit.models.reading import read_model
 from yavik.core.methods.kit.models.terms import ModelData
 from yavik.core.stats.groups import Floats
 from yavik.core.table import DataProblem, Kind, Table, rows_in_words
+from yavik.core.table.level_numbers import plain_level
 
 MOST_PERIODS = 200
 BEFORE = {"before", "pre", "baseline", "prior"}
@@ -123,7 +124,7 @@ def _periods(table: Table, data: ModelData, spec: DidSpec) -> tuple[list[str], A
     codes = table.codes(spec.period)
     there, period = np.unique(codes.codes[data.places], return_inverse=True)
     period = period.ravel()
-    names = [_plain(codes.levels[i]) for i in there]
+    names = [plain_level(codes.levels[i]) for i in there]
     if len(names) < 2:
         raise DataProblem(
             f"{spec.period} has one period, {names[0]}, among the rows used; a change needs one before and one after.",
@@ -134,7 +135,7 @@ def _periods(table: Table, data: ModelData, spec: DidSpec) -> tuple[list[str], A
             f"{spec.period} has {len(names)} periods; up to {MOST_PERIODS} can be had. Round or cut it first.",
             column=spec.period,
         )
-    base = None if spec.base is None else _plain(spec.base)
+    base = None if spec.base is None else plain_level(spec.base)
     guessed = False
     if column.kind in (Kind.category, Kind.text):
         if len(names) > 2:
@@ -164,7 +165,7 @@ def _starts(table: Table, data: ModelData, spec: DidSpec, periods: list[str]) ->
     place = {p: i for i, p in enumerate(periods)}
     numbers = _numbers(periods)
     lookup = np.full(len(codes.levels) + 1, -1)
-    for i, level in enumerate(map(_plain, codes.levels)):
+    for i, level in enumerate(map(plain_level, codes.levels)):
         if level in place:
             lookup[i] = place[level]
             continue
@@ -195,11 +196,6 @@ def _demand_one_start(
             column=spec.starts,
             rows=rows[:200].tolist(),
         )
-
-
-def _plain(level: str) -> str:
-    """A whole number without the decimals that a measure's level has."""
-    return level[:-2] if level.endswith(".0") and _number(level) is not None else level
 
 
 def _numbers(names: list[str]) -> Floats | None:
@@ -293,7 +289,7 @@ def _from_base(spec: DidSpec, group: Any, period: Any, periods: list[str]) -> tu
             column=spec.period,
         )
     else:
-        at = periods.index(_plain(spec.base)) + 1
+        at = periods.index(plain_level(spec.base)) + 1
     return group * (period >= at), np.where(group == 1, at, -1)
 
 

@@ -5,8 +5,9 @@ from typing import Any
 import numpy as np
 
 from yavik.core.methods.change.difference_in_differences.data import AFTER, BEFORE, MOST_PERIODS
-from yavik.core.methods.kit.roles import constant_within, names_units, once_at_a_time, orders
+from yavik.core.methods.kit.roles import chosen_in, constant_within, names_units, once_at_a_time, orders
 from yavik.core.table import Kind, Table
+from yavik.core.table.level_numbers import plain_level
 
 NUMBERS = (Kind.measure, Kind.count)
 
@@ -14,14 +15,16 @@ NUMBERS = (Kind.measure, Kind.count)
 def suits(table: Table, spec: dict[str, Any]) -> tuple[float, str] | None:
     """How well chosen columns suit it. They are put into their slots; the unit and the last period before are sought
     among the table's other columns."""
-    single = [spec.get(k) for k in ("outcome", "period", "treated", "starts", "unit")]
-    chosen = list(dict.fromkeys(n for n in [*single, *spec.get("covariates", [])] if n))
-    starts = next((n for n in chosen if _starts(table, n)), None)
-    if ("starts" in spec) != (starts is not None and "treated" not in spec):
-        return -30, "periods and who was treated"
+    chosen = chosen_in(spec)
     unit = next((n for n in chosen if names_units(table, n)), None)
     rest = [n for n in chosen if n != unit]
-    period = next((n for n in rest if _halves(table, n)), None) or next((n for n in rest if _times(table, n)), None)
+    starts, period = _started(table, rest, unit) or (None, None)
+    if ("starts" in spec) != (starts is not None and "treated" not in spec):
+        return -30, "periods and who was treated"
+    if period is None:
+        period = next((n for n in rest if _halves(table, n)), None) or next(
+            (n for n in rest if _times(table, n)), None
+        )
     other = [n for n in rest if n != period]
     treated = starts or next((n for n in other if _two(table, n)), None)
     outcome = next((n for n in other if n != treated and table.column(n).kind in NUMBERS), None)
@@ -72,12 +75,24 @@ def _followed(table: Table, name: str, period: str) -> bool:
     return once_at_a_time(table, name, period) or len(np.unique(when[both])) == 2
 
 
-def _starts(table: Table, name: str) -> bool:
-    """A column that names starts: 'start', 'since', 'from' in its name, the same within units."""
-    plain = name.casefold()
-    if table.column(name).kind not in (Kind.count, Kind.measure, Kind.date, Kind.ordered):
-        return False
-    return any(w in plain for w in ("start", "since", "first_treated", "begin", "adopt"))
+def _started(table: Table, names: list[str], unit: str | None) -> tuple[str, str] | None:
+    """A column of starts with its periods: the same within units, filled for some of them, and with periods as its values
+    (or called a start)."""
+    for name in names:
+        if table.column(name).kind not in (Kind.count, Kind.measure, Kind.date, Kind.ordered):
+            continue
+        called = any(w in name.casefold() for w in ("start", "since", "began", "begin", "first_treated", "adopt"))
+        own = {plain_level(x) for x in table.codes(name).levels}
+        if len(own) > MOST_PERIODS or (unit and not constant_within(table, unit, name)):
+            continue
+        for period in names:
+            if period == name or not _times(table, period) or (unit and constant_within(table, unit, period)):
+                continue
+            when = {plain_level(x) for x in table.codes(period).levels}
+            some = bool((table.codes(name).codes < 0).any())
+            if own and len(own) < len(when) and (own <= when and (some or called) and (unit or called)):
+                return name, period
+    return None
 
 
 def _last_before(table: Table, period: str) -> str | None:

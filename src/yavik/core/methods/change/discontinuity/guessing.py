@@ -4,6 +4,7 @@ from typing import Any
 
 import numpy as np
 
+from yavik.core.methods.kit.roles import chosen_in
 from yavik.core.table import Kind, Table
 
 NUMBERS = (Kind.measure, Kind.count)
@@ -13,7 +14,7 @@ FEWEST = 20
 
 def suits(table: Table, spec: dict[str, Any]) -> tuple[float, str] | None:
     """How well chosen columns suit it: a yes/no column that turns at one value of a measure, and a measure that may jump."""
-    chosen = [n for k, v in spec.items() if k != "cutoff" for n in (v if isinstance(v, list) else [v]) if n]
+    chosen = chosen_in(spec)
     scores = [n for n in chosen if table.column(n).kind in NUMBERS]
     for name in table.names:
         if table.column(name).kind is not Kind.yes_no and name not in chosen:
@@ -32,7 +33,7 @@ def suits(table: Table, spec: dict[str, Any]) -> tuple[float, str] | None:
                 spec["treatment"] = got
             if others[1:]:
                 spec["placebo_outcomes"] = others[1:]
-            return 14 if others else -6, f"{table.column(name).title} turns at {at:g}"
+            return 24 if others else -6, f"{table.column(name).title} turns at {at:g}"
     return -30, "a rule with a cut-off"
 
 

@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from yavik.core.methods.kit.roles import constant_within, names_units, once_at_a_time, orders
+from yavik.core.methods.kit.roles import chosen_in, constant_within, names_units, once_at_a_time, orders
 from yavik.core.table import Kind, Table
 
 NUMBERS = (Kind.measure, Kind.count)
@@ -10,7 +10,7 @@ NUMBERS = (Kind.measure, Kind.count)
 
 def suits(table: Table, spec: dict[str, Any]) -> tuple[float, str] | None:
     """How well chosen columns suit it. A table that says which column is the unit and which the time is believed."""
-    chosen = [n for k in ("outcome", "terms", "unit", "time") for n in _names(spec.get(k))]
+    chosen = chosen_in(spec)
     known = table.about.panel
     unit = known.unit if known else next((n for n in chosen if names_units(table, n)), None)
     time = known.time if known else None
@@ -34,11 +34,4 @@ def suits(table: Table, spec: dict[str, Any]) -> tuple[float, str] | None:
     spec.clear()
     spec |= {"outcome": outcome, "terms": terms, "unit": unit, "time": time}
     moving = any(not constant_within(table, unit, n) for n in terms)
-    return (20 if known and moving else 4), "units over time" + (", as the table says" if known else "")
-
-
-def _names(value: Any) -> list[str]:
-    if value is None:
-        return []
-    values = value if isinstance(value, list) else [value]
-    return [v for v in values if isinstance(v, str)]
+    return (27 if known and moving else 4), "units over time" + (", as the table says" if known else "")

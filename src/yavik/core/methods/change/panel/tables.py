@@ -19,6 +19,12 @@ MOST_PATTERNS = 12
 LONGEST = 40
 """Periods above which patterns are not drawn."""
 NEVER = 1e-9
+HEADS = {
+    "pooled": "Pooled", "pooled_clustered": "Pooled, errors by unit", "between": "Between", "fixed": "Fixed",
+    "fixed_periods": "Fixed, periods too", "random": "Random", "first_differences": "First differences",
+    "unit_means": "Random, unit means", "within_between": "Within and between",
+}  # fmt: skip
+"""Models where there is little room."""
 
 
 def decimals(line: Line) -> int:
@@ -90,36 +96,33 @@ def side_by_side(m: PanelModels) -> TableBlock:
     """Estimates of all models in aligned rows, errors below them."""
     s = m.study
     rows: list[dict[str, q.Quantity]] = []
-    nan = float("nan")
 
-    def add(title: str, lines: dict[str, Line]) -> None:
-        """One row over all models."""
+    def add(title: str, lines: dict[str, Line | None]) -> None:
+        """One row over all models; empty where the row does not belong to a model."""
         made = {"term": q.name(title, "")}
         for key, line in lines.items():
-            made[key] = _estimate(line, key, m.spec.alpha)
+            made[key] = _estimate(line, key, m.spec.alpha) if line else q.blank(HEADS[key])
         rows.append(made)
 
     for j, title in enumerate(s.titles):
         add(title, {k: m.line(k, j) for k in m.fits})
     means = [f.means for f in m.fits.values() if isinstance(f, Fit) and f.means]
     for j in sorted({c for found in means for c in found}):
-        lines = {}
+        lines: dict[str, Line | None] = {}
         for k, fit in m.fits.items():
             has = isinstance(fit, Fit) and fit.means
-            lines[k] = (
-                m.line(k, j, mean=True) if has else Line(nan, nan, nan, nan, nan, nan, "the model has no unit means")
-            )
+            lines[k] = m.line(k, j, mean=True) if has else None
         add(f"Unit’s mean of {lower(s.titles[j])}", lines)
     add("Intercept", {k: m.intercept(k) for k in m.fits})
     for title, cell in _feet(m).items():
         rows.append({"term": q.name(title, "")} | {k: cell[k] for k in m.fits})
-    note = "Standard errors in brackets, bold where p is below α; a dash says why there is no estimate."
+    note = "Standard errors below, bold where p is below α; a dash says why there is no estimate."
     note += f" {s.data.references}" if s.data.references else ""
     return q.table("models", "Models side by side", rows, note=note, picked=m.spec.main)
 
 
 def _estimate(line: Line, model: str, alpha: float) -> q.Quantity:
-    title = MODELS[model]
+    title = HEADS[model]
     if not np.isfinite(line.b):
         return q.gone(line.why, title)
     k = decimals(line)
@@ -142,7 +145,7 @@ def _feet(m: PanelModels) -> dict[str, dict[str, q.Quantity]]:
         )
     }
     for key, fit in m.fits.items():
-        title = MODELS[key]
+        title = HEADS[key]
         if isinstance(fit, str):
             for cells in out.values():
                 cells[key] = q.gone(fit, title)
