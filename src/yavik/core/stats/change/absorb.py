@@ -47,6 +47,11 @@ def independent(columns: Floats, size: Floats, least: float = 1e-8) -> list[int]
     Args:
         size: of each column before anything was taken out of it, against which what is left is judged.
     """
+    norms = np.sqrt(np.einsum("ij,ij->j", columns, columns))
+    if (norms > least * np.maximum(size * np.sqrt(len(columns)), 1e-300)).all():
+        cross = (columns.T @ columns) / np.outer(norms, norms)
+        if columns.shape[1] == 0 or np.linalg.eigvalsh(cross)[0] > 1e-6:
+            return list(range(columns.shape[1]))  # far from following from each other: no need to look one by one
     kept: list[int] = []
     basis = np.zeros((len(columns), 0))
     for j in range(columns.shape[1]):

@@ -43,19 +43,34 @@ class Panel:
     def means(self, values: Floats) -> Floats:
         """Of each unit, shape (units, …)."""
         columns = values if values.ndim == 2 else values[:, None]
-        made = np.column_stack([np.bincount(self.unit, c, self.units) for c in columns.T]) / self.sizes[:, None]
+        made = self._sums(columns) / self.sizes[:, None]
         return np.asarray(made if values.ndim == 2 else made[:, 0])
+
+    @cached_property
+    def _starts(self) -> Any:
+        """Where each unit begins, if rows stand by units; else None."""
+        step = np.diff(self.unit)
+        return np.flatnonzero(np.concatenate([[True], step != 0])) if (step >= 0).all() else None
+
+    def _sums(self, columns: Floats) -> Floats:
+        """Of each unit, shape (units, k)."""
+        if self._starts is not None:
+            return np.asarray(np.add.reduceat(columns, self._starts, axis=0))
+        return np.column_stack([np.bincount(self.unit, c, self.units) for c in columns.T])
 
     @cached_property
     def centre(self) -> tuple[float, Floats]:
         """Means of y and x, taken off before anything is multiplied."""
-        return float(self.y.mean()), np.asarray(self.x.mean(axis=0))
+        return float(self.y.mean()), np.asarray(np.ones(self.n) @ self.x / self.n)
 
     @cached_property
     def both(self) -> Floats:
         """y and x about their means, shape (n, 1 + p)."""
         middle, middles = self.centre
-        return np.column_stack([self.y - middle, self.x - middles])
+        made = np.empty((self.n, 1 + self.x.shape[1]))
+        np.subtract(self.y, middle, out=made[:, 0])
+        np.subtract(self.x, middles, out=made[:, 1:])
+        return made
 
     @cached_property
     def unit_means(self) -> Floats:
@@ -65,17 +80,22 @@ class Panel:
     @cached_property
     def within(self) -> Floats:
         """``both`` about the units' means."""
-        return np.asarray(self.both - self.unit_means[self.unit])
+        level = (
+            np.repeat(self.unit_means, self.sizes.astype(np.int64), axis=0)
+            if self._starts is not None
+            else self.unit_means[self.unit]
+        )
+        return np.asarray(np.subtract(self.both, level, out=level))
 
     @cached_property
     def size(self) -> Floats:
         """Spread of y and x, against which what is left of a column is judged."""
-        return np.asarray(np.sqrt((self.both**2).mean(axis=0)))
+        return np.asarray(np.sqrt(np.einsum("ij,ij->j", self.both, self.both) / self.n))
 
     @cached_property
     def varying(self) -> list[int]:
         """Columns of x that change within units."""
-        left = np.sqrt((self.within[:, 1:] ** 2).mean(axis=0))
+        left = np.sqrt(np.einsum("ij,ij->j", self.within, self.within)[1:] / self.n)
         return [j for j in range(self.x.shape[1]) if left[j] > 1e-9 * max(self.size[j + 1], 1e-300)]
 
     @cached_property
@@ -139,7 +159,8 @@ def _solved(
     cols = [*([0] if first else []), *kept]
     if len(y) <= len(cols) + absorbed:
         raise NoModel("there are no more rows than coefficients")
-    found = regress(y, every[:, cols], se, absorbed, clusters, None, nested)
+    chosen = every if len(cols) == every.shape[1] else every[:, cols]
+    found = regress(y, chosen, se, absorbed, clusters, None, nested)
     whole = [*names, *means]
     plain = len(names)
     used = [whole[j - first] for j in kept if j - first < plain]

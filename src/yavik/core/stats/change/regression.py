@@ -68,28 +68,31 @@ def regress(
         clusters: codes from 0. tested: the coefficient whose p is drawn by the wild bootstrap.
     """
     n, k = x.shape
-    root = np.ones(n) if weights is None else np.sqrt(weights)
-    xw, yw = x * root[:, None], y * root
-    q, r = np.linalg.qr(xw)
-    coef = np.linalg.solve(r, q.T @ yw)
-    inverse = np.linalg.inv(r)
+    xw, yw = x, y
+    if weights is not None:
+        root = np.sqrt(weights)
+        xw, yw = x * root[:, None], y * root
+    inverse, easy = _inverse_root(xw)
     bread = inverse @ inverse.T
+    coef = bread @ (xw.T @ yw)
     e = yw - xw @ coef
+    if not easy:  # once more from what is left
+        more = bread @ (xw.T @ e)
+        coef, e = coef + more, e - xw @ more
     df = float(n - k - absorbed)
     if se == "classical":
         factor, words = 1.0, "residual variance over n − k"
         cov = bread * float(e @ e) / max(df, 1.0)
     elif se in ("cluster", "wild"):
         g = int(clusters.max()) + 1
-        sums = np.zeros((g, k))
-        np.add.at(sums, clusters, xw * e[:, None])
+        sums = np.column_stack([np.bincount(clusters, column * e, minlength=g) for column in xw.T])
         own = k + absorbed - nested
         factor = g / (g - 1) * (n - 1) / max(n - own, 1)
         words = "G/(G − 1) × (n − 1)/(n − k)"
         cov = factor * bread @ (sums.T @ sums) @ bread
         df = float(g - 1)
     else:
-        h = np.minimum((q**2).sum(axis=1) + (0.0 if levers is None else levers), 1 - 1e-12)
+        h = np.minimum(((xw @ inverse) ** 2).sum(axis=1) + (0.0 if levers is None else levers), 1 - 1e-12)
         u = {"hc0": e, "hc1": e, "hc2": e / np.sqrt(1 - h), "hc3": e / (1 - h)}[se]
         factor = n / max(df, 1.0) if se == "hc1" else 1.0
         words = {"hc1": "n/(n − k)"}.get(se, "none")
@@ -101,6 +104,18 @@ def regress(
         p = p.copy()
         p[tested] = wild_p(yw, xw, clusters, tested, factor, seed, draws)
     return Estimates(coef, cov, df, factor, words, np.asarray(p), e)
+
+
+def _inverse_root(x: Floats) -> tuple[Floats, bool]:
+    """A matrix whose product with its transpose is (X′X)⁻¹: from the cross-products where these are far from singular,
+    else from the columns themselves; and whether columns are far from following from each other."""
+    cross = x.T @ x
+    size = np.sqrt(np.maximum(np.diag(cross), 1e-300))
+    scaled = cross / np.outer(size, size)
+    least = float(np.linalg.eigvalsh(scaled)[0])
+    if least > 1e-6:
+        return np.asarray(np.linalg.inv(np.linalg.cholesky(scaled)).T / size[:, None]), least > 0.01
+    return np.asarray(np.linalg.inv(np.linalg.qr(x, mode="r"))), False
 
 
 def wild_p(y: Floats, x: Floats, clusters: Any, place: int, factor: float, seed: int, draws: int = DRAWS) -> float:
