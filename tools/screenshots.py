@@ -112,14 +112,13 @@ def all_of_them(browser: Browser) -> None:
     shoot(browser, "ask", f"{s}/ask/{first['table']}", act=choose)
     shoot(browser, "question", f"{s}/q/{first['question']}")
     questions = {e["name"]: e["id"] for e in entries if e["type"] == "question"}
-    shoot(browser, "factorial", f"{s}/q/{questions['Seat and light together']}")
+    shoot(browser, "mixed", f"{s}/q/{questions['Lamps and noise in six halls']}")
+    shoot(browser, "jump", f"{s}/q/{questions['Visits where the grant begins']}")
     shoot(browser, "contrasts", f"{s}/q/{questions['Ways of telling']}", act=settings)
     shoot(browser, "linear", f"{s}/q/{questions['What predicts visits']}")
     shoot(browser, "trail", f"{s}/q/{questions['Who finishes the challenge']}", dark=True, act=chip)
     shoot(browser, "lineup", f"{s}/q/{questions['Models of finishing']}")
     shoot(browser, "figure", f"{s}/f/{first['figure']}")
-    figures = {e["name"]: e["id"] for e in entries if e["type"] == "figure"}
-    shoot(browser, "course", f"{s}/f/{figures['Tutoring week by week']}")
     shoot(browser, "report", f"{s}/r/{first['report']}")
     shoot(browser, "method", "/methods/compare_groups")
 

@@ -99,3 +99,37 @@ def test_rates_of_mixed_models_come_again_from_their_seeds() -> None:
     for key in ("between units: Satterthwaite", "within units: Kenward and Roger"):
         stored = MIXED["8, unbalanced"][key]
         assert abs(again[key][0] - stored[0]) <= 3.5 * (0.05 * 0.95 / 120) ** 0.5
+
+
+CHANGE: dict[str, dict[str, dict[str, list[float]]]] = json.loads(
+    (ROOT / "docs/change.json").read_text(encoding="utf-8")
+)
+
+
+def test_robust_intervals_of_a_jump_cover_where_conventional_ones_do_not() -> None:
+    for shape, rates in CHANGE["coverage"].items():
+        assert 0.91 <= rates["robust"][0] <= 0.97, shape
+        assert rates["robust"][0] >= rates["bias-corrected"][0]
+    assert CHANGE["coverage"]["sharply curved"]["conventional"][0] < 0.88
+
+
+def test_the_density_test_by_polynomials_holds_its_level() -> None:
+    assert all(near(rates["local polynomial"]) for rates in CHANGE["density"].values())
+
+
+def test_few_clusters_need_the_wild_bootstrap() -> None:
+    for rates in CHANGE["clusters"].values():
+        assert near(rates["wild bootstrap, half treated"], slack=0.015)
+        assert rates["HC1, half treated"][0] > 0.12
+    assert CHANGE["clusters"]["40"]["by cluster, three treated"][0] > 0.12
+
+
+def test_stored_rates_of_change_come_again() -> None:
+    spec = importlib.util.spec_from_file_location("change_levels", ROOT / "bench/change_levels.py")
+    assert spec and spec.loader
+    made = importlib.util.module_from_spec(spec)
+    spec.loader.exec_module(made)
+    found = made.coverage("curved", studies=150)
+    stored = CHANGE["coverage"]["curved"]
+    for way in ("conventional", "robust"):
+        assert abs(found[way][0] - stored[way][0]) < 4 * found[way][1]

@@ -65,11 +65,9 @@ def _draw(store: Store, study_id: str, table: str, name: str, figure: Figure) ->
     return store.items.add(study_id, "figure", name, body, f"Draw {name}").id
 
 
-def report_of_the_demo(store: Store, study_id: str, question: str, figure: str) -> dict[str, Any]:
-    """A report begun: words with live numbers, a table, a figure, references to both, a footnote."""
-    key = store.shown(question)
-    assert key is not None
-    answer = Answer.model_validate(store.result(key))
+def report_of_the_demo(store: Store, study_id: str, question: str, figure: str, panel: str) -> dict[str, Any]:
+    """A report begun: words with live numbers, a table, a figure, references to both, a footnote, models side by side."""
+    answer = _answered(store, question)
     said = {p.key: p.text for p in phrases(answer)}
 
     def text(kind: str, words: str, **attrs: Any) -> dict[str, Any]:
@@ -131,6 +129,22 @@ def report_of_the_demo(store: Store, study_id: str, question: str, figure: str) 
                 "paragraph",
                 "Spread differed between the rooms, so means were compared without assuming that it is the same.",
             ),
+            text("heading", "Loans over the years", level=2),
+            {
+                "type": "answer",
+                "attrs": {
+                    "uid": "demo0003",
+                    "question": panel,
+                    "parts": ["models"],
+                    "said": _answered(store, panel).headline,
+                },
+            },
             {"type": "paragraph"},
         ],
     }
+
+
+def _answered(store: Store, question: str) -> Answer:
+    key = store.shown(question)
+    assert key is not None
+    return Answer.model_validate(store.result(key))

@@ -368,5 +368,5 @@ def card(m: PanelModels) -> ModelCard:
         kind=f"panel: {MODELS[m.spec.main]}", said=data.response.title, response=data.response.name, effect="b",
         terms=[CardTerm(key=term_key(t), title=data.term_title(t)) for t in data.terms], estimates=estimates, fit=lines,
         log_likelihood=None, parameters=len(m.main.estimates.coef) + m.main.absorbed, n=data.n, rows=data.fingerprint,
-        intercept=bool(np.isfinite(m.main.intercept)),
+        intercept=True,  # units’ own levels stand for it where it is taken out
     )  # fmt: skip

@@ -245,7 +245,7 @@ def checks(lined: Lined, tests: list[Against | None], same: bool, spec: LineUpSp
             text=f"The models use different rows ({sizes}): AIC, BIC and areas are of different data, and no test"
                  " can stand between them.",
         )  # fmt: skip
-    return [rows, _footing(lined), _nested(tests), _many(cards)]
+    return [rows, _footing(lined), _nested(tests, all(c.log_likelihood is not None for c in cards)), _many(cards)]
 
 
 def _footing(lined: Lined) -> Check | None:
@@ -290,7 +290,7 @@ def _footing(lined: Lined) -> Check | None:
     return Check(id="footing", title="On one footing", verdict=Verdict.fails, text=text)
 
 
-def _nested(tests: list[Against | None]) -> Check | None:
+def _nested(tests: list[Against | None], likelihoods: bool) -> Check | None:
     lacking = [i + 1 for i, t in enumerate(tests) if t is not None and t.p is None]
     if len(tests) < 2:
         return None
@@ -303,8 +303,8 @@ def _nested(tests: list[Against | None]) -> Check | None:
         )
     why = next(t.why for t in tests if t is not None and t.p is None)
     text = (
-        f"Model {listing([str(i) for i in lacking], 6)} cannot be tested against the one before: {why}. AIC and BIC"
-        " still compare them."
+        f"Model {listing([str(i) for i in lacking], 6)} cannot be tested against the one before: {why}."
+        f"{' AIC and BIC still compare them.' if likelihoods else ''}"
     )
     return Check(id="nested", title="Each within the next", verdict=Verdict.doubtful, text=text)
 
