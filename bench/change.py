@@ -74,7 +74,8 @@ def whole_panel() -> None:
     f = pd.DataFrame(columns)
     table = table_of(
         branch=f.branch.to_numpy(str), year=f.year.to_numpy(int), loans=f.loans.to_numpy(int),
-        staff=f.staff.to_numpy(float), hours=f.hours.to_numpy(float), fund=f.fund.to_numpy(int), rural=f.rural.to_numpy(str),
+        staff=f.staff.to_numpy(float), hours=f.hours.to_numpy(float), fund=f.fund.to_numpy(int),
+        rural=f.rural.to_numpy(str),
     )  # fmt: skip
     spec = {"outcome": "loans", "terms": ["staff", "hours", "fund", "rural"], "unit": "branch", "time": "year"}
     answer("panel", table, spec)

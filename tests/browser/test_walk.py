@@ -291,7 +291,7 @@ def test_long_names_stay_in_their_place(page: Page) -> None:
 def test_an_embed_is_dragged_in_the_report(demo: Page) -> None:
     demo.get_by_role("navigation", name="Contents").get_by_role("link", name=re.compile("^Draft for")).click()
     expect(demo.get_by_text("Table 2.")).to_be_visible()
-    handle = demo.locator('[data-embed="answer"] [data-drag-handle]').bounding_box()
+    handle = demo.locator('[data-embed="answer"] [data-drag-handle]').first.bounding_box()
     target = demo.get_by_role("heading", name="What we did").bounding_box()
     assert handle and target
     demo.mouse.move(handle["x"] + 4, handle["y"] + 6)

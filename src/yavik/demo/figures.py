@@ -66,7 +66,8 @@ def _draw(store: Store, study_id: str, table: str, name: str, figure: Figure) ->
 
 
 def report_of_the_demo(store: Store, study_id: str, question: str, figure: str, panel: str) -> dict[str, Any]:
-    """A report begun: words with live numbers, a table, a figure, references to both, a footnote, models side by side."""
+    """A report begun: words with live numbers, a table, a figure, references to both, a footnote, models side by
+    side."""
     answer = _answered(store, question)
     said = {p.key: p.text for p in phrases(answer)}
 

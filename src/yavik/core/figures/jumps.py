@@ -55,12 +55,14 @@ def heaps(
         },
     }  # fmt: skip
     below = sum(n for _, b, n in edges if b <= at + 1e-12 * max(abs(at), 1))
-    alt = f"{y_title} over {x_title} in {len(edges)} bins, {below} below and {sum(n for *_, n in edges) - below} above {at:g}."
+    alt = f"{y_title} over {x_title} in {len(edges)} bins, {below} below and {sum(n for *_, n in edges) - below}"
+    alt += f" above {at:g}."
     return frame({"layer": [bars, _cut(at)]}, alt, width, 150)
 
 
 def bin_means(
-    points: Sequence[tuple[float, float, int]], curves: Sequence[tuple[Any, Any]], at: float, x_title: str, y_title: str,
+    points: Sequence[tuple[float, float, int]], curves: Sequence[tuple[Any, Any]], at: float, x_title: str,
+    y_title: str,
     window: tuple[float, float], lines: Sequence[tuple[Any, Any]] = (), width: int = 400,
 ) -> Drawn:  # fmt: skip
     """Means of bins, a curve on each side, and the lines within the window.

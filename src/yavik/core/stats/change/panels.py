@@ -352,7 +352,8 @@ class Wald:
 
 
 def hausman(inner: Fit, outer: Fit, form: str = "own") -> Wald | None:
-    """Fixed against random effects (Hausman, 1978): squared difference of the estimates in units of the difference of their
+    """Fixed against random effects (Hausman, 1978): squared difference of the estimates in units of the difference
+    of their
     covariances.
 
     Args:

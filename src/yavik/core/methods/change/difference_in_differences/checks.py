@@ -37,8 +37,10 @@ def _parallel(d: Did) -> Check:
     told = [e for e in d.events[0] if e.place < -1] if d.events else []
     worst = max(told, key=lambda e: abs(e.estimate))
     k = decimals(d)
-    words = f"Estimates of the {counted(df1, 'period')} before together: F({df1}, {number(before_df(d, df1), 0)}) = {number(f, 2)}, p"
-    words += f" {p_words(p)}; the largest is {number(worst.estimate, k)} beside an effect of {number(d.effect.estimate, k)}."
+    words = f"Estimates of the {counted(df1, 'period')} before together: F({df1}, {number(before_df(d, df1), 0)}) ="
+    words += f" {number(f, 2)}, p"
+    words += f" {p_words(p)}; the largest is {number(worst.estimate, k)} beside an effect of"
+    words += f" {number(d.effect.estimate, k)}."
     facts = {"before.p": p}
     if p >= 0.05:
         text = f"{words} Nothing speaks against it; that is no proof of it."
@@ -54,7 +56,8 @@ def _placebo(d: Did) -> Check | None:
     if p is None:
         return None
     k = decimals(d)
-    text = f"As if the change had come at {lower(d.study.period_title)} {d.study.periods[p.place]}, before it did: {number(p.estimate, k)} (SE"
+    text = f"As if the change had come at {lower(d.study.period_title)} {d.study.periods[p.place]}, before it did:"
+    text += f" {number(p.estimate, k)} (SE"
     text += f" {number(p.se, k)}, p {p_words(p.p)})."
     text += " A change where there was none casts doubt on the one told." if p.p < 0.05 else ""
     verdict = Verdict.doubtful if p.p < 0.05 else Verdict.holds
@@ -66,7 +69,8 @@ def _starts(d: Did) -> Check | None:
     if len(d.study.starts) < 2:
         return None
     names = [d.study.periods[s] for s in d.study.starts]
-    text = f"Treatment starts at {counted(len(names), 'different time')} ({listing(names, 5)}). The plain estimate also takes"
+    text = f"Treatment starts at {counted(len(names), 'different time')} ({listing(names, 5)}). The plain estimate"
+    text += " also takes"
     text += " units that are treated already as a comparison, and is wrong where effects grow or differ by start."
     if not d.averages:
         text += " Name the unit that is followed, and each group by start is compared with those not started yet."
@@ -98,7 +102,8 @@ def _composition(d: Did) -> Check | None:
     text += (
         f"{' and others' if lost.sum() > 4 else ''}) have rows on one side only: {int((lost & treated).sum())} of the"
     )
-    text += f" treated, {int((lost & ~treated).sum())} of the others. Groups that are made up differently change by that alone."
+    text += f" treated, {int((lost & ~treated).sum())} of the others. Groups that are made up differently change by"
+    text += " that alone."
     rows = s.data.rows[lost[s.unit]]
     return Check(
         **base, verdict=Verdict.doubtful, text=text, remedies=[Remedy(label="Show the rows", rows=rows[:200].tolist())]
@@ -110,7 +115,8 @@ def _clusters(d: Did) -> Check:
     base: dict[str, Any] = {"id": "clusters", "title": "Enough clusters"}
     s = d.study
     if s.clusters is None:
-        text = "No unit is named: rows are taken as independent, and errors as robust to unequal spread. Rows of the same unit"
+        text = "No unit is named: rows are taken as independent, and errors as robust to unequal spread. Rows of the"
+        text += " same unit"
         text += " are not independent; name it in the settings."
         return Check(**base, verdict=Verdict.unknown, text=text)
     g = int(s.clusters.max()) + 1

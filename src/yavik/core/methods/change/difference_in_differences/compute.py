@@ -279,7 +279,8 @@ def _fitted(s: Study, spec: DidSpec, x: Floats, se: str, rows: Any = None) -> tu
     absorbed = rank_of(codes)
     if len(y) <= len(kept) + absorbed:
         raise DataProblem(
-            f"There are {counted(len(y), 'row')} for {counted(len(kept) + absorbed, 'coefficient')}: nothing is left to judge"
+            f"There are {counted(len(y), 'row')} for {counted(len(kept) + absorbed, 'coefficient')}: nothing is left"
+            " to judge"
             " them by.",
             column=spec.outcome,
         )

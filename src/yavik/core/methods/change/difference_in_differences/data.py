@@ -140,7 +140,8 @@ def _periods(table: Table, data: ModelData, spec: DidSpec) -> tuple[list[str], A
     if column.kind in (Kind.category, Kind.text):
         if len(names) > 2:
             raise DataProblem(
-                f"The periods of {spec.period} are words without an order ({listing(names, 4)}). Make the column ordered"
+                f"The periods of {spec.period} are words without an order ({listing(names, 4)}). Make the column"
+                " ordered"
                 " in the dictionary.",
                 column=spec.period,
             )
@@ -220,7 +221,8 @@ def _treated(
     names = [codes.levels[i] for i in there]
     if len(names) != 2:
         raise DataProblem(
-            f"{spec.treated} has {counted(len(names), 'level')} among the rows used ({listing(names, 5)}); the treated and"
+            f"{spec.treated} has {counted(len(names), 'level')} among the rows used ({listing(names, 5)}); the"
+            " treated and"
             " the others are two.",
             column=spec.treated,
         )
@@ -263,7 +265,8 @@ def _demand_whole_units(
         u, t = divmod(int(both[0]), len(periods))
         rows = data.rows[cell == both[0]]
         raise DataProblem(
-            f"{units[u]} of {spec.unit} has treated rows and others at {periods[t]} ({rows_in_words(rows.tolist())}): the"
+            f"{units[u]} of {spec.unit} has treated rows and others at {periods[t]} ({rows_in_words(rows.tolist())}):"
+            " the"
             " treatment is of whole units. Choose what was treated as a whole, or no unit.",
             column=spec.unit,
             rows=rows[:200].tolist(),
@@ -284,7 +287,8 @@ def _from_base(spec: DidSpec, group: Any, period: Any, periods: list[str]) -> tu
         at = 1
     elif spec.base is None:
         raise DataProblem(
-            f"{spec.period} has {len(periods)} periods and {spec.treated} is the same in all of them: choose the last period"
+            f"{spec.period} has {len(periods)} periods and {spec.treated} is the same in all of them: choose the last"
+            " period"
             " before the change, among the settings.",
             column=spec.period,
         )
@@ -309,7 +313,8 @@ def _demand_compared(spec: DidSpec, group: Any, on: Any, start: Any, period: Any
                 if not ((group == g) & ((period >= at) == late)).any():
                     raise DataProblem(
                         f"The {who} have no row {when} the change ({'up to' if not late else 'from'}"
-                        f" {periods[at - 1] if not late and at > 0 else periods[min(at, len(periods) - 1)]}): one of the"
+                        f" {periods[at - 1] if not late and at > 0 else periods[min(at, len(periods) - 1)]}): one of"
+                        " the"
                         " four means is missing.",
                         column=spec.period,
                     )

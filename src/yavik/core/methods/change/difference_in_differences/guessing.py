@@ -76,7 +76,8 @@ def _followed(table: Table, name: str, period: str) -> bool:
 
 
 def _started(table: Table, names: list[str], unit: str | None) -> tuple[str, str] | None:
-    """A column of starts with its periods: the same within units, filled for some of them, and with periods as its values
+    """A column of starts with its periods: the same within units, filled for some of them, and with periods as its
+    values
     (or called a start)."""
     for name in names:
         if table.column(name).kind not in (Kind.count, Kind.measure, Kind.date, Kind.ordered):

@@ -53,7 +53,8 @@ METHOD = Method(
     title="Difference in differences: a change among the treated beside that among others",
     layouts=(
         Layout(
-            "groups", "who was treated", "Did {outcome} change at {period} because of {treated}, allowing for {covariates}?",
+            "groups", "who was treated",
+            "Did {outcome} change at {period} because of {treated}, allowing for {covariates}?",
             ("outcome", "period", "treated", "covariates"), ("outcome", "period", "treated"),
         ),
         Layout(
@@ -71,6 +72,7 @@ METHOD = Method(
     name=lambda spec: f"{spec.outcome} and {spec.treated or spec.starts}",
     keywords=(
         "difference in differences", "diff-in-diff", "causal", "policy evaluation", "event study", "parallel trends",
-        "staggered adoption", "two-way fixed effects", "wild cluster bootstrap", "treatment effect", "natural experiment",
+        "staggered adoption", "two-way fixed effects", "wild cluster bootstrap", "treatment effect",
+        "natural experiment",
     ),
 )  # fmt: skip

@@ -155,7 +155,8 @@ def by_start(d: Did) -> list[TableBlock]:
         )
         for c, e in d.told_cells
     ]  # fmt: skip
-    note = "Each group by start beside units that have not started yet, as changes since the period before its start; never"
+    note = "Each group by start beside units that have not started yet, as changes since the period before its start;"
+    note += " never"
     note += " beside units that are treated already. Groups’ sizes are taken as known."
     note += " Without the covariates." if d.study.data.names else ""
     return [
@@ -194,7 +195,8 @@ def facts(d: Did) -> dict[str, Any]:
     """Numbers by name."""
     e = d.effect
     out: dict[str, Any] = {
-        "n": d.study.data.n, "estimate": e.estimate, "se": e.se, "df": e.df, "p": e.p, "ci_low": e.low, "ci_high": e.high,
+        "n": d.study.data.n, "estimate": e.estimate, "se": e.se, "df": e.df, "p": e.p, "ci_low": e.low,
+        "ci_high": e.high,
         "t": e.estimate / e.se if e.se > 0 else np.nan, "factor": d.fit.factor,
     }  # fmt: skip
     if d.four is not None:

@@ -20,7 +20,8 @@ def headline(d: Did) -> tuple[list[Span], str]:
     several = len(d.study.starts) > 1
     if e.p < d.spec.alpha:
         way = "higher" if e.estimate > 0 else "lower"
-        start = f"If the treated ({cause}) and the others would have changed alike otherwise, the treatment made {outcome}"
+        start = f"If the treated ({cause}) and the others would have changed alike otherwise, the treatment made"
+        start += f" {outcome}"
         start += f" {size} {way}"
     else:
         way = "above" if e.estimate > 0 else "below"

@@ -64,7 +64,8 @@ def _choices(r: Discontinuity, rows: list[Variation]) -> Check:
         return Check(**base, verdict=Verdict.unknown, text="No other choice can be had with these rows.")
     low, high = j.interval("robust", r.spec.alpha)
     away = [v for v in same if v.jump and not low <= v.jump.corrected <= high]
-    text = f"Estimates run from {number(min(estimates), k)} to {number(max(estimates), k)} over {counted(len(same), 'choice')}."
+    text = f"Estimates run from {number(min(estimates), k)} to {number(max(estimates), k)} over"
+    text += f" {counted(len(same), 'choice')}."
     if not away:
         return Check(
             **base, verdict=Verdict.holds, text=f"{text} All lie within the robust interval once bias is out."
@@ -75,9 +76,9 @@ def _choices(r: Discontinuity, rows: list[Variation]) -> Check:
 
 def _placebos(r: Discontinuity, rows: list[Variation]) -> Check | None:
     void = [v for v in rows if v.placebo and v.jump]
+    base: dict[str, Any] = {"id": "placebos", "title": "No jump where none should be", "remedies": _before(r)}
     if not void:
         return None
-    base: dict[str, Any] = {"id": "placebos", "title": "No jump where none should be"}
     seen = [v for v in void if v.jump and v.jump.p("robust") < r.spec.alpha]
     if not seen:
         return Check(
@@ -87,6 +88,15 @@ def _placebos(r: Discontinuity, rows: list[Variation]) -> Check | None:
     text = f"{len(seen)} of {counted(len(void), 'placebo')} {'shows' if len(seen) == 1 else 'show'} a jump: {told}."
     by_chance = len(void) >= 10 and len(seen) <= 1
     return Check(**base, verdict=Verdict.doubtful if by_chance or len(seen) == 1 else Verdict.fails, text=text)
+
+
+def _before(r: Discontinuity) -> list[Remedy]:
+    """The outcome of the period before as a column, where the table says what is followed: a placebo outcome."""
+    panel = r.study.table.about.panel
+    if panel is None or r.spec.placebo_outcomes or not r.spec.outcome:
+        return []
+    step = {"step": "lag", "columns": [r.spec.outcome], "by": [panel.unit], "order": panel.time}
+    return [Remedy(label="Add the outcome of the period before as a column", step=step)]
 
 
 def _weak(r: Discontinuity) -> Check | None:
@@ -118,9 +128,8 @@ def _heaped(r: Discontinuity) -> Check:
     text += " The estimate hangs on the shape between few scores, and errors take rows of one score as independent."
     if r.main is not None and different < 20 and r.spec.se != "cluster":
         verdict = Verdict.fails if different < 8 else Verdict.doubtful
-        return Check(
-            **base, verdict=verdict, text=text, remedies=[Remedy(label="Errors by score", spec={"se": "cluster", "cluster": r.spec.running})]
-        )  # fmt: skip
+        remedy = Remedy(label="Errors by score", spec={"se": "cluster", "cluster": r.spec.running})
+        return Check(**base, verdict=verdict, text=text, remedies=[remedy])
     return Check(**base, verdict=Verdict.doubtful, text=text)
 
 

@@ -1,5 +1,7 @@
 """The jump, its windows by every rule, the density at the cut-off, and pictures' numbers."""
 
+import hashlib
+from collections import OrderedDict
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
@@ -18,6 +20,9 @@ from yavik.core.stats.change.jump.validation import cross_validation
 from yavik.core.stats.groups import Floats
 from yavik.core.table import DataProblem, Table
 
+MOST_KEPT = 12
+_kept: "OrderedDict[Any, dict[str, Windows | str]]" = OrderedDict()
+"""Windows by rule of the last rows asked about: while a window is dragged they do not change."""
 TOO_FEW = "too few different scores within the window"
 ON_CURVE = 25
 """Windows of the picture of estimates over windows."""
@@ -45,7 +50,13 @@ class Discontinuity:
     @cached_property
     def rules(self) -> dict[str, Windows | str]:
         """Windows by every rule, or why there is none."""
-        return {rule: windows_by(rule, self.study.data, self.spec) for rule in RULES}
+        d = self.study.data.alone
+        key = (content(d.u, d.y, d.clusters), self.spec.kernel, self.spec.degree, self.spec.se)
+        if key not in _kept:
+            _kept[key] = {rule: windows_by(rule, d, self.spec) for rule in RULES}
+            while len(_kept) > MOST_KEPT:
+                _kept.popitem(last=False)
+        return _kept[key]
 
     @cached_property
     def rule_jumps(self) -> dict[str, Jump | None]:
@@ -140,6 +151,14 @@ class Discontinuity:
         return all(len(v) == 1 for v in sides) and sides[0][0] != sides[1][0]
 
 
+def content(*arrays: Any) -> bytes:
+    """The same for the same numbers."""
+    made = hashlib.blake2b(digest_size=16)
+    for a in arrays:
+        made.update(b"" if a is None else np.ascontiguousarray(a).tobytes())
+    return made.digest()
+
+
 def _same(h: float, ratio: float) -> Windows:
     return Windows((h, h), (h * ratio, h * ratio))
 
@@ -162,8 +181,8 @@ def windows_by(rule: str, d: Sorted, spec: JumpSpec) -> Windows | str:
 
 
 def chosen_windows(d: Sorted, spec: JumpSpec) -> Windows | str:
-    """The windows that the spec asks for; without a typed one for the bias, the rule's, or as wide as that of the estimate
-    where there is none."""
+    """The windows that the spec asks for; without a typed one for the bias, the rule's, or as wide as that of the
+    estimate where there is none."""
     if isinstance(spec.bandwidth, str):
         found = windows_by(spec.bandwidth, d, spec)
     else:
@@ -202,6 +221,6 @@ def _few_words(study: Study, w: Windows) -> str:
     u: Any = study.data.u
     n = (int(((u < 0) & (u >= -w.h[0])).sum()), int(((u >= 0) & (u <= w.h[1])).sum()))
     return (
-        f"Within {study.distance_words(float(np.mean(w.h)))} of the cut-off {study.cutoff:g} there are {n[0]} rows below and"
-        f" {n[1]} above, with too few different values of {study.running.name} for the polynomials. Widen the window."
+        f"Within {study.distance_words(float(np.mean(w.h)))} of the cut-off {study.cutoff:g} there are {n[0]} rows"
+        f" below and {n[1]} above, with too few different values of {study.running.name} for the polynomials. Widen the window."
     )

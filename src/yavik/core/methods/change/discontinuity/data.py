@@ -137,7 +137,8 @@ def _received(table: Table, name: str) -> tuple[Floats, str]:
     there = [i for i in range(len(codes.levels)) if (codes.codes == i).any()]
     if len(there) != 2:
         raise DataProblem(
-            f"Column {name} has {counted(len(there), 'level')} ({listing([codes.levels[i] for i in there], 4)}); a treatment is"
+            f"Column {name} has {counted(len(there), 'level')} ({listing([codes.levels[i] for i in there], 4)}); a"
+            " treatment is"
             " received or not.",
             column=name,
         )

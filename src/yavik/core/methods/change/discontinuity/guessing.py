@@ -13,7 +13,8 @@ FEWEST = 20
 
 
 def suits(table: Table, spec: dict[str, Any]) -> tuple[float, str] | None:
-    """How well chosen columns suit it: a yes/no column that turns at one value of a measure, and a measure that may jump."""
+    """How well chosen columns suit it: a yes/no column that turns at one value of a measure, and a measure that may
+    jump."""
     chosen = chosen_in(spec)
     scores = [n for n in chosen if table.column(n).kind in NUMBERS]
     for name in table.names:

@@ -24,7 +24,8 @@ class Variation:
     """One row of the set.
 
     Args:
-        kind: window, degree, kernel, hole, covariates: the same jump otherwise; cutoff, outcome, balance: where none should be.
+        kind: window, degree, kernel, hole, covariates: the same jump otherwise; cutoff, outcome, balance: where none
+            should be.
         jump: None with ``why``. changes: to the spec, to ask it as a question of its own.
     """
 

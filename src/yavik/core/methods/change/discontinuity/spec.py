@@ -9,7 +9,8 @@ from yavik.core.methods.base import Spec
 from yavik.core.methods.kit.models.spec import CLUSTER_KINDS
 
 RULES = {
-    "mse": "least mean squared error", "mse_two_sided": "the same, each side its own", "coverage": "interval keeps its level",
+    "mse": "least mean squared error", "mse_two_sided": "the same, each side its own",
+    "coverage": "interval keeps its level",
     "cross_validation": "foretells best", "plug_in": "plug-in for straight lines",
 }  # fmt: skip
 SE = {

@@ -118,13 +118,15 @@ def windows(r: Discontinuity) -> TableBlock:
     if not isinstance(r.spec.bandwidth, str):
         marked.append(len(rows))
         rows.append(_window_row("", "typed or dragged", r.windows.h, r.windows.b, r.jump, r, k, unit, ""))
-    note = "A click takes a rule. Rows within the window, below and above; the estimate is conventional, the interval robust."
+    note = "A click takes a rule. Rows within the window, below and above; the estimate is conventional, the interval"
+    note += " robust."
     made = q.table("bandwidths", "How wide a window: every rule", rows, note=note, marked=marked, strong=["rule"])
     return touch.choose(made, "bandwidth", "rule", "Use this window") if isinstance(r.spec.bandwidth, str) else made
 
 
 def _window_row(
-    id: str, name: str, h: tuple[float, float], b: tuple[float, float], j: Jump | None, r: Discontinuity, k: int, unit: int,
+    id: str, name: str, h: tuple[float, float], b: tuple[float, float], j: Jump | None, r: Discontinuity, k: int,
+    unit: int,
     why: str,
 ) -> q.Row:  # fmt: skip
     known = np.isfinite(h[0])
@@ -145,7 +147,8 @@ def _window_row(
 
 
 WHICH = (
-    "Report the conventional estimate with the robust interval: at a window that makes its error small the conventional interval"
+    "Report the conventional estimate with the robust interval: at a window that makes its error small the"
+    " conventional interval"
     " leaves the bias of curvature out and claims too much."
 )
 
@@ -169,7 +172,8 @@ def estimate(r: Discontinuity) -> TableBlock:
             )
         )  # fmt: skip
     shape = {0: "means", 1: "straight lines", 2: "parabolas", 3: "cubics"}[r.spec.degree]
-    note = f"{shape.capitalize()} on each side, {KERNELS[r.spec.kernel]} kernel; {j.n[0]} rows below and {j.n[1]} above within"
+    note = f"{shape.capitalize()} on each side, {KERNELS[r.spec.kernel]} kernel; {j.n[0]} rows below and {j.n[1]}"
+    note += " above within"
     note += f" the window, {j.n_b[0]} and {j.n_b[1]} within that of the bias. Errors {SE[r.spec.se]}."
     note += f" Value at the cut-off from below {number(j.ends[0], k)}, from above {number(j.ends[1], k)}."
     if r.study.covariates:
@@ -210,7 +214,8 @@ def facts(r: Discontinuity, rows: list[Variation]) -> dict[str, Any]:
     if r.density:
         d = r.density
         out |= {
-            "density.left": d.left, "density.right": d.right, "density.z": d.z, "density.p": d.p, "density.h_left": d.h[0],
+            "density.left": d.left, "density.right": d.right, "density.z": d.z, "density.p": d.p,
+            "density.h_left": d.h[0],
             "density.h_right": d.h[1],
         }  # fmt: skip
     if r.histogram:
@@ -225,8 +230,10 @@ def facts(r: Discontinuity, rows: list[Variation]) -> dict[str, Any]:
     low, high = j.interval("robust", r.spec.alpha)
     plain = j.interval("conventional", r.spec.alpha)
     out |= {
-        "n": len(r.study.data.u), "estimate": j.estimate, "se": j.se, "corrected": j.corrected, "robust_se": j.robust_se,
-        "p": j.p("robust"), "z": j.corrected / j.robust_se if j.robust_se > 0 else np.nan, "ci_low": low, "ci_high": high,
+        "n": len(r.study.data.u), "estimate": j.estimate, "se": j.se, "corrected": j.corrected,
+        "robust_se": j.robust_se,
+        "p": j.p("robust"), "z": j.corrected / j.robust_se if j.robust_se > 0 else np.nan, "ci_low": low,
+        "ci_high": high,
         "conventional.p": j.p("conventional"), "conventional.ci_low": plain[0], "conventional.ci_high": plain[1],
         "h_left": w.h[0], "h_right": w.h[1], "b_left": w.b[0], "b_right": w.b[1], "n_left": j.n[0], "n_right": j.n[1],
         "below": j.ends[0], "above": j.ends[1],

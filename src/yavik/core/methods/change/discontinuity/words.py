@@ -28,8 +28,10 @@ def headline(r: Discontinuity) -> tuple[list[Span], str]:
         none = f"{outcome} jumps where {where}; it is {size} {'higher' if way == 'up' else 'lower'} right above it"
     else:
         way = "higher" if j.estimate > 0 else "lower"
-        claim = f"{outcome} is {size} {way} because of the treatment ({r.study.got}) for those whom the cut-off {r.study.cutoff:g} moves"
-        none = f"the treatment ({r.study.got}) changes {outcome} at the cut-off; the estimate is {number(j.estimate, k)}{unit}"
+        claim = f"{outcome} is {size} {way} because of the treatment ({r.study.got}) for those whom the cut-off"
+        claim += f" {r.study.cutoff:g} moves"
+        none = f"the treatment ({r.study.got}) changes {outcome} at the cut-off; the estimate is"
+        none += f" {number(j.estimate, k)}{unit}"
     start = claim[0].upper() + claim[1:] if shown else f"There is no evidence that {none}"
     after = " It is an effect of crossing if rows could not choose their side." if shown else ""
     return say(start, *inside, *told, ").", after), f"{number(j.estimate, k)}{unit}, {plain(q.p_said(j.p('robust')))}"
@@ -71,5 +73,6 @@ def agreement(r: Discontinuity, rows: list[Variation]) -> str:
             out = f"Of {counted(len(same), 'other choice')} none has p below {f'{alpha:g}'.lstrip('0')}."
     if void:
         seen = [v for v in void if v.jump and v.jump.p("robust") < alpha]
-        out += f" Where no jump should be, {len(seen)} of {len(void)} {'has' if len(seen) == 1 else 'have'} p below {f'{alpha:g}'.lstrip('0')}."
+        out += f" Where no jump should be, {len(seen)} of {len(void)} {'has' if len(seen) == 1 else 'have'} p below"
+        out += f" {f'{alpha:g}'.lstrip('0')}."
     return out.strip()

@@ -53,7 +53,8 @@ def _carried(m: PanelModels) -> Check | None:
     base: dict[str, Any] = {"id": "carried", "title": "Residuals do not go on from period to period"}
     t = len(m.study.periods)
     expected = -1 / (t - 1)  # what taking out units' means alone makes of independent ones
-    text = f"Correlation with the period before {number(r, 2)}; {number(expected, 2)} is what independent rows would show."
+    text = f"Correlation with the period before {number(r, 2)}; {number(expected, 2)} is what independent rows would"
+    text += " show."
     if abs(r - expected) < 0.15:
         return Check(**base, verdict=Verdict.holds, text=text)
     by = m.spec.se == "cluster" and m.spec.main not in ("pooled", "between")
@@ -99,7 +100,8 @@ def _little(m: PanelModels) -> Check | None:
     base: dict[str, Any] = {"id": "little", "title": "Terms change within units"}
     text = ""
     if small:
-        text = f"Little of {listing([f'{lower(n)} ({percent(v)} of its variance)' for n, v in small], 3)} lies within units: the"
+        text = f"Little of {listing([f'{lower(n)} ({percent(v)} of its variance)' for n, v in small], 3)} lies within"
+        text += " units: the"
         text += " slope within hangs on few changes, and errors of measurement weigh more."
     lost = m.spec.main in ("fixed", "fixed_periods", "first_differences")
     if never and lost:
@@ -154,6 +156,7 @@ def _zero(m: PanelModels) -> Check | None:
     """A component of units estimated at zero: random effects are pooled."""
     if isinstance(m.made, str) or m.made.units > 0 or m.spec.main not in ("random", "unit_means", "within_between"):
         return None
-    text = "The variance of units’ levels is estimated at 0: units’ means scatter no more than rows would make them, and the"
+    text = "The variance of units’ levels is estimated at 0: units’ means scatter no more than rows would make them,"
+    text += " and the"
     text += " model is the same as pooled."
     return Check(id="zero", title="Units differ", verdict=Verdict.unknown, text=text)

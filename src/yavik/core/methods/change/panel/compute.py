@@ -112,7 +112,8 @@ class PanelModels:
 
     @cached_property
     def hausman(self) -> dict[str, Wald | None]:
-        """Each form: covariances with their own residual variance, with that of the fixed, with that of the random effects."""
+        """Each form: covariances with their own residual variance, with that of the fixed, with that of the random
+        effects."""
         if self.plain is None:
             return dict.fromkeys(FORMS)
         inner, outer = self.plain
@@ -166,7 +167,8 @@ class PanelModels:
 
     @cached_property
     def levels(self) -> Floats:
-        """Units' own levels in the model that is told, about 0; zeros where it has none. Random ones are drawn towards 0."""
+        """Units' own levels in the model that is told, about 0; zeros where it has none. Random ones are drawn
+        towards 0."""
         p, fit = self.study.panel, self.main
         left = self._left(fit)
         if self.spec.main in GLS and not isinstance(self.made, str):

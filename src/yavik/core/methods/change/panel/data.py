@@ -148,7 +148,8 @@ def _demand_panel(
         rows = sorted({int(data.rows[k]) for pair in pairs for k in pair})
         named = [f"{units[unit[a]]} at {periods[time[a]]}" for a, _ in pairs]
         raise DataProblem(
-            f"A panel has one row for each {spec.unit} at each {spec.time}; {listing(list(dict.fromkeys(named)), 4)} have more"
+            f"A panel has one row for each {spec.unit} at each {spec.time}; {listing(list(dict.fromkeys(named)), 4)}"
+            " have more"
             f" ({rows_in_words(rows)}).",
             column=spec.unit,
             rows=rows,

@@ -14,7 +14,8 @@ Model = Literal[
     "within_between",
 ]  # fmt: skip
 MODELS: dict[str, str] = {
-    "pooled": "pooled", "pooled_clustered": "pooled, errors by unit", "between": "between units", "fixed": "fixed effects",
+    "pooled": "pooled", "pooled_clustered": "pooled, errors by unit", "between": "between units",
+    "fixed": "fixed effects",
     "fixed_periods": "fixed effects of units and periods", "random": "random effects",
     "first_differences": "first differences", "unit_means": "random, with unit means",
     "within_between": "within and between",

@@ -198,7 +198,8 @@ def told(m: PanelModels) -> TableBlock:
             marked.append(len(rows))
         rows.append(
             q.row(
-                term=q.name(title, "Term"), b=q.est(line.b, k, "b", why=line.why), se=q.num(line.se, k, "SE", why=line.why),
+                term=q.name(title, "Term"), b=q.est(line.b, k, "b", why=line.why),
+                se=q.num(line.se, k, "SE", why=line.why),
                 **q.ci(line.low, line.high, k, m.spec.alpha, why=line.why), t=q.stat(line.t, "t", why=line.why),
                 df=q.df(m.main.df), p=q.p(line.p, why=line.why),
             )
@@ -251,7 +252,8 @@ def tests(m: PanelModels) -> TableBlock:
         why = "cannot be had from these rows"
         rows.append(
             q.row(
-                what=q.name(name, "Tested"), stat=q.texted(f, f"F = {number(f, 2)}", "Statistic") if found else q.gone(why, "Statistic"),
+                what=q.name(name, "Tested"),
+                stat=q.texted(f, f"F = {number(f, 2)}", "Statistic") if found else q.gone(why, "Statistic"),
                 df=q.word(f"{df1:.0f}, {df2:.0f}", "df") if found else q.gone(why, "df"), p=q.p(p, why=why),
             )
         )  # fmt: skip
@@ -272,7 +274,8 @@ def tests(m: PanelModels) -> TableBlock:
         )
         rows.append(
             q.row(
-                what=q.name(name, "Tested"), stat=q.texted(w.chi2, f"χ² = {number(w.chi2, 2)}", "Statistic") if w else q.gone(why, "Statistic"),
+                what=q.name(name, "Tested"),
+                stat=q.texted(w.chi2, f"χ² = {number(w.chi2, 2)}", "Statistic") if w else q.gone(why, "Statistic"),
                 df=q.word(str(w.df), "df") if w else q.gone(why, "df"), p=q.p(w.p if w else nan, why=why),
             )
         )  # fmt: skip

@@ -12,8 +12,10 @@ from yavik.core.methods.change.panel.spec import MODELS
 from yavik.core.methods.kit.models.coefficients import change_of, goes_with
 
 SCOPE = {
-    "pooled": "Over all rows", "pooled_clustered": "Over all rows", "between": "Between {units}", "fixed": "Within a {unit}",
-    "fixed_periods": "Within a {unit}, less what changes for all alike", "random": "Within and between {units} together",
+    "pooled": "Over all rows", "pooled_clustered": "Over all rows", "between": "Between {units}",
+    "fixed": "Within a {unit}",
+    "fixed_periods": "Within a {unit}, less what changes for all alike",
+    "random": "Within and between {units} together",
     "first_differences": "From one period to the next within a {unit}", "unit_means": "Within a {unit}",
     "within_between": "Within a {unit}",
 }  # fmt: skip
@@ -57,7 +59,8 @@ def headline(m: PanelModels) -> tuple[list[Span], str]:
             start = f"{scope}, there is no evidence that {outcome} goes with {title}: b = {number(line.b, k)}"
     also = [lower(m.study.titles[j]) for j in there if j != best and m.line(m.spec.main, j).p < m.spec.alpha]
     more = (
-        f" {also[0][0].upper() + also[0][1:] if len(also) == 1 else _listed(also)} {'goes' if len(also) == 1 else 'go'} with it too."
+        f" {also[0][0].upper() + also[0][1:] if len(also) == 1 else _listed(also)}"
+        f" {'goes' if len(also) == 1 else 'go'} with it too."
         if also
         else ""
     )
@@ -76,7 +79,8 @@ def comparison(m: PanelModels) -> NoteBlock | None:
     fixed, hybrid, random = (m.fits.get(k) for k in ("fixed", "within_between", "random"))
     if fixed is not None and hybrid is not None and not isinstance(fixed, str) and not isinstance(hybrid, str):
         said.append(
-            "Fixed effects and the within part of the last model are the same estimates: what is left of each unit’s mean has"
+            "Fixed effects and the within part of the last model are the same estimates: what is left of each unit’s"
+            " mean has"
             " nothing to do with units’ levels, drawn or taken out."
         )
     j = next((c for c in m.study.panel.varying), None)
@@ -88,13 +92,15 @@ def comparison(m: PanelModels) -> NoteBlock | None:
             if gap > 2:
                 said.append(
                     f"Units that have more of {title} differ otherwise than a unit that gets more of it"
-                    f" ({number(between.b, tables.decimals(between))} between, {number(inner.b, tables.decimals(inner))} within):"
+                    f" ({number(between.b, tables.decimals(between))} between,"
+                    f" {number(inner.b, tables.decimals(inner))} within):"
                     " pooled and random effects mix the two."
                 )
     if m.by_means is not None and random is not None:
         w = m.by_means
         verdict = (
-            "units’ levels go with the terms, so that random effects are biased for what happens within a unit; report fixed"
+            "units’ levels go with the terms, so that random effects are biased for what happens within a unit;"
+            " report fixed"
             " effects or within and between"
             if w.p < m.spec.alpha
             else "nothing speaks against random effects, which is no proof for them"
@@ -108,8 +114,10 @@ def write_up(m: PanelModels) -> NoteBlock:
     s, p = m.study, m.study.panel
     unit, terms = s.unit_word, listing([lower(t) for t in s.titles], 12)
     outcome = lower(s.data.response.title)
-    text = f"{outcome[0].upper()}{outcome[1:]} of {counted(p.units, 'unit')} ({unit}) over {counted(len(s.periods), 'period')}"
-    text += f" ({'balanced' if s.balanced else 'unbalanced'}, {counted(p.n, 'row')}) was modelled by {MODELS[m.spec.main]} with {terms};"
+    text = f"{outcome[0].upper()}{outcome[1:]} of {counted(p.units, 'unit')} ({unit}) over"
+    text += f" {counted(len(s.periods), 'period')}"
+    text += f" ({'balanced' if s.balanced else 'unbalanced'}, {counted(p.n, 'row')}) was modelled by"
+    text += f" {MODELS[m.spec.main]} with {terms};"
     text += f" standard errors {tables.errors_of(m, m.spec.main).split(',')[0]}."
     told = []
     for j, title in enumerate(s.titles):

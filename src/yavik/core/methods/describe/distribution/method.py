@@ -22,6 +22,7 @@ from yavik.core.figures.pictures import bin_edges
 from yavik.core.figures.plots import block, frame, quantiles, thin
 from yavik.core.figures.style import INK, colour
 from yavik.core.methods.base import Aim, Layout, Method, Run
+from yavik.core.methods.describe.distribution.compute import outlying, shapes
 from yavik.core.methods.describe.distribution.spec import DistributionSpec
 from yavik.core.methods.describe.distribution.tables import outliers_table, shape_table, tests_table
 from yavik.core.methods.kit.checks import leave_out
@@ -107,9 +108,9 @@ def compute(table: Table, spec: DistributionSpec, run: Run) -> Answer:
         blocks=[
             *pictures,
             box.model_copy(update={"small": True, "id": "box", "title": "Box and points"}),
-            shape_table(g, column, spec),
+            shape_table(shapes(g, spec.alpha), column),
             tests_table(tests, spec),
-            outliers_table(g, column, spec),
+            outliers_table(outlying(g), column),
         ],
         checks=_checks(g, tests, column, spec),
         rows=RowsUsed(total=table.n_rows, used=len(g.y), left_out=left),

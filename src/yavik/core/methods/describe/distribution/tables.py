@@ -6,34 +6,27 @@ from yavik.core.answers import TableBlock
 from yavik.core.answers import quantities as q
 from yavik.core.answers.wording import number
 from yavik.core.figures.data import printed_decimals
+from yavik.core.methods.describe.distribution.compute import Outlying, Shape
 from yavik.core.methods.describe.distribution.spec import DistributionSpec
-from yavik.core.methods.kit.shared import far_out
-from yavik.core.stats.groups import Groups
-from yavik.core.stats.moments import moments
-from yavik.core.stats.normality import (
-    ShapeTest,
-    grubbs,
-    shape_errors,
-)
+from yavik.core.stats.normality import ShapeTest
 from yavik.core.table import Column
 
 
-def shape_table(g: Groups, column: Column, spec: DistributionSpec) -> TableBlock:
+def shape_table(found: list[Shape], column: Column) -> TableBlock:
     """Moments and quartiles of each group."""
     d, rows = printed_decimals(column), []
     quartile = d + (d == 0)
-    for i, name in enumerate(g.names):
-        m = moments(g.part(i), 1 - spec.alpha, g.ordered[i])
-        se_skew, se_kurt = shape_errors(m.n)
+    for s in found:
+        m = s.moments
         rows.append(
             q.row(
-                group=q.name(name), n=q.count(m.n), mean=q.num(m.mean, d + 1, "Mean"),
+                group=q.name(s.name), n=q.count(m.n), mean=q.num(m.mean, d + 1, "Mean"),
                 sd=q.num(m.sd, d + 1, "SD", why="one value"), min=q.num(m.min, d, "Min"),
                 q1=q.num(m.q1, quartile, "Q1"),
                 median=q.num(m.median, quartile, "Median"), q3=q.num(m.q3, quartile, "Q3"),
                 max=q.num(m.max, d, "Max"),
-                skewness=_with_se(m.skewness, se_skew, "Skewness (SE)"),
-                kurtosis=_with_se(m.kurtosis, se_kurt, "Kurtosis (SE)"),
+                skewness=_with_se(m.skewness, s.se_skewness, "Skewness (SE)"),
+                kurtosis=_with_se(m.kurtosis, s.se_kurtosis, "Kurtosis (SE)"),
             )
         )  # fmt: skip
     return q.table("groups", column.axis_title, rows, unit=column.unit or "")
@@ -60,22 +53,24 @@ def tests_table(tests: list[tuple[str, list[ShapeTest]]], spec: DistributionSpec
     return q.table("tests", "Tests of normality", rows, note=note)
 
 
-def outliers_table(g: Groups, column: Column, spec: DistributionSpec) -> TableBlock:
+def outliers_table(found: list[Outlying], column: Column) -> TableBlock:
     """Values beyond the quartiles, and Grubbs' test of the farthest."""
     d, rows, few = printed_decimals(column), [], "needs three values and some spread"
-    for i, name in enumerate(g.names):
-        y, own = g.part(i), g.part_rows(i)
-        mild, far = far_out(y), far_out(y, 3.0)
-        place, size, p = grubbs(y)
-        listed = [f"{number(float(y[j]), d)} (row {int(own[j])})" for j in np.flatnonzero(mild)[:8]]
+
+    def said(value: tuple[float, int]) -> str:
+        """'41.2 (row 7)'."""
+        return f"{number(value[0], d)} (row {value[1]})"
+
+    for o in found:
+        listed = ", ".join(said(v) for v in o.mild[:8]) + (" …" if len(o.mild) > 8 else "")
         title, farthest = "Farthest from the mean", q.gone("no spread", "Farthest from the mean", "said")
-        if place >= 0:
-            farthest = q.said(f"{number(float(y[place]), d)} (row {int(own[place])})", title)
+        if o.farthest is not None:
+            farthest = q.said(said(o.farthest), title)
         rows.append(
             q.row(
-                group=q.name(name), mild=q.count(mild.sum(), "Beyond 1.5 IQR"), far=q.count(far.sum(), "beyond 3"),
-                listed=q.said(", ".join(listed) + (" …" if mild.sum() > 8 else "") if listed else "none", "Which"),
-                farthest=farthest, statistic=q.num(size, 2, "Grubbs' G", why=few), p=q.p(p, why=few),
+                group=q.name(o.name), mild=q.count(len(o.mild), "Beyond 1.5 IQR"), far=q.count(o.far, "beyond 3"),
+                listed=q.said(listed or "none", "Which"),
+                farthest=farthest, statistic=q.num(o.g, 2, "Grubbs' G", why=few), p=q.p(o.p, why=few),
             )
         )  # fmt: skip
     note = "Grubbs' test asks whether the farthest of normal values is too far; p is a Bonferroni bound."

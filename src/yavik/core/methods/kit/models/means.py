@@ -59,10 +59,8 @@ def cells_of(f: Fitted, names: Sequence[str], weigh: str = "equal") -> Cells:
     """The cells of some categories. Raises DataProblem for a column that is no category of the model."""
     for name in names:
         if name not in f.data.factors:
-            raise DataProblem(
-                f"Means are of categories of the model; {name} is {'a number' if name in f.data.columns else 'none of its columns'}.",
-                column=name,
-            )  # fmt: skip
+            what = "a number" if name in f.data.columns else "none of its columns"
+            raise DataProblem(f"Means are of categories of the model; {name} is {what}.", column=name)
     factors = [f.data.factors[n] for n in names]
     places = list(product(*(range(len(x.levels)) for x in factors)))
     if len(places) > MOST_CELLS:

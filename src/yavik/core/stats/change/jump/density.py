@@ -29,9 +29,11 @@ class Densities:
 
 
 def local_density(u: Floats, kernel: Kernel = "triangular", h: tuple[float, float] | None = None) -> Densities:
-    """The slope at the cut-off of a local polynomial through the distribution function (Cattaneo, Jansson and Ma, 2020).
+    """The slope at the cut-off of a local polynomial through the distribution function (Cattaneo, Jansson and Ma,
+    2020).
 
-    A parabola gives the window, a cubic in the same window the densities and the error, so that the bias of curvature is
+    A parabola gives the window, a cubic in the same window the densities and the error, so that the bias of
+    curvature is
     out. Errors from what each row adds to the difference.
 
     Args:

@@ -158,10 +158,12 @@ def _told(
     levels: Floats, biases: Floats, error: Callable[[Floats, bool], float], h: Pair, b: Pair, n: tuple[int, int],
     n_b: tuple[int, int],
 ) -> Jump:  # fmt: skip
-    """The jump, or the ratio of the outcome's to the treatment's, whose errors are those of outcome − effect × treatment.
+    """The jump, or the ratio of the outcome's to the treatment's, whose errors are those of outcome − effect ×
+    treatment.
 
     Args:
-        levels, biases: of left and right, shape (2, k). error: of a combination of the k columns, conventional or robust.
+        levels, biases: of left and right, shape (2, k). error: of a combination of the k columns, conventional or
+            robust.
     """
     tau, bias = levels[1] - levels[0], biases[1] - biases[0]
     ends = (float(levels[0, 0]), float(levels[1, 0]))

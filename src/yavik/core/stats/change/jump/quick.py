@@ -1,4 +1,5 @@
-"""The same estimates from running sums: kernels are polynomials in the distance, so that every window's fit, bias and scatter
+"""The same estimates from running sums: kernels are polynomials in the distance, so that every window's fit, bias
+and scatter
 follow from sums of powers up to its end, whatever the rows between.
 
 Sums begin at the cut-off and only grow; nothing is taken away but beyond a smaller window.
