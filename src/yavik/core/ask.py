@@ -16,7 +16,7 @@ Shown = Literal[
     # columns
     "column", "columns", "sets",
     # a value for each of several names
-    "shares", "values", "numbers_of", "points", "references", "pairs",
+    "shares", "keyed", "values", "numbers_of", "points", "references", "pairs",
     # what only some descriptions have
     "terms", "units", "simulate", "typed", "models", "cases", "comparisons", "contrasts", "levels", "edits",
     "waves", "variables",

@@ -85,6 +85,9 @@ def fluency() -> Columns:
     }
 
 
+QUIZ_WORDS = (
+    "a bookmark", "a dust jacket", "vellum", "a colophon", "a frontispiece", "a deckle edge", "a quire", "a recto", "an incunable",
+)  # fmt: skip
 QUIZ_DISCRIMINATION = (1.8, 1.2, 0.9, 1.5, 2.1, 0.7, 1.3, 1.0, 1.6)
 QUIZ_DIFFICULTY = (-1.5, -1.0, -0.6, -0.2, 0.0, 0.3, 0.7, 1.1, 1.6)
 
@@ -209,7 +212,10 @@ TABLES = (
         "Word quiz",
         "word-quiz.csv",
         word_quiz,
-        [levels("item1", {"0": "wrong", "1": "right"}, [f"item{j}" for j in range(2, 10)])],
+        [
+            levels("item1", {"0": "wrong", "1": "right"}, [f"item{j}" for j in range(2, 10)]),
+            describe_many(*((f"item{j + 1}", f"What is {word}?", None) for j, word in enumerate(QUIZ_WORDS))),
+        ],
     ),
     DemoTable(
         "Reading motives",

@@ -6,7 +6,8 @@ from yavik.core.files.detect import detect
 from yavik.core.methods import Run
 from yavik.core.methods.registry import get, parse_spec
 from yavik.core.steps import new_step
-from yavik.demo import binding_glue, branches, experiments, figures, people, room_trial, surveys
+from yavik.demo import binding_glue, branches, experiments, figures, people, returned, room_trial, surveys
+from yavik.demo.questions import TOLD
 from yavik.engine.tasks import Ask, ReadFile, carry_out
 from yavik.store import Store
 from yavik.store.bodies import QuestionBody, ReportBody, TableBody
@@ -22,7 +23,7 @@ def make_demo(store: Store) -> Study:
     glue = _table(store, study.id, "Binding glue", "binding-glue.csv", binding_glue.as_csv(), binding_glue.STEPS)
     made = {
         t.name: _table(store, study.id, t.name, t.filename, t.as_csv(), t.steps)
-        for t in (*experiments.TABLES, *people.TABLES, *branches.TABLES, *surveys.TABLES)
+        for t in (*experiments.TABLES, *people.TABLES, *branches.TABLES, *returned.TABLES, *surveys.TABLES)
     }
     _linked(store, study.id, made)
     minutes = _question(
@@ -55,6 +56,7 @@ def make_demo(store: Store) -> Study:
     _tests_of_the_demo(store, study.id, rooms, made)
     _models_of_the_demo(store, study.id, made)
     panel = _panels_of_the_demo(store, study.id, made)
+    _quiz_of_the_demo(store, study.id, made)
     drawn = figures.draw_the_demo(store, study.id, {"Room trial": rooms, **made}, minutes)
     store.items.add(
         study.id,
@@ -77,129 +79,6 @@ def _table(store: Store, study_id: str, name: str, filename: str, data: bytes, s
     return store.items.add(study_id, "table", name, body.model_dump(mode="json"), f"Bring in {name}").id
 
 
-TOLD: list[tuple[str, str, str, dict[str, Any]]] = [
-    ("Seat and light", "Seat and light together", "factorial", {"response": "minutes", "factors": ["seat", "light"]}),
-    (
-        "Story hours",
-        "Ways of telling",
-        "compare_groups",
-        {
-            "response": "words",
-            "groups": "telling",
-            "block": "group",
-            "contrasts": [
-                {
-                    "label": "doing against hearing",
-                    "weights": {"with puppets": 0.5, "acted out": 0.5, "read aloud": -0.5, "told freely": -0.5},
-                }
-            ],
-        },
-    ),
-    ("Page tint", "Brightness of two mills", "compare_two", {"response": "brightness", "groups": "mill"}),
-    (
-        "Winter challenge",
-        "Visits with and without reminders",
-        "compare_two",
-        {"response": "visits", "groups": "reminders", "margin": 0.5},
-    ),
-    (
-        "Corner visits",
-        "Visits to three corners",
-        "compare_groups",
-        {"response": "visits", "groups": "corner", "test": "kruskal_wallis"},
-    ),
-    (
-        "Reading motives",
-        "Reading to escape, as a scale",
-        "reliability",
-        {"items": ["m1", "m2", "m3", "m4", "m5", "m11", "m12"]},
-    ),
-    (
-        "Corner visits",
-        "How much more the tent draws",
-        "counts_model",
-        {"response": "visits", "terms": ["corner"], "family": "negative_binomial"},
-    ),
-    (
-        "Fluency",
-        "Fluency over six weeks",
-        "repeated",
-        {"response": "fluency", "within": "week", "subject": "child", "between": "tutoring"},
-    ),
-    (
-        "Quiet desks",
-        "Lamps and noise in six halls",
-        "mixed",
-        {
-            "response": "pages",
-            "terms": ["lamp", "noise", {"interaction": ["lamp", "noise"]}],
-            "random": [{"units": ["hall"]}, {"units": ["hall", "lamp"]}],
-            "simulate": {"term": ["lamp", "noise"]},
-        },
-    ),
-    (
-        "Fluency",
-        "Tutoring week by week",
-        "mixed",
-        {
-            "response": "fluency",
-            "time": "week",
-            "between": ["tutoring"],
-            "subject": "child",
-            "covariates": ["slept"],
-            "covariance": "toeplitz",
-            "sets": [
-                {"of": ["tutoring"], "within": ["week"], "kind": "all"},
-                {"of": ["week"], "kind": "to_level", "level": "1"},
-            ],
-        },
-    ),
-    (
-        "Story hours",
-        "Telling, groups of children at random",
-        "mixed",
-        {
-            "response": "words",
-            "terms": ["telling"],
-            "random": [{"units": ["group"]}],
-            "sets": [{"of": ["telling"], "kind": "all"}],
-        },
-    ),
-    (
-        "Evening opening",
-        "What opening in the evening brought",
-        "difference_in_differences",
-        {"outcome": "loans", "period": "month", "treated": "evenings", "unit": "branch", "base": "8"},
-    ),
-    (
-        "Grant round",
-        "Visits where the grant begins",
-        "discontinuity",
-        {"outcome": "visits_after", "running": "score", "cutoff": 50, "placebo_outcomes": ["visits_before"]},
-    ),
-    (
-        "Reading pace",
-        "What goes with reading pace",
-        "correlate",
-        {"columns": ["pace", "span", "recall", "attention", "rest", "practice"], "adjust": "holm"},
-    ),
-    (
-        "Winter challenge",
-        "Reminders and finishing",
-        "crosstab",
-        {"rows": "reminders", "columns": "finished", "layers": "card"},
-    ),
-    ("Branches", "A study of visits", "study_size", {"column": "visits", "difference": 80}),
-    (
-        "Branches",
-        "What predicts visits",
-        "linear",
-        {"response": "visits", "terms": ["floor_area", "hours_open", "cafe", "district"], "per": {"floor_area": 10}},
-    ),
-]
-"""Table, name, method and spec of questions that stand answered in the demo; each in the method's fitting layout."""
-
-
 SCREENED = ["minutes", "visits", "reminders", "late_fees", "card", "age_group"]
 KEPT = SCREENED[:-1]
 BENT: list[Any] = [*KEPT, {"column": "minutes", "power": 2}]
@@ -220,6 +99,21 @@ def _panels_of_the_demo(store: Store, study_id: str, tables: dict[str, str]) -> 
     ]
     _question(store, study_id, table, "Three models of loans", "line_up", "models", {"models": lined, "chosen": 1})
     return question
+
+
+def _quiz_of_the_demo(store: Store, study_id: str, tables: dict[str, str]) -> None:
+    """One, two and three parameters of the word quiz, lined up."""
+    items = [f"item{j}" for j in range(1, 10)]
+    lined = [
+        {"name": name, "method": "item_response", "spec": {"items": items, "model": model}}
+        for name, model in (
+            ("Difficulty alone", "one_parameter"),
+            ("And discrimination", "two_parameter"),
+            ("And a floor", "three_parameter"),
+        )
+    ]
+    spec = {"models": lined, "chosen": 1}
+    _question(store, study_id, tables["Word quiz"], "Three models of the quiz", "line_up", "models", spec)
 
 
 def _models_of_the_demo(store: Store, study_id: str, tables: dict[str, str]) -> None:

@@ -5,6 +5,7 @@ import { ColumnAsk, ColumnsAsk, LevelAsk, RowsAsk, SetsAsk, TableAsk } from "./c
 import { ComparisonsField } from "./comparisons";
 import { ContrastsField } from "./contrasts";
 import { ExpressionInput } from "./expression";
+import { Keyed } from "./keyed";
 import { ByHand, Codes, Several, Slider } from "./lists";
 import { Pairs } from "./pairs";
 import { CasesForm, LevelNumbers, PointsField, ReferencesField } from "./points";
@@ -34,6 +35,7 @@ export const EDITORS: Record<string, ComponentType<AskProps>> = {
   columns: ColumnsAsk,
   sets: SetsAsk,
   shares: LevelNumbers,
+  keyed: Keyed,
   values: LevelNumbers,
   numbers_of: PointsField,
   points: PointsField,

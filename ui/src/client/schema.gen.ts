@@ -2563,7 +2563,7 @@ export interface components {
              * @default measures
              * @enum {string}
              */
-            likelihood_of: "measures" | "restricted" | "outcomes" | "counts";
+            likelihood_of: "measures" | "restricted" | "outcomes" | "counts" | "answers";
             /** Log Likelihood */
             log_likelihood: number | null;
             /** N */
@@ -3042,6 +3042,23 @@ export interface components {
             } | null;
         };
         /**
+         * Rename
+         * @description Rows of a table whose first cell is a name that is changed in place.
+         *
+         *     ``field``: of the spec, which holds names by the value in the row's column ``key``; ``title``: what is named; ``rows``: how
+         *     many of the first rows have one.
+         */
+        Rename: {
+            /** Field */
+            field: string;
+            /** Key */
+            key: string;
+            /** Rows */
+            rows: number;
+            /** Title */
+            title: string;
+        };
+        /**
          * ReportChange
          * @description ``doc`` is the whole text; ``look`` how it is set; ``noted`` takes note of every change since the last time.
          */
@@ -3287,6 +3304,7 @@ export interface components {
             pick?: components["schemas"]["Pick"] | null;
             /** Picked */
             picked?: string | null;
+            rename?: components["schemas"]["Rename"] | null;
             /** Rows */
             rows: {
                 [key: string]: components["schemas"]["Cell"];

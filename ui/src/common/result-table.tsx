@@ -12,6 +12,7 @@ export function ResultTable({
   plain,
   heading,
   pick,
+  rename,
 }: {
   block: TableBlock;
   number?: number;
@@ -19,6 +20,8 @@ export function ResultTable({
   heading?: (key: string) => ReactNode;
   /** For rows that are clicked into a list: whether one is in, and the click. */
   pick?: (row: number) => { in: boolean; title: string; flip: () => void } | null;
+  /** For rows whose first cell is a name that is changed in place. */
+  rename?: (row: number) => Named | null;
 }) {
   const picked = number ? null : block.picked; // how it was found is not printed
   const caption = number ? (
@@ -82,7 +85,7 @@ export function ResultTable({
                     )}
                     title={cell?.why ?? undefined}
                   >
-                    {place === 0 ? <First of={pick?.(i)} said={cell?.s ?? ""} /> : (cell?.s ?? "")}
+                    {place === 0 ? <First of={pick?.(i)} named={rename?.(i)} said={cell?.s ?? ""} /> : (cell?.s ?? "")}
                     {cell?.sub && <small className="muted block font-normal">{cell.sub}</small>}
                     {cell?.why && <span className="sr-only">: {cell.why}</span>}
                   </td>
@@ -97,13 +100,56 @@ export function ResultTable({
   );
 }
 
-function First({ of, said }: { of?: { in: boolean; title: string; flip: () => void } | null; said: string }) {
+type Named = { name: string; title: string; set: (name: string) => void };
+
+function First({
+  of,
+  named,
+  said,
+}: {
+  of?: { in: boolean; title: string; flip: () => void } | null;
+  named?: Named | null;
+  said: string;
+}) {
+  if (named) return <Rename key={named.name} {...named} />;
   if (!of) return said;
   return (
     <button type="button" className="link-quiet" aria-pressed={of.in} title={of.title} onClick={of.flip}>
       {said}
       <span className="sr-only">: {of.title}</span>
     </button>
+  );
+}
+
+/** A name that a click turns into a field; Enter keeps it, Escape leaves it, an empty one takes it back. */
+function Rename({ name, title, set }: Named) {
+  const [text, setText] = useState<string | null>(null);
+  if (text === null)
+    return (
+      <button type="button" className="link-quiet" title={title} onClick={() => setText(name)}>
+        {name}
+        <span className="sr-only">: {title}</span>
+      </button>
+    );
+  const keep = () => {
+    setText(null);
+    if (text.trim() !== name) set(text);
+  };
+  return (
+    <input
+      className="input input-xs w-40"
+      aria-label={title}
+      autoFocus
+      maxLength={60}
+      value={text}
+      onFocus={(e) => e.target.select()}
+      onChange={(e) => setText(e.target.value)}
+      onBlur={keep}
+      onKeyDown={(e) => {
+        if (e.key === "Enter") keep();
+        if (e.key === "Escape") setText(null);
+      }}
+    />
   );
 }
 

@@ -1,7 +1,7 @@
 // A slot of a sentence: opens a searchable list of the columns that fit, takes a dropped column, works by keyboard.
 import { cx } from "./classes";
 import { Command } from "cmdk";
-import { useMemo, useState } from "react";
+import { useMemo, useRef, useState } from "react";
 import type { Column } from "../client/api";
 import { kindWords } from "./bits";
 import { Pop } from "./pop";
@@ -10,6 +10,35 @@ export type SlotInfo = { kinds: string[]; placeholder: string; many: boolean };
 /** "Reading room" inside a sentence is "reading room"; "pH" and "NDVI" stay. */
 export function inSentence(words: string): string {
   return /^[A-Z][a-z]/.test(words) ? words.charAt(0).toLowerCase() + words.slice(1) : words;
+}
+
+/** Chosen columns in a few words: a block that stands together in the table by its ends, others by the first two. */
+export function slotWords(chosen: string[], shown: string[], columns: Column[]): string {
+  if (chosen.length <= 3) return shown.join(", ");
+  const first = columns.findIndex((c) => c.name === chosen[0]);
+  const block = chosen.every((name, i) => columns[first + i]?.name === name);
+  if (block && first >= 0) return `${chosen[0]} … ${chosen[chosen.length - 1]}`;
+  const names = shown.slice(0, 2).join(", ").length > 34 ? chosen : shown;
+  return `${names.slice(0, 2).join(", ")} and ${names.length - 2} more`;
+}
+
+/** Columns that look like those chosen: of one kind, unit and list of levels; without levels, with one stem of their names. */
+export function alike(columns: Column[], chosen: string[], slot: SlotInfo): string[] {
+  const own = columns.filter((c) => chosen.includes(c.name));
+  const sign = (c: Column) => JSON.stringify([c.kind, c.unit ?? null, (c.levels ?? []).map((l) => l.value)]);
+  const stem = (c: Column) => c.name.replace(/\d+$/, "");
+  const first = own[0];
+  if (!first || !own.every((c) => sign(c) === sign(first))) return [];
+  const others = columns.filter((c) => !chosen.includes(c.name) && fits(c, slot) && sign(c) === sign(first));
+  const said = (first.levels ?? []).length > 0;
+  const numbered = stem(first) !== first.name && stem(first) !== "";
+  return others.filter((c) => said || (numbered && stem(c) === stem(first))).map((c) => c.name);
+}
+
+/** Names from one place of a list to another, whichever comes first. */
+export function between(list: string[], from: string, to: string): string[] {
+  const [a, b] = [list.indexOf(from), list.indexOf(to)];
+  return a < 0 || b < 0 ? [to] : list.slice(Math.min(a, b), Math.max(a, b) + 1);
 }
 
 type Option = { name: string; title: string; kind: string; fits: boolean; why: string };
@@ -48,7 +77,8 @@ export function Slot({
   const [open, setOpen] = useState(false);
   const [over, setOver] = useState(false);
   const shown = value.map((v) => inSentence(columns.find((c) => c.name === v)?.label ?? v));
-  const words = shown.length > 3 ? `${shown.slice(0, 2).join(", ")} and ${shown.length - 2} more` : shown.join(", ");
+  const words = slotWords(value, shown, columns);
+  const add = (names: string[]) => set([...value, ...names.filter((n) => !value.includes(n))]);
   const choose = (name: string) => {
     if (slot.many) set(value.includes(name) ? value.filter((v) => v !== name) : [...value, name]);
     else {
@@ -78,7 +108,7 @@ export function Slot({
             data-slot={label}
             aria-haspopup="listbox"
             aria-label={`${label}: ${value.length ? words : `choose ${slot.placeholder}`}`}
-            title={words}
+            title={shown.join(", ")}
             onKeyDown={(e) => {
               if (e.key === "ArrowDown") void (e.preventDefault(), setOpen(true));
               if ((e.key === "Delete" || e.key === "Backspace") && value.length) set([]);
@@ -94,6 +124,8 @@ export function Slot({
           chosen={value}
           many={slot.many}
           choose={choose}
+          add={slot.many ? add : undefined}
+          like={slot.many ? alike(columns, value, slot) : []}
           clear={value.length && !needed ? () => (set([]), setOpen(false)) : undefined}
           close={() => setOpen(false)}
         />
@@ -109,6 +141,8 @@ export function ColumnList({
   chosen,
   many,
   choose,
+  add,
+  like = [],
   clear,
   close,
 }: {
@@ -117,10 +151,27 @@ export function ColumnList({
   chosen: string[];
   many: boolean;
   choose: (name: string) => void;
+  /** Takes several at once: a sweep with Shift, or those that look like the ones chosen. */
+  add?: (names: string[]) => void;
+  like?: string[];
   clear?: () => void;
   close: () => void;
 }) {
   const [text, setText] = useState("");
+  const sweep = useRef({ shift: false, last: "" });
+  const pick = (name: string) => {
+    const { shift, last } = sweep.current;
+    sweep.current.last = name;
+    if (shift && last && add)
+      add(
+        between(
+          list.filter((o) => o.fits).map((o) => o.name),
+          last,
+          name,
+        ),
+      );
+    else choose(name);
+  };
   const list = useMemo(() => {
     const words = text.toLowerCase();
     const found = options.filter((o) => o.name.toLowerCase().includes(words) || o.title.toLowerCase().includes(words));
@@ -130,7 +181,10 @@ export function ColumnList({
     <Command
       label={`Search columns for ${label}`}
       shouldFilter={false}
-      onKeyDown={(e) => e.key === "Tab" && (e.preventDefault(), close())}
+      onKeyDown={(e) => {
+        sweep.current.shift = e.shiftKey;
+        if (e.key === "Tab") void (e.preventDefault(), close());
+      }}
     >
       <Command.Input
         className="input input-sm mb-1 w-full"
@@ -153,7 +207,8 @@ export function ColumnList({
               "text-[0.95rem]",
               o.fits ? "cursor-pointer" : "muted cursor-not-allowed",
             )}
-            onSelect={() => choose(o.name)}
+            onPointerDown={(e) => (sweep.current.shift = e.shiftKey)}
+            onSelect={() => pick(o.name)}
           >
             <span className={`truncate ${o.fits ? "" : "max-w-[55%] shrink-0"}`}>
               {many && (
@@ -171,9 +226,17 @@ export function ColumnList({
         ))}
       </Command.List>
       {many && (
-        <button type="button" className="link-quiet mt-1 px-2 text-sm" onClick={close}>
-          Done
-        </button>
+        <p className="mt-1 flex flex-wrap items-baseline gap-x-2 px-2 text-sm">
+          <button type="button" className="link-quiet" onClick={close}>
+            Done
+          </button>
+          {add && like.length > 0 && (
+            <button type="button" className="link-quiet" title={like.join(", ")} onClick={() => add(like)}>
+              And {like.length === 1 ? "the one" : `the ${like.length}`} like {chosen.length === 1 ? "it" : "these"}
+            </button>
+          )}
+          <span className="muted text-xs">Shift takes a range</span>
+        </p>
       )}
       {clear && (
         <button type="button" className="link-quiet mt-1 px-2 text-sm" onClick={clear}>

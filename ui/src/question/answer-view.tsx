@@ -6,7 +6,7 @@ import type { Answer, FigureBlock, TableBlock } from "../client/api";
 import { Picture, type Drawn } from "../common/picture";
 import { copyTable, ResultTable } from "../common/result-table";
 import { Spans } from "../common/spans";
-import { Handles, Tabs, Touch, usePick, type Touched } from "./touch";
+import { Handles, Tabs, Touch, usePick, useRename, type Touched } from "./touch";
 
 const WIDE = 7;
 /** Pixels that a table may take beside the main figure. */
@@ -249,7 +249,12 @@ function Shown({ block, control, plain }: { block: TableBlock; plain?: boolean }
   return (
     <div className="group relative">
       {block.control && control?.(block.control)}
-      <ResultTable block={block} plain={plain} pick={usePick(block) ?? undefined} />
+      <ResultTable
+        block={block}
+        plain={plain}
+        pick={usePick(block) ?? undefined}
+        rename={useRename(block) ?? undefined}
+      />
       <button
         type="button"
         className={cx(

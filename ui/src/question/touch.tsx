@@ -158,6 +158,31 @@ export function usePick(block: TableBlock): PickRow | null {
   };
 }
 
+export type RenameRow = (row: number) => { name: string; title: string; set: (name: string) => void } | null;
+
+/** For a table whose first cells are names that are changed in place. */
+export function useRename(block: TableBlock): RenameRow | null {
+  const touch = use(Touch);
+  const how = block.rename;
+  if (!touch || !how) return null;
+  return (row) => {
+    if (row >= how.rows) return null;
+    const cells = block.rows[row]!;
+    const key = String(cells[how.key]?.v ?? "");
+    const name = String(cells[block.columns[0]!.key]?.v ?? "");
+    const set = (text: string) => touch.set(how.field, renamed(touch.spec[how.field], key, text));
+    return { name, title: how.title, set };
+  };
+}
+
+/** Names with one of them changed, or taken back by an empty text. */
+export function renamed(names: unknown, key: string, text: string): Fields {
+  const now = { ...((names as Fields | null) ?? {}) };
+  if (text.trim()) now[key] = text.trim();
+  else delete now[key];
+  return now;
+}
+
 export type Part = { title: string; content: ReactNode };
 
 /** Parts that are looked at one at a time; arrow keys go from tab to tab. */

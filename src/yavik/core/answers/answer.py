@@ -94,6 +94,19 @@ class Pick(BaseModel):
     single: bool = False
 
 
+class Rename(BaseModel):
+    """Rows of a table whose first cell is a name that is changed in place.
+
+    ``field``: of the spec, which holds names by the value in the row's column ``key``; ``title``: what is named; ``rows``: how
+    many of the first rows have one.
+    """
+
+    field: str
+    key: str
+    title: str
+    rows: int
+
+
 class Tab(BaseModel):
     """Blocks of one group are looked at one tab at a time."""
 
@@ -120,6 +133,7 @@ class TableBlock(BaseModel):
     unit: str = ""
     """Of the values of every column that has none of its own."""
     pick: Pick | None = None
+    rename: Rename | None = None
     opens: list[dict[str, Any] | None] = []
     """For each row the spec that it is the answer to, which a click asks as a question of its own."""
     tab: Tab | None = None

@@ -61,7 +61,7 @@ class ModelCard(BaseModel):
     intercept: bool = True
     counted_from: str = ""
     """Where the zero of numbers is, in words, if it is not their own."""
-    likelihood_of: Literal["measures", "restricted", "outcomes", "counts"] = "measures"
+    likelihood_of: Literal["measures", "restricted", "outcomes", "counts", "answers"] = "measures"
     penalised: bool = False
     """Whether the likelihood carries a penalty."""
 

@@ -4,12 +4,10 @@ from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
-from scipy import optimize, stats
+from scipy import stats
 
 from yavik.core.stats.groups import Floats
-
-LEAST_UNIQUE = 0.005
-"""Share of an item's variance that one factor may not explain, at least: at its edge the solution is improper."""
+from yavik.core.stats.items.extraction import ml
 
 
 @dataclass(frozen=True)
@@ -103,38 +101,10 @@ def one_factor(r: Floats) -> OneFactor | None:
     Args:
         r: correlations, shape (k, k).
     """
-    k = len(r)
-    if k < 3:
+    if len(r) < 3:
         return None
-
-    def away(u: Floats) -> tuple[float, Floats]:
-        """How far the factor lies from the correlations, and the slope by log ψ."""
-        psi = np.exp(u)
-        root = 1 / np.sqrt(psi)
-        values, vectors = np.linalg.eigh(r * np.outer(root, root))
-        rest = np.maximum(values[:-1], 1e-12)
-        top = vectors[:, -1] * np.sqrt(max(values[-1] - 1, 0.0)) * np.sqrt(psi)
-        fitted = np.outer(top, top) + np.diag(psi)
-        gradient = np.diag(fitted - r) / psi  # of the concentrated discrepancy by log ψ
-        return float((rest - np.log(rest) - 1).sum()), np.asarray(gradient)
-
-    smc = 1 / np.maximum(np.diag(np.linalg.pinv(r)), 1.0)
-    start = np.log(np.clip(smc, 2 * LEAST_UNIQUE, 1.0))
-    low = np.log(LEAST_UNIQUE)
-    got = optimize.minimize(
-        away,
-        start,
-        jac=True,
-        method="L-BFGS-B",
-        bounds=[(low, 0.0)] * k,
-        options={"maxiter": 500, "ftol": 1e-13, "gtol": 1e-9},
-    )
-    psi = np.exp(got.x)
-    root = 1 / np.sqrt(psi)
-    values, vectors = np.linalg.eigh(r * np.outer(root, root))
-    loadings = vectors[:, -1] * np.sqrt(max(float(values[-1]) - 1, 0.0)) * np.sqrt(psi)
-    loadings = loadings * (1 if loadings.sum() >= 0 else -1)
-    return OneFactor(np.asarray(loadings), np.asarray(psi), bool((psi > LEAST_UNIQUE * 1.01).all()))
+    found = ml(r, 1)
+    return OneFactor(np.asarray(found.loadings[:, 0]), found.unique, not bool(found.improper.any()))
 
 
 def omega(found: OneFactor, sd: Floats) -> float:
@@ -165,15 +135,3 @@ def split_half(s: Floats, first: npt.NDArray[np.bool_]) -> tuple[float, float, f
         q = 1 - p
         stepped = r * (np.sqrt(r**2 + 4 * p * q * (1 - r**2)) - r) / (2 * p * q * (1 - r**2)) if abs(r) < 1 else r
     return r, float(stepped), float(4 * both / s.sum()) if s.sum() > 0 else np.nan
-
-
-def by_chance(n: int, k: int, draws: int, seed: int) -> Floats:
-    """The 95th percentile of each eigenvalue of correlations of columns that have nothing in common, shape (k,).
-
-    Of normal columns (Horn, 1965; the percentile after Glorfeld, 1995).
-    """
-    rng = np.random.default_rng(seed)
-    found = np.empty((draws, k))
-    for i in range(draws):
-        found[i] = np.linalg.eigvalsh(np.corrcoef(rng.normal(size=(n, k)), rowvar=False))[::-1]
-    return np.asarray(np.quantile(found, 0.95, axis=0))

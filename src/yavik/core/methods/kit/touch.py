@@ -8,7 +8,7 @@ from typing import Any, Literal
 
 import numpy as np
 
-from yavik.core.answers.answer import FigureBlock, Handle, Pick, Tab, TableBlock
+from yavik.core.answers.answer import FigureBlock, Handle, Pick, Rename, Tab, TableBlock
 
 STEPS = 200
 """About how many places a handle has from one end to the other."""
@@ -63,6 +63,11 @@ def pick(table: TableBlock, field: str, key: str, title: str) -> TableBlock:
 def choose(table: TableBlock, field: str, key: str, title: str) -> TableBlock:
     """The table with rows that are clicked to make their value under ``key`` that of a field of the spec."""
     return table.model_copy(update={"pick": Pick(field=field, key=key, title=title, single=True)})
+
+
+def rename(table: TableBlock, field: str, key: str, title: str, rows: int) -> TableBlock:
+    """The table with names in its first cells that are changed in place: ``field`` holds them by the value under ``key``."""
+    return table.model_copy(update={"rename": Rename(field=field, key=key, title=title, rows=rows)})
 
 
 def opening(table: TableBlock, specs: Sequence[dict[str, Any] | None]) -> TableBlock:

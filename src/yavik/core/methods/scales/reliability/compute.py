@@ -6,13 +6,13 @@ from typing import Any
 import numpy as np
 from scipy import special
 
-from yavik.core.answers.wording import counted, listing
+from yavik.core.methods.kit.items import demand_spread, filled_throughout, items_of
 from yavik.core.methods.scales.reliability.spec import ReliabilitySpec
 from yavik.core.stats.groups import Floats
+from yavik.core.stats.items.adequacy import by_chance
 from yavik.core.stats.scales import (
     Alpha,
     OneFactor,
-    by_chance,
     correlations,
     cronbach,
     omega,
@@ -22,12 +22,10 @@ from yavik.core.stats.scales import (
     with_the_rest,
     without_each,
 )
-from yavik.core.steps.grouping import numbers_for
-from yavik.core.table import Column, DataProblem, Kind, Table
+from yavik.core.table import Column, DataProblem, Table
 
-MOST_ITEMS = 200
-DRAWS, MOST_DRAWN = 60, 2000
-"""Draws behind the number of factors by chance, and rows up to which they are as many as the data's."""
+DRAWS = 200
+"""Draws behind the number of factors by chance."""
 
 
 @dataclass(frozen=True)
@@ -94,45 +92,11 @@ class ReliabilityResults:
         return np.asarray(np.tanh(z[:, None] + np.array([-reach, reach])))
 
 
-def item_values(table: Table, name: str) -> Floats:
-    """An item's answers as numbers: a coded item by its values where they are numbers, else by its levels' order."""
-    column = table.column(name)
-    if column.kind is Kind.yes_no:
-        return table.numbers(name)
-    try:
-        return np.asarray(numbers_for(table, name), np.float64)
-    except DataProblem:
-        if column.kind is not Kind.ordered:
-            raise
-    codes = table.codes(name).codes
-    return np.where(codes < 0, np.nan, codes + 1.0)
-
-
 def read_items(table: Table, spec: ReliabilitySpec) -> Items:
     """Raises DataProblem for too few items or rows, and for items without spread."""
-    twice = next((x for i, x in enumerate(spec.items) if x in spec.items[:i]), None)
-    if twice:
-        raise DataProblem(f"{twice} is chosen twice.", column=twice)
-    if len(spec.items) < 2:
-        raise DataProblem("A scale needs two items at least; choose another.", column=spec.items[0])
-    if len(spec.items) > MOST_ITEMS:
-        raise DataProblem(f"{len(spec.items)} items are too many for one scale; choose up to {MOST_ITEMS}.")
-    columns = [table.column(n) for n in spec.items]
-    x = np.column_stack([item_values(table, n) for n in spec.items])
-    use = ~np.isnan(x).any(axis=1)
-    n = int(use.sum())
-    if n < 3:
-        raise DataProblem(
-            f"{counted(n, 'row has', 'rows have')} all {len(columns)} items filled; three are needed.",
-            column=spec.items[int(np.isnan(x).sum(axis=0).argmax())],
-        )
-    flat = [c.name for c, spread in zip(columns, np.ptp(x[use], axis=0), strict=True) if spread == 0]
-    if flat:
-        raise DataProblem(
-            f"All answers to {listing(flat, 4)} are the same in the rows used: such an item tells nothing apart."
-            f" Leave it out.",
-            column=flat[0],
-        )
+    columns, x = items_of(table, spec.items)
+    use = filled_throughout(columns, x)
+    demand_spread(columns, x[use])
     if spec.reversed == "auto":
         against = np.asarray(turned(np.cov(x[use], rowvar=False)), bool)
     else:
@@ -161,7 +125,9 @@ def compute(table: Table, spec: ReliabilitySpec) -> ReliabilityResults:
     factor = one_factor(r)
     eigenvalues = np.asarray(np.linalg.eigvalsh(r)[::-1])
     first = np.arange(k) % 2 == 0 if spec.split == "odd_even" else np.arange(k) < (k + 1) // 2
-    chance = by_chance(min(max(n, k + 1), MOST_DRAWN), k, DRAWS, spec.seed) if k > 2 and n > k else np.full(k, np.nan)
+    chance = np.full(k, np.nan)
+    if k > 2 and n > k:
+        chance = np.quantile(by_chance(n, k, DRAWS, np.random.default_rng(spec.seed)), 0.95, axis=0)
     return ReliabilityResults(
         items=items, y=y, alpha=cronbach(s, n, 1 - spec.alpha), factor=factor,
         omega=omega(factor, sd) if factor else np.nan,

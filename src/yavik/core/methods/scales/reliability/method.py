@@ -9,6 +9,7 @@ from yavik.core.answers import Answer
 from yavik.core.answers.make import compose
 from yavik.core.answers.wording import counted, listing
 from yavik.core.methods.base import Aim, Layout, Method, Run
+from yavik.core.methods.kit.items import alike
 from yavik.core.methods.kit.page import read_page
 from yavik.core.methods.kit.shared import used_where
 from yavik.core.methods.scales.reliability import tell
@@ -62,8 +63,7 @@ def _fit(table: Table, spec: dict[str, Any]) -> tuple[float, str] | None:
     items = spec.get("items", [])
     if len(items) < 3:
         return -20, ""
-    columns = [table.column(n) for n in items]
-    if len({c.kind for c in columns}) > 1 or any(c.unit for c in columns) or columns[0].kind is Kind.measure:
+    if not alike(table, items):
         return -12, ""
     return 16, f"{len(items)} columns answered alike"
 

@@ -1,0 +1,322 @@
+"""Correlations, factors and their rotation; all as numbers."""
+
+from dataclasses import dataclass, replace
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+
+from yavik.core.methods.kit.draws import drawn
+from yavik.core.methods.kit.items import demand_spread, filled_throughout, items_of
+from yavik.core.methods.kit.models.fitting import Told, silent
+from yavik.core.methods.scales.factor_analysis.spec import FactorSpec
+from yavik.core.stats.groups import Floats
+from yavik.core.stats.items.adequacy import Adequacy, Correlated, adequacy, beyond_chance, by_chance, correlated
+from yavik.core.stats.items.extraction import (
+    Extracted,
+    GoodnessOfFit,
+    extract,
+    goodness_of_fit,
+    most_factors,
+)
+from yavik.core.stats.items.rotation import OBLIQUE, Rotated, rotate
+from yavik.core.stats.items.scoring import caught, weights
+from yavik.core.table import Column, DataProblem, Table
+
+PERCENTILE = 0.95
+BIG_RESIDUAL = 0.05
+
+
+@dataclass(frozen=True)
+class ItemData:
+    """Answers and their correlations.
+
+    Args:
+        x: shape (rows of the table, k), NaN where empty. use: rows that count.
+    """
+
+    columns: list[Column]
+    x: Floats
+    use: Any
+    c: Correlated
+
+    @property
+    def k(self) -> int:
+        """Items."""
+        return len(self.columns)
+
+    @property
+    def n(self) -> int:
+        """Rows that count."""
+        return int(self.use.sum())
+
+    @property
+    def names(self) -> list[str]:
+        """The items' column names."""
+        return [c.name for c in self.columns]
+
+    @property
+    def titles(self) -> list[str]:
+        """The items' wordings, or their names."""
+        return [c.title for c in self.columns]
+
+    @cached_property
+    def eigenvalues(self) -> Floats:
+        """Of the correlations, largest first."""
+        return np.asarray(np.linalg.eigvalsh(self.c.r)[::-1])
+
+    @cached_property
+    def adequacy(self) -> Adequacy | None:
+        """None where the correlations cannot be inverted."""
+        return None if self.c.singular else adequacy(self.c.r, self.c.rows)
+
+    def without(self, item: int) -> "ItemData":
+        """The same without one item; rows as they are."""
+        keep = np.delete(np.arange(self.k), item)
+        c, grid = self.c, np.ix_(keep, keep)
+        least = float(np.linalg.eigvalsh(c.r[grid])[0])
+        own = replace(c, r=c.r[grid], n=c.n[grid], mean=c.mean[keep], sd=c.sd[keep], least=least)
+        return ItemData([self.columns[i] for i in keep], self.x[:, keep], self.use, own)
+
+    @cached_property
+    def tied(self) -> list[int]:
+        """Items that make the correlations impossible to invert: the same as others, or sums of them."""
+        values, vectors = np.linalg.eigh(self.c.r)
+        null = np.abs(vectors[:, values < 1e-10])
+        return [int(i) for i in np.flatnonzero((null > 0.1).any(axis=1))]
+
+    @cached_property
+    def doubled(self) -> tuple[int, int] | None:
+        """Two items that are the same but for scale."""
+        r = np.abs(np.tril(self.c.r, -1))
+        at = np.unravel_index(int(np.argmax(r)), r.shape)
+        return (int(at[1]), int(at[0])) if r[at] > 1 - 1e-9 else None
+
+
+@dataclass(frozen=True)
+class Solution:
+    """So many factors of the items, rotated."""
+
+    extracted: Extracted
+    rotated: Rotated
+    fit: GoodnessOfFit | None
+    residuals: Floats
+
+    @property
+    def m(self) -> int:
+        """Factors."""
+        return int(self.rotated.pattern.shape[1])
+
+    @property
+    def communality(self) -> Floats:
+        """Shares of the items' variances that the factors explain."""
+        return np.asarray((self.extracted.loadings**2).sum(axis=1))
+
+    @property
+    def explained(self) -> float:
+        """Share of the items' whole variance."""
+        return float(self.communality.mean())
+
+    @property
+    def big(self) -> float:
+        """Share of residual correlations beyond .05."""
+        off = self.residuals[np.tril_indices(len(self.residuals), -1)]
+        return float((np.abs(off) > BIG_RESIDUAL).mean())
+
+    @property
+    def rmsr(self) -> float:
+        """Root mean square of the residual correlations."""
+        off = self.residuals[np.tril_indices(len(self.residuals), -1)]
+        return float(np.sqrt((off**2).mean()))
+
+    def stray(self, below: float) -> list[int]:
+        """Items without a loading of this size."""
+        return [int(i) for i in np.flatnonzero((np.abs(self.rotated.pattern) < below).all(axis=1))]
+
+    def crossed(self, below: float) -> list[int]:
+        """Items with two loadings or more of this size."""
+        return [int(i) for i in np.flatnonzero((np.abs(self.rotated.pattern) >= below).sum(axis=1) > 1)]
+
+    @property
+    def main(self) -> Any:
+        """The factor that each item loads on most, shape (k,)."""
+        return np.argmax(np.abs(self.rotated.pattern), axis=1)
+
+
+@dataclass(frozen=True)
+class Factors:
+    """Everything computed; tables and words only read it."""
+
+    spec: FactorSpec
+    data: ItemData
+    limits: Floats
+    by_kaiser: int
+    by_parallel: int
+    solution: Solution
+
+    @property
+    def m(self) -> int:
+        """Factors."""
+        return self.solution.m
+
+    @property
+    def oblique(self) -> bool:
+        """Whether factors may correlate."""
+        return self.m > 1 and self.spec.rotation in OBLIQUE
+
+    @cached_property
+    def names(self) -> list[str]:
+        """Factors by the names that they were given, or by number."""
+        made = [f"Factor {j + 1}" for j in range(self.m)]
+        for item, name in self.spec.names.items():
+            if item in self.data.names and name.strip():
+                made[int(self.solution.main[self.data.names.index(item)])] = name.strip()
+        return made
+
+    @cached_property
+    def markers(self) -> list[int]:
+        """The item that loads most on each factor."""
+        return [int(i) for i in np.argmax(np.abs(self.solution.rotated.pattern), axis=0)]
+
+    @cached_property
+    def order(self) -> list[int]:
+        """Items as they are shown: by factor, the highest loadings first; or as chosen."""
+        if not self.spec.sorted:
+            return list(range(self.data.k))
+        size = np.abs(self.solution.rotated.pattern).max(axis=1)
+        stray = set(self.solution.stray(self.spec.hide_below))
+        return sorted(range(self.data.k), key=lambda i: (i in stray, int(self.solution.main[i]), -size[i]))
+
+    @cached_property
+    def other_numbers(self) -> dict[int, Solution]:
+        """One factor fewer and one more, where there can be."""
+        most = most_factors(self.data.k)
+        tried = [m for m in (self.m - 1, self.m + 1) if 1 <= m <= most]
+        return {m: s for m in tried if (s := attempt(self.data, self.spec, m)) is not None}
+
+    @cached_property
+    def when_oblique(self) -> Floats | None:
+        """Correlations of the factors if they may correlate, where they were kept from it."""
+        if self.m < 2 or self.oblique or self.spec.rotation == "none":
+            return None
+        try:
+            return rotate(self.solution.extracted.loadings, "oblimin", normalise=self.spec.kaiser_normalisation).phi
+        except ValueError:
+            return None
+
+    @cached_property
+    def caught(self) -> Floats | None:
+        """R² of each factor from the items; None where the correlations cannot be inverted."""
+        r = self.solution.rotated
+        return None if self.data.c.singular else caught(self.data.c.r, r.pattern, r.phi)
+
+    @cached_property
+    def score_weights(self) -> Floats | str:
+        """What each standardised item counts in each score, or why there are none."""
+        r = self.solution.rotated
+        try:
+            return weights(self.data.c.r, r.pattern, r.phi, self.solution.extracted.unique, self.spec.scores)
+        except ValueError as e:
+            return str(e)
+
+    def without(self, item: int) -> Solution | None:
+        """As many factors of the other items."""
+        return attempt(self.data.without(item), self.spec, self.m)
+
+
+def read(table: Table, spec: FactorSpec, what: str = "Factor analysis") -> ItemData:
+    """Answers and their correlations. Raises DataProblem for too few items or rows, and items without spread."""
+    columns, x = items_of(table, spec.items, 3, what)
+    pairwise = spec.missing == "pairwise"
+    if pairwise:
+        demand_spread(columns, x)
+        use = ~np.isnan(x).all(axis=1)
+    else:
+        use = filled_throughout(columns, x, 4)
+        demand_spread(columns, x[use])
+    c = correlated(x[use], pairwise)
+    if not np.isfinite(c.r).all() or c.n.min() < 4:
+        a, b = np.unravel_index(int(np.argmin(np.where(np.isfinite(c.r), c.n, -1))), c.n.shape)
+        raise DataProblem(
+            f"{columns[a].name} and {columns[b].name} are both filled in too few rows to be correlated. Leave one out.",
+            column=columns[a].name,
+        )
+    return ItemData(columns, x, use, c)
+
+
+def solve(data: ItemData, spec: FactorSpec, m: int) -> Solution:
+    """m factors, extracted and rotated. Raises DataProblem where there can be none."""
+    k = data.k
+    if m > most_factors(k):
+        raise DataProblem(
+            f"{m} factors are more than {k} items can tell apart: at most {most_factors(k)}. Choose fewer factors, or more"
+            " items.",
+            column=data.columns[0].name,
+        )
+    if spec.extraction == "ml" and data.c.singular:
+        named = " and ".join(data.columns[i].name for i in data.tied[:3]) or "some items"
+        raise DataProblem(
+            f"Maximum likelihood needs correlations that can be inverted; {named} repeat one another, or there are too few"
+            " rows. Leave one out, or choose principal axes.",
+            column=data.columns[data.tied[0]].name if data.tied else None,
+        )
+    found = extract(data.c.r, m, spec.extraction)
+    if (np.abs(found.loadings).max(axis=0) < 1e-6).any():
+        raise DataProblem(f"The items hold fewer than {m} factors; choose fewer.", column=data.columns[0].name)
+    try:
+        turned = rotate(
+            found.loadings, spec.rotation, delta=spec.delta, power=spec.power, normalise=spec.kaiser_normalisation
+        )
+    except (ValueError, np.linalg.LinAlgError):
+        raise DataProblem(
+            "In this rotation factors fall together. Choose a smaller delta or power, another rotation, or fewer factors.",
+            column=data.columns[0].name,
+        ) from None
+    residuals = data.c.r - found.loadings @ found.loadings.T
+    np.fill_diagonal(residuals, 0.0)
+    fit = goodness_of_fit(found.discrepancy, data.c.rows, k, m) if spec.extraction == "ml" else None
+    return Solution(found, turned, fit, residuals)
+
+
+def attempt(data: ItemData, spec: FactorSpec, m: int) -> Solution | None:
+    """None where there are no such factors."""
+    try:
+        return solve(data, spec, m)
+    except DataProblem:
+        return None
+
+
+def chance_limits(data: ItemData, draws: int, seed: int, told: Told = silent) -> Floats:
+    """The 95th percentile of each eigenvalue of items that have nothing in common, shape (k,)."""
+    rows = max(data.c.rows, 3)
+    key = f"eigenvalues {rows} {data.k}".encode()
+    made = drawn(
+        draws, seed, lambda rng, size: by_chance(rows, data.k, size, rng), key=key, told=told, span=(0.1, 0.6),
+        what="Eigenvalues of chance",
+    )  # fmt: skip
+    return np.asarray(np.quantile(made, PERCENTILE, axis=0))
+
+
+def number_of_factors(data: ItemData, rule: str | int, kaiser: int, parallel: int) -> int:
+    """As the rule or the researcher has it; one at least, and no more than the items can tell apart by a rule."""
+    if isinstance(rule, int):
+        return rule
+    return min(max({"kaiser": kaiser, "parallel": parallel}[rule], 1), most_factors(data.k))
+
+
+def compute(table: Table, spec: FactorSpec, told: Told = silent) -> Factors:
+    """Raises DataProblem for what holds no factors."""
+    data = read(table, spec)
+    limits = chance_limits(data, spec.draws, spec.seed, told)
+    kaiser, parallel = int((data.eigenvalues > 1).sum()), beyond_chance(data.eigenvalues, limits)
+    told(0.65, "Extracting and rotating")
+    solution = solve(data, spec, number_of_factors(data, spec.factors, kaiser, parallel))
+    return Factors(spec, data, limits, kaiser, parallel, solution)
+
+
+def scored(f: Factors) -> Floats:
+    """Scores of every row filled throughout, NaN elsewhere, shape (rows, m). Raises DataProblem where there are none."""
+    w = f.score_weights
+    if isinstance(w, str):
+        raise DataProblem(f"There are no factor scores: {w}. Choose the other kind of scores, or leave an item out.")
+    return np.asarray((f.data.x - f.data.c.mean) / f.data.c.sd @ w)

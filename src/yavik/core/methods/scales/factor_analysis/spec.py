@@ -1,0 +1,87 @@
+"""What can be asked about the factors behind items."""
+
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from yavik.core.ask import amount, option, placed, slot
+from yavik.core.methods.base import Spec
+from yavik.core.methods.kit.items import ITEMS
+
+EXTRACTIONS = {
+    "principal_axis": "principal axes: supposes least about the answers",
+    "ml": "maximum likelihood: with a test of fit, for answers near normal",
+    "minres": "least residuals: the same end as principal axes, kept proper",
+}
+NUMBERS = {"parallel": "more than chance gives", "kaiser": "eigenvalues above 1"}
+ROTATIONS = {
+    "oblimin": "oblimin: factors may correlate",
+    "promax": "promax: factors may correlate, quick with many items",
+    "varimax": "varimax: uncorrelated, each factor few high loadings",
+    "quartimax": "quartimax: uncorrelated, each item few high loadings",
+    "equamax": "equamax: uncorrelated, between the two",
+    "none": "not rotated",
+}
+SCORES = {"regression": "by regression: nearest to the factors", "bartlett": "Bartlett’s: without bias"}
+Number = Annotated[int, Field(ge=1, le=60)]
+Names = dict[str, Annotated[str, Field(max_length=60)]]
+
+
+class FactorSpec(Spec):
+    """Slots and settings."""
+
+    items: list[str] = Field([], title="Items", json_schema_extra=slot(ITEMS, "items", many=True))
+    factors: Literal["parallel", "kaiser"] | Number = Field(
+        "parallel",
+        json_schema_extra=placed(
+            "choice_or_number", "Number of factors", "Also by the line on the picture of eigenvalues.", words=NUMBERS,
+            min=1, step=1,
+        ),
+    )  # fmt: skip
+    extraction: Literal["principal_axis", "ml", "minres"] = Field(
+        "principal_axis", json_schema_extra=option("Extraction", EXTRACTIONS)
+    )
+    rotation: Literal["none", "varimax", "quartimax", "equamax", "oblimin", "promax"] = Field(
+        "oblimin",
+        json_schema_extra=option(
+            "Rotation", ROTATIONS, "Begin with factors that may correlate; where they hardly do, a check says so."
+        ),
+    )
+    delta: float = Field(
+        0.0, ge=-20, le=0.8, allow_inf_nan=False,
+        json_schema_extra=amount(
+            "Delta of oblimin", "Below 0 factors correlate less.", step=0.1, min=-20, max=0.8, when={"rotation": ["oblimin"]}
+        ),
+    )  # fmt: skip
+    power: float = Field(
+        4.0, gt=1, le=10, allow_inf_nan=False,
+        json_schema_extra=amount(
+            "Power of promax", "Higher ones let factors correlate more.", step=1, min=2, max=10, when={"rotation": ["promax"]}
+        ),
+    )  # fmt: skip
+    kaiser_normalisation: bool = Field(
+        True,
+        json_schema_extra=placed(
+            "flag",
+            "Every item counts alike in the rotation",
+            "Kaiser’s normalisation: rows at length one while rotating.",
+        ),
+    )
+    hide_below: float = Field(
+        0.3, ge=0, lt=1, allow_inf_nan=False,
+        json_schema_extra=amount(
+            "Hide loadings below", "Also by the line on the picture of loadings.", step=0.05, min=0, max=0.95, look=True
+        ),
+    )  # fmt: skip
+    sorted: bool = Field(True, json_schema_extra=placed("flag", "Items sorted by factor", look=True))
+    scores: Literal["regression", "bartlett"] = Field(
+        "regression", json_schema_extra=option("Factor scores", SCORES, look=True)
+    )
+    draws: int = Field(
+        500, ge=100, le=20_000,
+        json_schema_extra=amount(
+            "Draws of chance eigenvalues", "Of items that have nothing in common.", step=100, min=100, max=20_000
+        ),
+    )  # fmt: skip
+    names: Names = Field({}, json_schema_extra=placed("fixed", "Names of factors"))
+    """By an item: the name of the factor that it loads on most."""
