@@ -69,6 +69,8 @@ FOLLOWED = {"outcome": "loans", "terms": ["staff", "hours"], "unit": "branch", "
 ROUND = {"outcome": "visits_after", "running": "score", "cutoff": 50.0}
 WEEKS = {"response": "fluency", "subject": "child", "time": "week", "between": ["tutoring"]}
 LINED = [{"method": "linear", "spec": {**SIZE, "terms": SIZE["terms"][:k]}} for k in (1, 2, 3)]  # type: ignore[index]
+MOTIVES = [f"m{i}" for i in range(1, 13)]
+QUIZ = [f"item{i}" for i in range(1, 10)]
 CASES = [
     *(Case("compare_groups", "Room trial", ROOM, extra={"test": t}) for t in ("anova", "welch", "kruskal_wallis")),
     *(Case("compare_groups", "Story hours", STORY, extra={"test": t}) for t in ("anova", "friedman")),
@@ -91,6 +93,22 @@ CASES = [
         {"items": ["m1", "m2", "m3", "m4", "m5", "m12"]},
         exact=("cronbach_alpha", "omega"),
     ),
+    *(
+        Case(
+            "factor_analysis", "Reading motives", {"items": MOTIVES}, exact=(), extra={"extraction": e, "rotation": r}
+        )
+        for e, r in (("principal_axis", "oblimin"), ("ml", "varimax"), ("minres", "promax"))
+    ),
+    Case("principal_components", "Reading pace", {"items": ["pace", "span", "recall", "rest"]}, exact=()),
+    *(
+        Case("item_response", "Word quiz", {"items": QUIZ}, exact=(), extra={"model": m})
+        for m in ("one_parameter", "two_parameter", "three_parameter")
+    ),
+    Case("item_response", "Reading motives", {"items": MOTIVES[:5]}, exact=()),
+    Case("agreement", "Returned books", {"raters": ["ines", "oskar", "petra"]}, exact=("kappa",)),
+    Case("agreement", "Returned books", {"raters": ["ines", "oskar"]}, exact=("kappa",)),
+    Case("agreement", "Returned books", {"raters": ["counter", "cellar"]}, exact=()),
+    Case("agreement", "Returned books", {"raters": ["counter", "cellar"]}, exact=(), extra={"kind": "limits"}),
     Case("linear", "Branches", SIZE),
     Case("mixed", "Quiet desks", DESKS),
     Case("mixed", "Fluency", WEEKS, extra={"covariance": "ar1"}),

@@ -8,12 +8,14 @@ import numpy as np
 from yavik.core.files.delimited import read
 from yavik.core.steps import apply_path, new_step
 from yavik.core.table import Table
-from yavik.demo import binding_glue, branches, experiments, people, room_trial
+from yavik.demo import binding_glue, branches, experiments, people, returned, room_trial
 
 
 @lru_cache(maxsize=1)
 def demo_tables() -> dict[str, Table]:
-    found = {t.name: _prepared(t.as_csv(), t.steps) for m in (experiments, people, branches) for t in m.TABLES}
+    found = {
+        t.name: _prepared(t.as_csv(), t.steps) for m in (experiments, people, branches, returned) for t in m.TABLES
+    }
     found["Room trial"] = _prepared(room_trial.as_csv(), room_trial.STEPS)
     found["Binding glue"] = _prepared(binding_glue.as_csv(), binding_glue.STEPS)
     return found

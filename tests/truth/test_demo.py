@@ -8,7 +8,7 @@ import pytest
 from yavik.core.files.delimited import read
 from yavik.core.steps import apply_path, new_step
 from yavik.core.table import Table
-from yavik.demo import branches, experiments, people, surveys
+from yavik.demo import branches, experiments, people, returned, surveys
 from yavik.demo.study import make_demo
 from yavik.demo.table import DemoTable
 from yavik.store import Store
@@ -16,9 +16,9 @@ from yavik.store import Store
 ROWS = {
     "Room trial": 108, "Binding glue": 40, "Seat and light": 64, "Seat and light, unbalanced": 58, "Story hours": 45, "Quiet desks": 72, "Page tint": 8, "Corner visits": 30,
     "Reading pace": 70, "Branches": 120, "Winter challenge": 3400, "Fluency": 216, "Branch years": 480, "Evening opening": 640, "Grant round": 1300, "Word quiz": 900,
-    "Reading motives": 203, "Genre loans": 24, "Monthly loans": 192, "Reader survey 2023": 3300, "Reader survey 2025": 3660,
+    "Reading motives": 203, "Returned books": 72, "Genre loans": 24, "Monthly loans": 192, "Reader survey 2023": 3300, "Reader survey 2025": 3660,
 }  # fmt: skip
-ALL = {t.name: t for t in (*experiments.TABLES, *people.TABLES, *branches.TABLES, *surveys.TABLES)}
+ALL = {t.name: t for t in (*experiments.TABLES, *people.TABLES, *branches.TABLES, *returned.TABLES, *surveys.TABLES)}
 
 
 def prepared(table: DemoTable) -> Table:

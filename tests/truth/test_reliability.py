@@ -140,7 +140,10 @@ def test_items_that_run_the_other_way_are_found_and_turned() -> None:
 
 
 def test_chance_has_no_more_factors_than_it_should() -> None:
-    rng, limits = np.random.default_rng(3), np.quantile(by_chance(150, 6, 200, np.random.default_rng(1)), 0.95, axis=0)
+    rng, limits = (
+        np.random.default_rng(3),
+        np.quantile(by_chance(150, 6, 200, np.random.default_rng(1)), 0.95, axis=0),
+    )
     first = [np.linalg.eigvalsh(np.corrcoef(rng.normal(size=(150, 6)), rowvar=False))[-1] for _ in range(400)]
     assert 0.02 < np.mean(np.array(first) > limits[0]) < 0.1
 

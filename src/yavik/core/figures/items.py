@@ -16,7 +16,7 @@ def scree(eigenvalues: Any, limits: Any, m: int, width: int = 330) -> Drawn:
     """Eigenvalues in order beside those that chance gives, the line at 1, the chosen number filled."""
     shown = min(len(eigenvalues), MOST_SCREE)
     seen = [
-        {"i": i + 1, "v": float(v), "line": "these items", "in": i < m, "s": number(float(v), 2)}
+        {"i": i + 1, "v": float(v), "line": "these data", "in": i < m, "s": number(float(v), 2)}
         for i, v in enumerate(eigenvalues[:shown])
     ]
     chance = [
@@ -24,7 +24,7 @@ def scree(eigenvalues: Any, limits: Any, m: int, width: int = 330) -> Drawn:
         for i, v in enumerate(limits[:shown])
         if np.isfinite(v)
     ]
-    lines = ["these items", *(["chance, 95th percentile"] if chance else [])]
+    lines = ["these data", *(["chance, 95th percentile"] if chance else [])]
     x = {
         "field": "i", "type": "quantitative", "scale": {"domain": [0.5, shown + 0.5], "nice": False},
         "axis": {"title": "In order", "tickMinStep": 1, "format": "d", "grid": False, "tickCount": min(shown, 12)},
@@ -152,14 +152,23 @@ def arrows(
         {"x": float(a), "y": float(b), "row": int(r)}
         for (a, b), r in zip(np.asarray(points), np.asarray(rows), strict=True)
     ]
-    lines = [
-        {"x": 0.0, "y": 0.0, "x2": float(a), "y2": float(b), "item": t} for (a, b), t in zip(ends, items, strict=True)
-    ]
-    placed = [
-        {"x": float(a) * 1.06, "y": float(b) * 1.06, "item": t, "side": "left" if a >= 0 else "right"}
-        for (a, b), t in zip(ends, items, strict=True)
-    ]
     reach = float(max(np.abs(points).max(initial=0.1), np.abs(ends).max(initial=0.1))) * 1.2
+    lines = [
+        {
+            "x": 0.0, "y": 0.0, "x2": float(a), "y2": float(b), "item": t,
+            "turn": float(np.degrees(np.arctan2(a, b))),
+        }
+        for (a, b), t in zip(ends, items, strict=True)
+    ]  # fmt: skip
+    placed = []
+    for side in ("left", "right"):
+        own = [i for i in range(len(items)) if (float(ends[i][0]) >= 0) == (side == "left")]
+        heights = apart([float(ends[i][1]) * 1.06 for i in own], reach * 0.085)
+        step = 0.03 * reach * (1 if side == "left" else -1)
+        placed += [
+            {"x": float(ends[i][0]) + step, "y": y, "item": items[i], "side": side}
+            for i, y in zip(own, heights, strict=True)
+        ]
 
     def along(field: str, title: str) -> dict[str, Any]:
         """Both axes have one scale, so that angles are true."""
@@ -184,6 +193,14 @@ def arrows(
                 "x2": {"field": "x2"}, "y2": {"field": "y2"}, "tooltip": [{"field": "item", "title": "item"}],
             },
         },
+        {
+            "data": {"values": lines},
+            "mark": {"type": "point", "shape": "triangle", "filled": True, "size": 60, "opacity": 1, "color": colour(0)},
+            "encoding": {
+                "x": {"field": "x2", "type": "quantitative"}, "y": {"field": "y2", "type": "quantitative"},
+                "angle": {"field": "turn", "type": "quantitative", "scale": None},
+            },
+        },
         *(
             {
                 "data": {"values": [v for v in placed if v["side"] == side]},
@@ -198,6 +215,25 @@ def arrows(
     ]  # fmt: skip
     alt = f"{counted(len(dots), 'row')} as points and {counted(len(items), 'item')} as arrows over {x_title} and {y_title}."
     return frame({"layer": layers}, alt, *size)
+
+
+def apart(heights: Sequence[float], gap: float) -> list[float]:
+    """Heights moved as little as need be so that none is nearer to another than ``gap``: labels that do not cover one another."""
+    order = sorted(range(len(heights)), key=lambda i: heights[i])
+    blocks: list[tuple[list[int], float]] = []  # members and the middle of each block of labels
+    for i in order:
+        blocks.append(([i], heights[i]))
+        while len(blocks) > 1:
+            (below, low), (above, high) = blocks[-2], blocks[-1]
+            if high - low >= gap * (len(below) + len(above)) / 2:
+                break
+            both = below + above
+            blocks[-2:] = [(both, sum(heights[k] for k in both) / len(both))]
+    made = [0.0] * len(heights)
+    for members, middle in blocks:
+        for place, k in enumerate(members):
+            made[k] = middle + gap * (place - (len(members) - 1) / 2)
+    return made
 
 
 def answer_curves(
@@ -290,7 +326,7 @@ def over_ability(theta: Any, values: Any, y_title: str, alt: str, *, area: bool 
 
 def differences(
     mean: Any, difference: Any, rows: Any, at: tuple[float, float, float], x_title: str, y_title: str, decimals: int,
-    width: int = 380,
+    width: int = 470,
 ) -> Drawn:  # fmt: skip
     """Differences of two ways of measuring over their means, with lines at the limits and the mean difference.
 
@@ -310,10 +346,13 @@ def differences(
     x = {
         "field": "x",
         "type": "quantitative",
-        "scale": {"zero": False},
+        "scale": {"zero": False, "padding": 12},
         "axis": {"title": x_title, "tickCount": 6, "grid": False},
     }
-    y = {"field": "y", "type": "quantitative", "axis": {"title": y_title, "tickCount": 6, "grid": False}}
+    y = {
+        "field": "y", "type": "quantitative", "scale": {"padding": 14},
+        "axis": {"title": y_title, "tickCount": 6, "grid": False},
+    }  # fmt: skip
     layers: list[dict[str, Any]] = [
         {
             "data": {"values": [{"y": 0}]},

@@ -45,7 +45,8 @@ class Rotated:
 def rotate(
     loadings: Floats, how: Rotation, *, delta: float = 0.0, power: float = 4.0, normalise: bool = True
 ) -> Rotated:
-    """Rotated loadings, the factor that explains most first, each signed so that positive loadings weigh more.
+    """Rotated loadings, the factor that explains most first, each signed so that the cubes of its loadings add up to
+    more than 0.
 
     Args:
         loadings: unrotated, shape (k, m).
@@ -75,10 +76,10 @@ def rotate(
 
 
 def _in_order(r: Rotated) -> Rotated:
-    """Largest factor first; signs by Σ λ|λ|, which no single item decides."""
+    """Largest factor first; signs by Σ λ³, which large loadings decide and no single item does."""
     order = np.argsort(-r.explained, kind="stable")
     pattern, phi = r.pattern[:, order], r.phi[np.ix_(order, order)]
-    sign = np.where((pattern * np.abs(pattern)).sum(axis=0) < 0, -1.0, 1.0)
+    sign = np.where((pattern**3).sum(axis=0) < 0, -1.0, 1.0)
     return Rotated(pattern * sign, phi * np.outer(sign, sign), r.starts, r.agreeing)
 
 

@@ -9,12 +9,13 @@ from yavik.core.answers import Check, Verdict
 from yavik.core.answers.wording import (
     after,
     counted,
-    decimals_of,
     number,
     p_words,
     percent,
 )
+from yavik.core.figures.caption import lower
 from yavik.core.methods.scales.agreement.compute import Agreement
+from yavik.core.methods.scales.agreement.words import decimals
 
 
 def all_checks(a: Agreement) -> list[Check | None]:
@@ -60,19 +61,22 @@ def _level(a: Agreement) -> Check:
     base: dict[str, Any] = {"id": "level", "title": "Raters at one level"}
     v = a.intraclass
     means = a.x.mean(axis=0)
-    d = decimals_of(float(max(a.x.std(axis=0, ddof=1).max(), 1e-9)) / math.sqrt(a.n), float(np.abs(means).max()))
     high, low = int(np.argmax(means)), int(np.argmin(means))
-    size = f"{a.titles[high]} rates {number(float(means[high] - means[low]), d)}{after(a.columns[0].unit)} above {a.titles[low]} on average"
+    d = decimals(a.limits[min(high, low), max(high, low)]) if high != low else 2
+    what = "reads" if a.columns[0].unit else "rates"
+    size = f"{a.titles[high]} {what} {number(float(means[high] - means[low]), d)}{after(a.columns[0].unit)} above"
+    size += f" {lower(a.titles[low])} on average"
     if not math.isfinite(v.p_raters):
         return Check(**base, verdict=Verdict.unknown, text=f"{size}; beside that nothing is left of error.")
-    if v.p_raters < a.spec.alpha:
-        text = f"{size} (p {p_words(v.p_raters)}): agreement in level (2) is then lower than agreement in order (3). Say which matters."
-        return Check(**base, verdict=Verdict.doubtful, text=text)
-    return Check(
-        **base,
-        verdict=Verdict.holds,
-        text=f"There is no evidence that raters differ in level (p {p_words(v.p_raters)}).",
-    )
+    if v.p_raters >= a.spec.alpha:
+        text = f"There is no evidence that raters differ in level (p {p_words(v.p_raters)})."
+        return Check(**base, verdict=Verdict.holds, text=text)
+    text = f"{size} (p {p_words(v.p_raters)})"
+    if a.kind == "limits":
+        text += ": one cannot stand for the other without taking that off."
+    else:
+        text += ": agreement in level (2) is then lower than agreement in order (3). Say which matters."
+    return Check(**base, verdict=Verdict.doubtful, text=text)
 
 
 def _growing(a: Agreement) -> Check:

@@ -5,6 +5,7 @@ from functools import cached_property
 from typing import Any
 
 import numpy as np
+from scipy import special
 
 from yavik.core.answers.wording import counted, listing
 from yavik.core.methods.kit.items import item_values
@@ -61,6 +62,11 @@ class Agreement:
         return 1 - self.spec.alpha
 
     @property
+    def z(self) -> float:
+        """SDs from the mean difference to a limit."""
+        return float(special.ndtri(1 - self.spec.alpha / 2))
+
+    @property
     def titles(self) -> list[str]:
         """Raters by their columns."""
         return [c.title for c in self.columns]
@@ -94,6 +100,12 @@ class Agreement:
     def whole(self) -> Kappa | None:
         """What is reported of categories: two raters' κ by the weights chosen, or that of all raters."""
         return self.kappa_of(0, 1, self.weights) if self.m == 2 else self.together[0]
+
+    @cached_property
+    def mean_pair(self) -> float | None:
+        """Mean κ of all pairs by the weights chosen; None where a pair has none."""
+        found = [self.kappa_of(i, j, self.weights) for j in range(self.m) for i in range(j)]
+        return float(np.mean([k.value for k in found if k])) if all(found) else None
 
     @cached_property
     def same(self) -> float:

@@ -5,14 +5,13 @@ from dataclasses import replace
 from typing import Any
 
 import numpy as np
-from scipy import special
 
 from yavik.core.answers import FigureBlock, TableBlock
 from yavik.core.answers import quantities as q
 from yavik.core.answers.wording import (
     decimals_of,
+    level_words,
     number,
-    percent,
 )
 from yavik.core.figures.items import differences
 from yavik.core.figures.plots import Bar, block, forest
@@ -61,7 +60,7 @@ def _kappas(a: Agreement, pairs: list[tuple[int, int]]) -> TableBlock:
         )
     kinds: list[Weights] = ["none", "linear", "quadratic"] if a.ordered and len(a.answers) > 2 else ["none"]
     for i, j in pairs[:60]:
-        for w in kinds if a.m == 2 else [a.weights]:
+        for w in kinds if a.m == 2 else dict.fromkeys(("none", a.weights)):
             name = f"{a.titles[i]}, {a.titles[j]}"
             rows.append(
                 q.row(raters=q.name(name, "Raters"), weights=q.said(WEIGHTED[w], "Weights"))
@@ -217,12 +216,8 @@ def _limit_table(a: Agreement) -> TableBlock:
             | q.row(high=q.num(v.high, d, "Upper limit", unit=unit))
             | q.ci(*v.high_ends, d, a.spec.alpha, key="high_ci")
         )  # fmt: skip
-    note = f"Limits: mean ± {number(float(-_z(a.spec.alpha)), 2)} SD, between which {percent(a.level)} of differences are expected if they are normal. p: mean against 0."
+    note = f"Limits: mean ± {number(a.z, 2)} SD, between which {level_words(a.spec.alpha)} of differences are expected if they are normal. p: mean against 0."
     return q.table("limits", "Limits of agreement", rows, note=note)
-
-
-def _z(alpha: float) -> float:
-    return float(special.ndtri(alpha / 2))
 
 
 def _limit_pictures(a: Agreement) -> list[Any]:

@@ -16,6 +16,7 @@ from yavik.core.answers.wording import (
     say,
     share,
 )
+from yavik.core.figures.caption import lower
 from yavik.core.methods.scales.agreement.compute import Agreement
 from yavik.core.stats.items.agreement import Limits
 
@@ -52,6 +53,8 @@ def _kappa_words(a: Agreement) -> tuple[list[Span], str]:
     )
     kind = f", weighted {WEIGHTED[a.weights]}" if a.m == 2 and a.weights != "none" else ""
     text += f"; beyond chance they agree with κ = {share(k.value)} ({ci}{kind})."
+    if a.m > 2 and a.weights != "none" and a.mean_pair is not None:
+        text = f"{text[:-1]}; weighted {WEIGHTED[a.weights]}, two of them agree with κ = {share(a.mean_pair)} on average."
     return say(text), f"κ {share(k.value)}, {counted(a.n, 'subject')}"
 
 
@@ -59,8 +62,9 @@ def _limit_words(a: Agreement) -> tuple[list[Span], str]:
     (i, j), v = next(iter(a.limits.items()))
     unit = a.columns[0].unit
     d = decimals(v)
-    text = f"{a.titles[i]} lies {number(abs(v.bias), d)}{after(unit)} {'above' if v.bias >= 0 else 'below'} {a.titles[j]} on average;"
-    text += f" {percent(a.level)} of differences are expected between {number(v.low, d)} and {number(v.high, d)}{after(unit)}."
+    first, second = a.titles[i], lower(a.titles[j])
+    text = f"{first} lies {number(abs(v.bias), d)}{after(unit)} {'above' if v.bias >= 0 else 'below'} {second} on average;"
+    text += f" {level_words(a.spec.alpha)} of differences are expected between {number(v.low, d)} and {number(v.high, d)}{after(unit)}."
     return say(text), f"limits {number(v.low, d)} to {number(v.high, d)}{after(unit)}"
 
 

@@ -160,6 +160,11 @@ class Factors:
         return self.solution.m
 
     @property
+    def most(self) -> int:
+        """The largest number of factors that these items can tell apart."""
+        return most_factors(self.data.k)
+
+    @property
     def oblique(self) -> bool:
         """Whether factors may correlate."""
         return self.m > 1 and self.spec.rotation in OBLIQUE
@@ -190,7 +195,7 @@ class Factors:
     @cached_property
     def other_numbers(self) -> dict[int, Solution]:
         """One factor fewer and one more, where there can be."""
-        most = most_factors(self.data.k)
+        most = self.most
         tried = [m for m in (self.m - 1, self.m + 1) if 1 <= m <= most]
         return {m: s for m in tried if (s := attempt(self.data, self.spec, m)) is not None}
 

@@ -19,7 +19,6 @@ from yavik.core.methods.kit.loadings import (
     scree_picture,
 )
 from yavik.core.methods.scales.factor_analysis.compute import BIG_RESIDUAL, Factors, Solution
-from yavik.core.stats.items.extraction import most_factors
 
 LIKE = {"principal_axis": "principal axes", "ml": "maximum likelihood", "minres": "least residuals"}
 SINGULAR = "the correlations cannot be inverted"
@@ -27,8 +26,7 @@ SINGULAR = "the correlations cannot be inverted"
 
 def numbers(f: Factors) -> FigureBlock:
     """How many factors: eigenvalues, chance and the chosen number."""
-    most = most_factors(f.data.k)
-    return scree_picture(f.data.eigenvalues, f.limits, f.m, "factors", "Number of factors", most)
+    return scree_picture(f.data.eigenvalues, f.limits, f.m, "factors", "Number of factors", f.most)
 
 
 def picture(f: Factors) -> FigureBlock | None:

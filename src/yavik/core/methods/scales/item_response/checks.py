@@ -175,12 +175,14 @@ def _odd(r: Response, table: Table) -> Check | None:
     fit = r.at_ability.fit[r.answers.pattern]
     odd = np.flatnonzero(fit < ODD)
     base: dict[str, Any] = {"id": "person_fit", "title": "People who answer as expected"}
+    if not len(odd):
+        return Check(**base, verdict=Verdict.holds, text="Nobody answered much otherwise than their ability says.")
     part = len(odd) / r.n
     text = (
         f"{counted(len(odd), 'person', 'people')} ({percent(part)}) answered much otherwise than their ability says."
     )
     rows = table.rows[r.scored.use][odd]
-    remedies = [Remedy(label="Show the rows", rows=[int(v) for v in rows[:200]])] if len(odd) else []
+    remedies = [Remedy(label="Show the rows", rows=[int(v) for v in rows[:200]])]
     if part <= 0.05:
         return Check(**base, verdict=Verdict.holds, text=text, remedies=remedies)
     text += " Guessing, haste, or a key that is wrong?"

@@ -204,6 +204,11 @@ class Response:
         """Whether answers have more than two steps."""
         return self.fitted.model == "graded"
 
+    @property
+    def reach(self) -> float:
+        """Standard errors from an estimate to the ends of its interval."""
+        return float(special.ndtri(1 - self.spec.alpha / 2))
+
     def difficulty(self, j: int) -> Floats:
         """Where an answer of at least each step is as likely as not (of three parameters: halfway up from the floor)."""
         a, own = self.fitted.beta[j, 0], int(self.scored.levels[j])
@@ -248,7 +253,7 @@ class Response:
         logit = self.fitted.beta[:, 2]
         se = np.sqrt(np.diag(self.fitted.covariance)[2::3])
         se = np.where(self.fitted.floors, np.nan, se)
-        reach = float(special.ndtri(1 - self.spec.alpha / 2)) * se
+        reach = self.reach * se
         g = np.where(self.fitted.floors & (logit < -3), 0.0, special.expit(logit))
         return g, special.expit(logit - reach), special.expit(logit + reach)
 
@@ -279,6 +284,10 @@ class Response:
     def information_at(self, theta: float) -> float:
         """Of the whole test."""
         return float(information(self.fitted.model, self.fitted.beta, self.scored.levels, np.array([theta])).sum())
+
+    def expected(self, j: int) -> Floats:
+        """Answer of an item expected on the grid, 0 for its lowest."""
+        return np.asarray(expected(self.chances(GRID)[j : j + 1])[0])
 
     def score_at(self, theta: Any) -> Floats:
         """Expected sum score."""
@@ -335,6 +344,18 @@ class Response:
         full = (a.codes >= 0).all(axis=1)
         low, high = (a.codes == 0).all(axis=1), (a.codes == a.levels - 1).all(axis=1)
         return int(a.counts[full & low].sum()), int(a.counts[full & high].sum())
+
+
+def two_sided(z: float) -> float:
+    """p of a standard normal value; NaN where there is none."""
+    return float(2 * special.ndtr(-abs(z))) if np.isfinite(z) else np.nan
+
+
+def better_by(before: Fitted, f: Fitted) -> tuple[float, int, float]:
+    """χ² of a model against one with fewer parameters, its df, and p, which a floor at the edge of what is possible has not."""
+    chi2 = max(2 * (f.log_likelihood - before.log_likelihood), 0.0)
+    df = f.parameters - before.parameters
+    return chi2, df, float(special.chdtrc(df, chi2)) if f.model == "two_parameter" and df > 0 else np.nan
 
 
 def compute(table: Table, spec: ResponseSpec, told: Told = silent, others: bool = True) -> Response:

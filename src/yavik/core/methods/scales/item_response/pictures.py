@@ -8,7 +8,6 @@ from yavik.core.figures.items import answer_curves, over_ability
 from yavik.core.figures.plots import block
 from yavik.core.methods.kit import touch
 from yavik.core.methods.scales.item_response.compute import GRID, Response
-from yavik.core.stats.items.response.curves import expected
 
 MOST_CURVES = 15
 MOST_ANSWERED = 4
@@ -17,9 +16,8 @@ MOST_ANSWERED = 4
 
 def curves(r: Response) -> FigureBlock:
     """Chances of a right answer, or expected answers of graded items."""
-    chance = r.chances(GRID)
     shown = r.drawn[:MOST_CURVES]
-    lines = [(_name(r, j), expected(chance[j : j + 1])[0]) for j in shown]
+    lines = [(_name(r, j), r.expected(j)) for j in shown]
     marks = [(_name(r, j), float(b)) for j in shown for b in r.difficulty(j)] if r.spec.mark_difficulty else []
     y = "Expected answer, lowest 0" if r.graded else "Chance of a right answer"
     top = float(max(r.scored.levels[j] - 1 for j in shown))

@@ -5,7 +5,6 @@ from dataclasses import replace
 from typing import Any
 
 import numpy as np
-from scipy import special
 
 from yavik.core.answers import TableBlock
 from yavik.core.answers import quantities as q
@@ -13,20 +12,16 @@ from yavik.core.answers.model_card import CardTerm, Estimate, FitLine, ModelCard
 from yavik.core.answers.wording import counted, number, share
 from yavik.core.methods.kit import touch
 from yavik.core.methods.kit.loadings import item_cells
-from yavik.core.methods.scales.item_response.compute import GRID, Response
+from yavik.core.methods.scales.item_response.compute import GRID, Response, better_by, two_sided
 from yavik.core.methods.scales.item_response.spec import NAMES
 
 HELD = "the likelihood has no top here: it was held at the edge"
 PICK = "Draw its curve, or take it away"
 
 
-def _two_sided(z: float) -> float:
-    return float(2 * special.ndtr(-abs(z)))
-
-
 def _estimate(r: Response, value: float, se: float, title: str, key: str, decimals: int = 2) -> q.Row:
     """An estimate with its standard error and interval, under keys of its own."""
-    reach = float(special.ndtri(1 - r.spec.alpha / 2)) * se
+    reach = r.reach * se
     made = {key: q.num(value, decimals, title, why=HELD), f"{key}_se": q.num(se, decimals, "SE", why=HELD)}
     return made | q.ci(value - reach, value + reach, decimals, r.spec.alpha, why=HELD, key=key)
 
@@ -56,7 +51,7 @@ def estimates(r: Response) -> TableBlock:
         a, a_se = float(r.fitted.discrimination[j]), float(r.discrimination_se[j])
         cells |= _estimate(r, a, a_se, "Discrimination", "discrimination")
         z = a / a_se if a_se > 0 else np.nan
-        cells |= {"z": q.stat(z, "z", HELD), "p": q.p(_two_sided(z) if np.isfinite(z) else np.nan, why=HELD)}
+        cells |= {"z": q.stat(z, "z", HELD), "p": q.p(two_sided(z), why=HELD)}
         if r.floor:
             cells |= _floor_cells(r, j)
         rows.append(cells | {"column": q.word(r.scored.names[j], None)})
@@ -90,12 +85,12 @@ def _by_parameter(r: Response) -> TableBlock:
     def line(kind: str, j: int, value: float, se: float) -> None:
         """One estimate."""
         z = value / se if se > 0 else np.nan
-        reach = float(special.ndtri(1 - r.spec.alpha / 2)) * se
+        reach = r.reach * se
         cells = item_cells(r.scored.columns[j])
         rows.append(
             {"parameter": q.said(kind, "Parameter")} | cells
             | {"estimate": q.num(value, 3, "Estimate", why=HELD), "se": q.num(se, 3, "SE", why=HELD)}
-            | {"z": q.stat(z, "z", HELD), "p": q.p(_two_sided(z) if np.isfinite(z) else np.nan, why=HELD)}
+            | {"z": q.stat(z, "z", HELD), "p": q.p(two_sided(z), why=HELD)}
             | q.ci(value - reach, value + reach, 3, r.spec.alpha, why=HELD)
             | {"column": q.word(r.scored.names[j], None)}
         )  # fmt: skip
@@ -130,7 +125,7 @@ def models(r: Response) -> TableBlock | None:
             log_likelihood=q.num(f.log_likelihood, 2, "Log-likelihood"),
             aic=_best(aic[m], aic, "AIC"), bic=_best(bic[m], bic, "BIC"),
         )  # fmt: skip
-        rows.append(cells | _against(before, f, m) if len(found) > 1 else cells)
+        rows.append(cells | _against(before, f) if len(found) > 1 else cells)
         before = f
     note = "BIC counts people. Lowest of AIC and of BIC in bold."
     if len(found) > 1:
@@ -146,13 +141,11 @@ def _best(value: float, all_: dict[str, Any], title: str) -> q.Quantity:
     return replace(made, strong=len(all_) > 1 and value == min(all_.values()))
 
 
-def _against(before: Any, f: Any, model: str) -> q.Row:
+def _against(before: Any, f: Any) -> q.Row:
     why = "the first model" if before is None else "a floor lies at the edge of what is possible"
     if before is None:
         return q.row(chi2=q.gone(why, "χ²", "statistic"), df=q.gone(why, "df", "df"), p=q.gone(why, "p", "p"))
-    chi2 = max(2 * (f.log_likelihood - before.log_likelihood), 0.0)
-    df = f.parameters - before.parameters
-    p = float(special.chdtrc(df, chi2)) if model == "two_parameter" and df > 0 else np.nan
+    chi2, df, p = better_by(before, f)
     return q.row(chi2=q.stat(chi2, "χ²"), df=q.df(df), p=q.p(p, why=why))
 
 
@@ -282,14 +275,14 @@ def facts(r: Response) -> dict[str, Any]:
 def card(r: Response) -> ModelCard:
     """For a line-up: discriminations and difficulties, and how well they fit."""
     f = r.fitted
-    z = float(special.ndtri(1 - r.spec.alpha / 2))
+    z = r.reach
 
     def one(key: str, title: str, value: float, se: float) -> Estimate:
         """An estimate."""
         there = bool(np.isfinite(se) and se > 0)
         return Estimate(
             key=key, title=title, b=float(value), se=float(se) if there else None, low=float(value - z * se) if there else None,
-            high=float(value + z * se) if there else None, p=_two_sided(value / se) if there else None, why=None if there else HELD,
+            high=float(value + z * se) if there else None, p=two_sided(value / se) if there else None, why=None if there else HELD,
         )  # fmt: skip
 
     estimates_, terms = [], []

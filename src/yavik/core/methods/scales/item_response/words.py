@@ -3,19 +3,20 @@
 import numpy as np
 
 from yavik.core.answers import NoteBlock, Span
-from yavik.core.answers.wording import counted, level_words, listing, number, p_words, say, share
+from yavik.core.answers.wording import counted, listing, number, p_words, say, share
 from yavik.core.methods.scales.factor_analysis.words import WORDS, quoted
 from yavik.core.methods.scales.item_response.compute import GRID, Response
 from yavik.core.methods.scales.item_response.spec import NAMES
 from yavik.core.methods.scales.item_response.tables import best_at
 
+REACH = 1.959964
 LITTLE = 0.5
 """Discrimination whose interval lies below this much: an item that tells little."""
 
 
 def tells_little(r: Response) -> list[int]:
     """Items whose discrimination is surely small, or not surely above 0; the least first."""
-    reach = 1.959964 * r.discrimination_se
+    reach = REACH * r.discrimination_se
     a = r.fitted.discrimination
     with np.errstate(invalid="ignore"):
         little = (np.abs(a) + reach < LITTLE) | ((a > 0) & (a - reach < 0))
@@ -24,7 +25,7 @@ def tells_little(r: Response) -> list[int]:
 
 def backwards(r: Response) -> list[int]:
     """Items that able people answer worse."""
-    a, reach = r.fitted.discrimination, 1.959964 * r.discrimination_se
+    a, reach = r.fitted.discrimination, REACH * r.discrimination_se
     with np.errstate(invalid="ignore"):
         return [int(j) for j in np.argsort(a) if a[j] < 0 and a[j] + np.nan_to_num(reach[j]) < 0]
 
@@ -35,12 +36,23 @@ def measured(r: Response) -> tuple[float, float] | None:
     return (float(GRID[good].min()), float(GRID[good].max())) if good.any() else None
 
 
+def best_between(r: Response) -> tuple[float, float]:
+    """Abilities at which the test tells nine tenths of its most."""
+    total = r.information.sum(axis=0)
+    good = GRID[total >= 0.9 * total.max()]
+    return float(good.min()), float(good.max())
+
+
 def headline(r: Response) -> tuple[list[Span], str]:
     """The statement, and a few words for the contents."""
     many = WORDS[r.k] if r.k < len(WORDS) else str(r.k)
     at = best_at(r)
     info = float(r.information.sum(axis=0).max())
-    text = f"{many} items tell people apart best around ability {at}, with a standard error of {number(1 / np.sqrt(info), 2)}"
+    low, high = best_between(r)
+    where = (
+        f"between abilities {number(low, 1)} and {number(high, 1)}" if high - low > 1.5 else f"around ability {at}"
+    )
+    text = f"{many} items tell people apart best {where}, with a standard error of {number(1 / np.sqrt(info), 2)}"
     ends = measured(r)
     if ends and (ends[0] > GRID[0] or ends[1] < GRID[-1]):
         sides = []
@@ -51,16 +63,21 @@ def headline(r: Response) -> tuple[list[Span], str]:
         text += f", and little {' or '.join(sides)}"
     text += "."
     hard, easy = int(np.argmax(r.middle)), int(np.argmin(r.middle))
-    if not backwards(r):
+    if r.graded:
+        text += f" Steps of {quoted(r.scored.titles[easy], 50)} are reached at the lowest ability (mean"
+        text += f" {number(float(r.middle[easy]), 2)}), those of {quoted(r.scored.titles[hard], 50)} at the highest"
+        text += f" ({number(float(r.middle[hard]), 2)})."
+    elif not backwards(r):
         text += f" {quoted(r.scored.titles[easy], 50)} is the easiest ({number(float(r.middle[easy]), 2)}),"
         text += f" {quoted(r.scored.titles[hard], 50)} the hardest ({number(float(r.middle[hard]), 2)})."
     little = tells_little(r)
     if little and r.fitted.model != "one_parameter":
         j = little[0]
         a, se = float(r.fitted.discrimination[j]), float(r.discrimination_se[j])
-        ci = f"{level_words(0.05)} CI {number(a - 1.959964 * se, 2)} to {number(a + 1.959964 * se, 2)}"
+        ci = f"95% CI {number(a - REACH * se, 2)} to {number(a + REACH * se, 2)}"
         text += f" {quoted(r.scored.titles[j], 50)} tells little (discrimination {number(a, 2)}, {ci})."
-    return say(text), f"best around {at}, {counted(r.k, 'item')}"
+    short = f"best {number(low, 1)} to {number(high, 1)}" if high - low > 1.5 else f"best around {at}"
+    return say(text), f"{short}, {counted(r.k, 'item')}"
 
 
 def settings(r: Response) -> list[str]:
