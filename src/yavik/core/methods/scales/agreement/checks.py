@@ -26,7 +26,7 @@ def all_checks(a: Agreement) -> list[Check | None]:
 
 def _rows(a: Agreement) -> Check:
     lost = len(a.use) - a.n
-    text = f"{counted(a.n, 'subject')} rated by all {a.m}"
+    text = f"{counted(a.n, 'subject')} rated by {'both' if a.m == 2 else f'all {a.m}'}"
     text += f"; {counted(lost, 'row')} left out where a rating is empty." if lost else "."
     few = a.n < 30
     text += " So few leave wide intervals." if few else ""

@@ -217,6 +217,6 @@ def _enough(use: Any, columns: list[Column]) -> None:
     n = int(use.sum())
     if n < 3:
         raise DataProblem(
-            f"{counted(n, 'row is', 'rows are')} rated by all {len(columns)}; three are needed.",
+            f"{counted(n, 'row is', 'rows are')} rated by {'both' if len(columns) == 2 else f'all {len(columns)}'}; three are needed.",
             column=columns[0].name,
         )

@@ -40,10 +40,11 @@ def _fit(table: Table, spec: dict[str, Any]) -> tuple[float, str] | None:
     if len({c.kind for c in columns}) > 1 or len({c.unit for c in columns}) > 1:
         return -25, ""
     levels = [frozenset(x.words for x in c.levels) for c in columns if c.levels]
-    if len(levels) == len(columns) and len(set(levels)) == 1 and len(columns) <= 6:
-        return 4, "columns with the same answers"
-    if columns[0].unit and len(columns) <= 4:
-        return -4, "columns in the same unit"
+    numbered = any(n.rstrip("0123456789") != n for n in raters)  # items are numbered, raters have names
+    if len(levels) == len(columns) and len(set(levels)) == 1 and len(columns) <= 6 and not numbered:
+        return 19, "columns with the same answers"
+    if columns[0].unit and len(columns) <= 4 and not numbered:
+        return 4, "columns in the same unit"
     return -16, ""
 
 

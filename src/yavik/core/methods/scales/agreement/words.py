@@ -37,8 +37,9 @@ def headline(a: Agreement) -> tuple[list[Span], str]:
         return _limit_words(a)
     form = a.intraclass.forms[reported(a)]
     ci = f"{level_words(a.spec.alpha)} CI {q.size(form.low).s} to {q.size(form.high).s}"
-    text = f"One rating by any of {a.m} raters has an intraclass correlation of {share(form.value)} ({ci}) over {counted(a.n, 'subject')}"
-    text += f"; the mean of {a.m} has {share(a.intraclass.forms[4].value)}."
+    whose, mean = ("either of two", "both") if a.m == 2 else (f"any of {a.m}", str(a.m))
+    text = f"One rating by {whose} raters has an intraclass correlation of {share(form.value)} ({ci}) over"
+    text += f" {counted(a.n, 'subject')}; the mean of {mean} has {share(a.intraclass.forms[4].value)}."
     return say(text), f"ICC {share(form.value)}, {a.m} raters"
 
 

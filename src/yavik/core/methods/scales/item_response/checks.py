@@ -8,8 +8,8 @@ from yavik.core.answers import Check, Remedy, Verdict
 from yavik.core.answers.wording import counted, listing, number, p_words, percent, share
 from yavik.core.methods.scales.factor_analysis.words import quoted
 from yavik.core.methods.scales.item_response.compute import Response
-from yavik.core.methods.scales.item_response.words import backwards, tells_little
-from yavik.core.table import Table
+from yavik.core.methods.scales.item_response.words import backwards, hardly_known, tells_little
+from yavik.core.table import Kind, Table
 
 TOGETHER = 0.2
 """Q3 away from the mean of all pairs, from which two items are said to hang together."""
@@ -75,12 +75,22 @@ def _backwards(r: Response) -> Check | None:
     first = wrong[0]
     column = r.scored.columns[first]
     remedies = _leave_out(r, first)
-    if not r.scored.keyed and column.kind.value in ("count", "yes_no", "ordered", "measure"):
-        numbers = [float(w) for w in r.scored.words[first] if w.replace(".", "").lstrip("-").isdigit()]
-        if len(numbers) == len(r.scored.words[first]):
-            step = {"step": "reverse", "columns": [column.name], "low": min(numbers), "high": max(numbers)}
-            remedies.insert(0, Remedy(label=f"Turn {column.name} in the table", step=step))
+    if column.name not in r.scored.keyed and (ends := _ends(r, first)):
+        step = {"step": "reverse", "columns": [column.name], "low": ends[0], "high": ends[1]}
+        remedies.insert(0, Remedy(label=f"Turn {column.name} in the table", step=step))
     return Check(**base, verdict=Verdict.fails, text=text, remedies=remedies)
+
+
+def _ends(r: Response, j: int) -> tuple[float, float] | None:
+    """Lowest and highest answer to an item as numbers; None where they are none."""
+    column = r.scored.columns[j]
+    if column.kind is Kind.yes_no:
+        return None
+    try:
+        values = [float(x.value) for x in column.levels] or [float(w) for w in r.scored.words[j]]
+    except ValueError:
+        return None
+    return min(values), max(values)
 
 
 def _fit(r: Response) -> Check:
@@ -119,7 +129,13 @@ def _telling(r: Response) -> Check | None:
         return Check(**base, verdict=Verdict.fails, text=text, remedies=_leave_out(r, held[0]))
     if r.fitted.model == "one_parameter":
         return None
-    little = tells_little(r)
+    little, unknown = tells_little(r), hardly_known(r)
+    if unknown and not little:
+        said = listing(
+            [f"{_name(r, j)} ({number(float(r.fitted.discrimination[j]), 2)})" for j in unknown], MOST_TOLD
+        )
+        text = f"How well {said} {'tells' if len(unknown) == 1 else 'tell'} people apart is hardly known: the interval holds 0."
+        return Check(**base, verdict=Verdict.doubtful, text=text, remedies=_leave_out(r, unknown[0]))
     if not little:
         lowest = int(np.argmin(r.fitted.discrimination))
         text = f"Every item tells people apart (lowest discrimination {number(float(r.fitted.discrimination[lowest]), 2)})."

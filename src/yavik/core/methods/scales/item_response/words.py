@@ -15,12 +15,19 @@ LITTLE = 0.5
 
 
 def tells_little(r: Response) -> list[int]:
-    """Items whose discrimination is surely small, or not surely above 0; the least first."""
-    reach = REACH * r.discrimination_se
-    a = r.fitted.discrimination
+    """Items whose discrimination is surely small; the least first."""
+    a, reach = r.fitted.discrimination, REACH * r.discrimination_se
     with np.errstate(invalid="ignore"):
-        little = (np.abs(a) + reach < LITTLE) | ((a > 0) & (a - reach < 0))
-    return [int(j) for j in np.argsort(a) if little[j] and a[j] > 0]
+        return [int(j) for j in np.argsort(a) if np.abs(a[j]) + reach[j] < LITTLE]
+
+
+def hardly_known(r: Response) -> list[int]:
+    """Items whose discrimination may be 0 as well as large; the least first."""
+    a, reach = r.fitted.discrimination, REACH * r.discrimination_se
+    with np.errstate(invalid="ignore"):
+        return [
+            int(j) for j in np.argsort(a) if a[j] - reach[j] <= 0 <= a[j] + reach[j] and a[j] + reach[j] >= LITTLE
+        ]
 
 
 def backwards(r: Response) -> list[int]:

@@ -22,7 +22,7 @@ from yavik.core.stats.scales import (
     with_the_rest,
     without_each,
 )
-from yavik.core.table import Column, DataProblem, Table
+from yavik.core.table import Column, DataProblem, Kind, Table
 
 DRAWS = 200
 """Draws behind the number of factors by chance."""
@@ -46,6 +46,15 @@ class Items:
     low: float
     high: float
     found: bool
+
+    @property
+    def lengths(self) -> list[float]:
+        """Steps from the lowest to the highest answer of each item, by its levels where it has some."""
+        made = []
+        for column, own in zip(self.columns, self.x.T, strict=True):
+            seen = float(np.nanmax(own) - np.nanmin(own))
+            made.append(max(seen, float(len(column.levels) - 1)) if column.kind is Kind.ordered else seen)
+        return made
 
     @property
     def titles(self) -> list[str]:

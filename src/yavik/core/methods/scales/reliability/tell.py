@@ -14,6 +14,8 @@ from yavik.core.methods.scales.reliability.compute import ReliabilityResults
 WEAK = 0.3
 """Correlation with the rest below which an item has little to do with the others."""
 GAIN = 0.01
+LONGER = 1.5
+"""How many times longer than another an item must be for the sum to be mostly its own."""
 MOST_DRAWN = 40
 TURNED = " (turned)"
 
@@ -129,7 +131,8 @@ def _also(r: ReliabilityResults) -> list[str]:
 
 def checks(r: ReliabilityResults, total: int) -> list[Check]:
     """Items the wrong way round or astray, one factor or more, rows."""
-    return [_turned(r), _astray(r), _one_thing(r), _rows(r, total)]
+    made = [_turned(r), _lengths(r), _astray(r), _one_thing(r), _rows(r, total)]
+    return [c for c in made if c is not None]
 
 
 def _turned(r: ReliabilityResults) -> Check:
@@ -173,6 +176,21 @@ def _astray(r: ReliabilityResults) -> Check:
         remedies = [Remedy(label=f"Leave out {gone.name}", spec=change)]
     verdict = Verdict.fails if r.rest[weak[0]] < 0.1 else Verdict.doubtful
     return Check(**base, verdict=verdict, text=text, remedies=remedies, facts={"weak": float(len(weak))})
+
+
+def _lengths(r: ReliabilityResults) -> Check | None:
+    """Items answered on scales of different length: the long ones decide the sum."""
+    spans = r.items.lengths
+    if max(spans) < LONGER * min(spans):
+        return None
+    base: dict[str, Any] = {"id": "lengths", "title": "Items of one length"}
+    short, long = min(spans), max(spans)
+    a, b = (r.items.columns[spans.index(v)].name for v in (short, long))
+    text = f"Answers to {a} run over {number(short, 0)} steps, those to {b} over {number(long, 0)}: the sum is mostly that of the longer"
+    text += f" items. α of the standardised items is {share(r.alpha.standardised)}."
+    if r.items.against.any():
+        text += " Turning them within one range moves the shorter ones: turn them in the table, each within its own."
+    return Check(**base, verdict=Verdict.doubtful, text=text)
 
 
 def _one_thing(r: ReliabilityResults) -> Check:
