@@ -222,7 +222,7 @@ def test_an_item_that_runs_backwards_is_turned_by_its_remedy() -> None:
     a = answer("item_response", table, spec)
     found = check(a, "backwards")
     assert found.verdict == "fails" and "q2" in found.text
-    turn = next(i for i, r in enumerate(found.remedies) if r.step)
+    turn = next(i for i, r in enumerate(found.remedies) if r.spec and "key" in r.spec)
     b = remedied("item_response", table, spec, a, "backwards", turn)
     assert float(b.facts["q2.discrimination"]) == pytest.approx(-float(a.facts["q2.discrimination"]), rel=1e-4)
     assert all(c.id != "backwards" for c in b.checks)

@@ -105,7 +105,10 @@ def test_two_routes_to_likelihood(seed: int) -> None:
     best = optimize.minimize(away, start, method="BFGS", options={"gtol": 1e-8, "maxiter": 4000})
     assert best.fun == pytest.approx(found.discrepancy, abs=1e-8)
     library = Factor(corr=r, n_factor=3, method="ml", nobs=200).fit()
-    assert np.allclose(1 - np.asarray(library.uniqueness), 1 - found.unique, atol=1e-3)
+    theirs = np.concatenate([np.asarray(library.loadings).ravel(), np.log(np.asarray(library.uniqueness))])
+    assert away(theirs) >= found.discrepancy - 1e-9
+    if seed < 2:  # in the other tables the library stops elsewhere, and higher
+        assert np.allclose(library.uniqueness, found.unique, atol=1e-3)
     fit = goodness_of_fit(found.discrepancy, 200, 12, 3)
     assert fit and fit.df == 33 == free_parameters(12, 3)
     assert fit.chi2 == pytest.approx((199 - 29 / 6 - 2) * found.discrepancy)

@@ -2543,6 +2543,11 @@ export interface components {
             /** Df */
             df?: number | null;
             /**
+             * Edge
+             * @default []
+             */
+            edge: string[];
+            /**
              * Effect
              * @enum {string}
              */
@@ -2551,6 +2556,11 @@ export interface components {
             estimates: components["schemas"]["Estimate"][];
             /** Fit */
             fit: components["schemas"]["FitLine"][];
+            /**
+             * Holds
+             * @default []
+             */
+            holds: string[];
             /**
              * Intercept
              * @default true

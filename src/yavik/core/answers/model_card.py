@@ -64,6 +64,10 @@ class ModelCard(BaseModel):
     likelihood_of: Literal["measures", "restricted", "outcomes", "counts", "answers"] = "measures"
     penalised: bool = False
     """Whether the likelihood carries a penalty."""
+    holds: list[str] = []
+    """What the model is made of, where its estimates do not say which models lie within it."""
+    edge: list[str] = []
+    """Which of these cannot be tested away, because without them lies at the edge of what is possible."""
 
     @property
     def scale(self) -> str:

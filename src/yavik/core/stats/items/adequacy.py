@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 
 import numpy as np
-from scipy import special, stats
+from scipy import special
 
 from yavik.core.stats.groups import Floats
 
@@ -114,7 +114,7 @@ def adequacy(r: Floats, n: int) -> Adequacy:
     df = k * (k - 1) // 2
     chi2 = max(-(n - 1 - (2 * k + 5) / 6) * log_det, 0.0)
     image = np.where(off, partial, 0.0) + np.diag(each)
-    return Adequacy(kmo, each, chi2, df, float(stats.chi2.sf(chi2, df)), log_det, image)
+    return Adequacy(kmo, each, chi2, df, float(special.chdtrc(df, chi2)), log_det, image)
 
 
 def by_chance(n: int, k: int, draws: int, rng: np.random.Generator, sd: Floats | None = None) -> Floats:

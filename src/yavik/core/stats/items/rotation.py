@@ -101,7 +101,7 @@ def orthomax(a: Floats, weight: float, starts: int | None = None) -> tuple[Float
     """
     k, m = a.shape
     tried = starts or (1 if m == 2 else STARTS)
-    x = a @ turns(m, tried)  # (starts, k, m)
+    x = a @ turns(m, tried) if tried > 1 else a[None].copy()  # (starts, k, m)
     for _ in range(ROUNDS):
         most = 0.0
         for i in range(m):

@@ -39,7 +39,7 @@ def against(before: ModelCard, now: ModelCard) -> Against:
         return _not(why)
     if before.scale != now.scale:
         return _not("restricted likelihoods of other terms cannot be compared; fit by the full likelihood")
-    a, b = ({e.key for e in c.estimates if e.b is not None} for c in (before, now))
+    a, b = (set(c.holds) or {e.key for e in c.estimates if e.b is not None} for c in (before, now))
     if not (a < b or b < a):
         return _not("the same model" if a == b else "neither holds all terms of the other")
     small, large = (before, now) if a < b else (now, before)
@@ -55,4 +55,6 @@ def against(before: ModelCard, now: ModelCard) -> Against:
     if k <= 0:
         return _not("an estimate that is not finite leaves nothing to test")
     chi2 = max(2 * (large.log_likelihood - small.log_likelihood), 0.0)
+    if set(large.edge) & set(large.holds) - set(small.holds):
+        return Against("χ²", chi2, (k,), None, "the smaller model lies at the edge of what is possible")
     return Against("χ²", chi2, (k,), float(special.chdtrc(k, chi2)))

@@ -44,7 +44,7 @@ def _fit(table: Table, spec: dict[str, Any]) -> tuple[float, str] | None:
     if len(levels) == len(columns) and len(set(levels)) == 1 and len(columns) <= 6 and not numbered:
         return 19, "columns with the same answers"
     if columns[0].unit and len(columns) <= 4 and not numbered:
-        return 4, "columns in the same unit"
+        return 9, "columns in the same unit"
     return -16, ""
 
 

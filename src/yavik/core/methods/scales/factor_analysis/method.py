@@ -61,7 +61,7 @@ def _fit(table: Table, spec: dict[str, Any]) -> tuple[float, str] | None:
     if len(items) < 3:
         return -20, ""
     if alike(table, items):
-        return (13 if len(items) >= 6 else 6), f"{len(items)} columns answered alike"
+        return (18 if len(items) >= 8 else 8), f"{len(items)} columns answered alike"
     return -12, ""
 
 

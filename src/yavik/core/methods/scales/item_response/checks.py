@@ -9,7 +9,7 @@ from yavik.core.answers.wording import counted, listing, number, p_words, percen
 from yavik.core.methods.scales.factor_analysis.words import quoted
 from yavik.core.methods.scales.item_response.compute import Response
 from yavik.core.methods.scales.item_response.words import backwards, hardly_known, tells_little
-from yavik.core.table import Kind, Table
+from yavik.core.table import Table
 
 TOGETHER = 0.2
 """Q3 away from the mean of all pairs, from which two items are said to hang together."""
@@ -20,7 +20,7 @@ MOST_TOLD = 3
 def all_checks(r: Response, table: Table) -> list[Check | None]:
     """In the order in which a researcher judges."""
     return [
-        _one_thing(r), _backwards(r), _fit(r), _telling(r), _floors(r), _people(r), _odd(r, table), _empty(r), _unused(r),
+        _one_thing(r), _backwards(r, table), _fit(r), _telling(r), _floors(r), _people(r), _odd(r, table), _empty(r), _unused(r),
         _settled(r),
     ]  # fmt: skip
 
@@ -65,7 +65,7 @@ def _one_thing(r: Response) -> Check:
     return Check(**base, verdict=verdict, text=text, remedies=_leave_out(r, i), facts=facts)
 
 
-def _backwards(r: Response) -> Check | None:
+def _backwards(r: Response, table: Table) -> Check | None:
     wrong = backwards(r)
     if not wrong:
         return None
@@ -75,17 +75,31 @@ def _backwards(r: Response) -> Check | None:
     first = wrong[0]
     column = r.scored.columns[first]
     remedies = _leave_out(r, first)
-    if column.name not in r.scored.keyed and (ends := _ends(r, first)):
+    if len(r.scored.words[first]) == 2:
+        other = _wrong(r, table, first)
+        if other is not None:
+            key = {**r.spec.key, column.name: other}
+            remedies.insert(0, Remedy(label=f"Take “{other}” as right in {column.name}", spec={"key": key}))
+    elif column.name not in r.scored.keyed and (ends := _ends(r, first)):
         step = {"step": "reverse", "columns": [column.name], "low": ends[0], "high": ends[1]}
         remedies.insert(0, Remedy(label=f"Turn {column.name} in the table", step=step))
     return Check(**base, verdict=Verdict.fails, text=text, remedies=remedies)
 
 
+def _wrong(r: Response, table: Table, j: int) -> str | None:
+    """The answer of an item of two that counts as wrong now; None where a key has several wrong ones."""
+    name = r.scored.names[j]
+    levels = table.codes(name).levels
+    if len(levels) != 2:
+        return None
+    if name in r.scored.keyed:
+        return next((w for w in levels if w != r.spec.key[name].strip()), None)
+    return levels[0]
+
+
 def _ends(r: Response, j: int) -> tuple[float, float] | None:
     """Lowest and highest answer to an item as numbers; None where they are none."""
     column = r.scored.columns[j]
-    if column.kind is Kind.yes_no:
-        return None
     try:
         values = [float(x.value) for x in column.levels] or [float(w) for w in r.scored.words[j]]
     except ValueError:

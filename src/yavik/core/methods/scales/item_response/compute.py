@@ -258,6 +258,15 @@ class Response:
         return g, special.expit(logit - reach), special.expit(logit + reach)
 
     @cached_property
+    def floor_se(self) -> Floats:
+        """Standard errors of the floors; NaN for those at an edge, and where there are none."""
+        if self.fitted.model != "three_parameter":
+            return np.full(self.k, np.nan)
+        g = special.expit(self.fitted.beta[:, 2])
+        se = np.sqrt(np.diag(self.fitted.covariance)[2::3]) * g * (1 - g)
+        return np.where(self.fitted.floors, np.nan, se)
+
+    @cached_property
     def order(self) -> list[int]:
         """Items as they are shown."""
         by = {"difficulty": self.middle, "discrimination": self.fitted.discrimination}.get(self.spec.sort_by)

@@ -16,6 +16,13 @@ from yavik.core.methods.scales.item_response.compute import GRID, Response, bett
 from yavik.core.methods.scales.item_response.spec import NAMES
 
 HELD = "the likelihood has no top here: it was held at the edge"
+PARTS = {
+    "one_parameter": (("difficulty", "difficulties"),),
+    "two_parameter": (("difficulty", "difficulties"), ("discrimination", "discriminations")),
+    "three_parameter": (("difficulty", "difficulties"), ("discrimination", "discriminations"), ("floor", "floors")),
+    "graded": (("threshold", "thresholds"), ("discrimination", "discriminations")),
+}
+"""What a model is made of: each lies within the next."""
 PICK = "Draw its curve, or take it away"
 
 
@@ -101,12 +108,8 @@ def _by_parameter(r: Response) -> TableBlock:
     for j in r.order:
         line("discrimination", j, float(r.fitted.discrimination[j]), float(r.discrimination_se[j]))
     if r.floor:
-        width = r.fitted.beta.shape[1]
         for j in r.order:
-            g = float(r.floor[0][j])
-            at = j * width + 2
-            se = float(np.sqrt(r.fitted.covariance[at, at])) * g * (1 - g)
-            line("floor", j, g, np.nan if r.fitted.floors[j] else se)
+            line("floor", j, float(r.floor[0][j]), float(r.floor_se[j]))
     note = _note(r).replace(" their standard errors are in the table grouped by parameter.", "")
     made = q.table("estimates", "The items, grouped by parameter", rows, note=note, strong=[])
     return touch.pick(made, "shown", "column", PICK)
@@ -117,8 +120,7 @@ def models(r: Response) -> TableBlock | None:
     found = r.others or {r.fitted.model: r.fitted}
     rows, before = [], None
     ordered = list(found)
-    bic = {m: f.parameters * np.log(r.n) - 2 * f.log_likelihood for m, f in found.items()}
-    aic = {m: 2 * f.parameters - 2 * f.log_likelihood for m, f in found.items()}
+    bic, aic = ({m: getattr(f, name) for m, f in found.items()} for name in ("bic", "aic"))
     for m, f in found.items():
         cells = q.row(
             model=q.name(NAMES[m].capitalize(), "Model"), id=q.word(m, None), parameters=q.count(f.parameters, "Parameters"),
@@ -250,12 +252,12 @@ def facts(r: Response) -> dict[str, Any]:
     f = r.fitted
     out: dict[str, Any] = {
         "n": r.n, "items": r.k, "log_likelihood": f.log_likelihood, "parameters": f.parameters, "rounds": f.rounds,
-        "aic": 2 * f.parameters - 2 * f.log_likelihood, "bic": f.parameters * np.log(r.n) - 2 * f.log_likelihood,
+        "aic": f.aic, "bic": f.bic,
         "reliability": r.reliability, "model": f.model, "all_right": r.extremes[1], "none_right": r.extremes[0],
         "score": r.score_at(r.spec.ability)[0],
     }  # fmt: skip
     for m, other in r.others.items():
-        out[f"{m}.bic"] = other.parameters * np.log(r.n) - 2 * other.log_likelihood
+        out[f"{m}.bic"] = other.bic
         out[f"{m}.log_likelihood"] = other.log_likelihood
     for j, name in enumerate(r.scored.names):
         out |= {f"{name}.discrimination": f.discrimination[j], f"{name}.discrimination.se": r.discrimination_se[j]}
@@ -285,10 +287,9 @@ def card(r: Response) -> ModelCard:
             high=float(value + z * se) if there else None, p=two_sided(value / se) if there else None, why=None if there else HELD,
         )  # fmt: skip
 
-    estimates_, terms = [], []
+    estimates_ = []
     for j in range(r.k):
         name, title = r.scored.names[j], r.scored.titles[j]
-        terms.append(CardTerm(key=name, title=title))
         estimates_.append(
             one(f"{name}.discrimination", f"{title}: discrimination", f.discrimination[j], r.discrimination_se[j])
         )
@@ -297,18 +298,28 @@ def card(r: Response) -> ModelCard:
             words = f"threshold {i + 1}" if r.graded else "difficulty"
             key = f"{name}.threshold_{i + 1}" if r.graded else f"{name}.difficulty"
             estimates_.append(one(key, f"{title}: {words}", float(b[i]), float(se[i])))
+        if r.floor:
+            told = one(f"{name}.floor", f"{title}: floor", float(r.floor[0][j]), r.floor_se[j])
+            if told.se is not None:  # ends on the logit scale
+                told = told.model_copy(update={"low": float(r.floor[1][j]), "high": float(r.floor[2][j]), "p": None})
+            estimates_.append(told)
+    made_of = PARTS[f.model]
     text = "|".join(f"{n}:{k}" for n, k in zip(r.scored.names, r.scored.levels, strict=True))
     lines = [
+        FitLine(key="aic", title="AIC", v=f.aic, s=number(f.aic, 1), better="low"),
+        FitLine(key="bic", title="BIC", v=f.bic, s=number(f.bic, 1), better="low"),
+        FitLine(key="log_likelihood", title="Log-likelihood", v=f.log_likelihood, s=number(f.log_likelihood, 2)),
         FitLine(
             key="reliability",
             title="Reliability of abilities",
             v=r.reliability,
             s=share(r.reliability),
             better="high",
-        )
+        ),
     ]
     return ModelCard(
-        kind=f"item response: {NAMES[f.model]}", said=f"answers to {counted(r.k, 'item')}", response=text, effect="b", terms=terms,
+        kind="item response, graded" if r.graded else "item response", said=f"answers to {counted(r.k, 'item')}", response=text, effect="b",
+        terms=[CardTerm(key=k, title=t) for k, t in made_of], holds=[k for k, _ in made_of], edge=["floor"],
         estimates=estimates_, fit=lines, log_likelihood=f.log_likelihood, parameters=f.parameters, n=r.n,
         rows=_fingerprint(r), intercept=True, likelihood_of="answers",
     )  # fmt: skip

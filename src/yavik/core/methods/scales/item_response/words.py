@@ -91,10 +91,7 @@ def settings(r: Response) -> list[str]:
     """What was done, for the line under the sentence."""
     made = [NAMES[r.fitted.model] if r.graded is False else "graded answers"]
     if r.others:
-        told = [
-            f"{NAMES[m].split(' ')[0]} BIC {number(f.parameters * np.log(r.n) - 2 * f.log_likelihood, 0)}"
-            for m, f in r.others.items()
-        ]
+        told = [f"{NAMES[m].split(' ')[0]} BIC {number(f.bic, 0)}" for m, f in r.others.items()]
         made.append(" · ".join(told))
     if r.scored.keyed:
         made.append(f"{counted(len(r.scored.keyed), 'item')} scored by the key")

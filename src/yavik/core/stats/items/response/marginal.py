@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -9,7 +10,7 @@ import numpy as np
 from yavik.core.stats.groups import Floats
 from yavik.core.stats.items.response.curves import Curves, Model, curves
 
-FIRST, ROUNDS = 8, 400
+FIRST, ROUNDS = 3, 400
 """Rounds of EM before the people's own slopes lead the way, and rounds in all."""
 NEAR, AGAIN = 0.05, 8
 """Step below which the exact curvature leads the way, and rounds after which it is computed anew."""
@@ -52,10 +53,12 @@ class Answers:
         """Answers of the item that has most."""
         return int(self.levels.max())
 
-    @property
-    def whole(self) -> bool:
-        """Whether nothing is empty."""
-        return bool((self.codes >= 0).all())
+    @cached_property
+    def right(self) -> Floats | None:
+        """Of right and wrong without empty answers: 1 where right, shape (patterns, J); what is wrong is the rest."""
+        if self.most > 2 or (self.codes < 0).any():
+            return None
+        return np.ascontiguousarray(self.chosen[:, 1::2])
 
 
 def answers(codes: Any, levels: Any) -> Answers:
@@ -104,8 +107,12 @@ class Posterior:
 
 def posterior(a: Answers, c: Curves, at: Nodes) -> Posterior:
     """By Bayes' rule."""
-    flat = c.log_chance.reshape(-1, len(at.theta))
-    made = a.chosen @ flat
+    log = c.log_chance
+    if a.right is not None:
+        made = a.right @ (log[:, 1] - log[:, 0])
+        made += log[:, 0].sum(axis=0)
+    else:
+        made = a.chosen @ log.reshape(-1, len(at.theta))
     made += np.log(at.weight)
     top = made.max(axis=1, keepdims=True)
     made -= top
@@ -143,6 +150,16 @@ class Fitted:
     held: Any
     floors: Any
     trace: list[tuple[float, float]]
+
+    @property
+    def aic(self) -> float:
+        """Akaike's criterion."""
+        return 2 * self.parameters - 2 * self.log_likelihood
+
+    @property
+    def bic(self) -> float:
+        """Schwarz's criterion, people as rows."""
+        return float(self.parameters * np.log(self.answers.people) - 2 * self.log_likelihood)
 
     @property
     def discrimination(self) -> Floats:
@@ -204,7 +221,7 @@ def fit(
     while rounds < ROUNDS:
         rounds += 1
         weighted = here.over * a.counts[:, None]
-        table = (a.chosen.T @ weighted).reshape(now.chance.shape)
+        table = _table(a, weighted, now.chance.shape)
         slope = np.einsum("jkq,jkpq->jp", table, now.relative).ravel()
         free = _free(model, beta, tie, slope)
         g = free.T @ slope
@@ -340,13 +357,41 @@ def _expected(table: Floats, c: Curves) -> Floats:
     return made
 
 
+def _table(a: Answers, weighted: Floats, shape: tuple[int, ...]) -> Floats:
+    """How many people are expected at each node with each answer, shape (J, K, Q)."""
+    if a.right is None:
+        return np.asarray((a.chosen.T @ weighted).reshape(shape))
+    right = a.right.T @ weighted
+    return np.stack([weighted.sum(axis=0) - right, right], axis=1)
+
+
 def _own_slopes(a: Answers, here: Posterior, c: Curves) -> Floats:
     """Slope of each pattern's log-likelihood, shape (patterns, J · p)."""
     items, most, width, points = c.slope.shape
+    if a.right is not None:
+        wrong, gap = (
+            here.over @ v.transpose(2, 0, 1).reshape(points, -1)
+            for v in (c.relative[:, 0], c.relative[:, 1] - c.relative[:, 0])
+        )
+        wrong += gap * np.repeat(a.right, width, axis=1)
+        return np.asarray(wrong)
     d = c.relative.transpose(3, 0, 2, 1).reshape(points, -1)  # by item, parameter, answer
     mean = (here.over @ d).reshape(len(a.codes), items, width, most)
     made = np.einsum("njpk,njk->njp", mean, a.chosen.reshape(len(a.codes), items, most))
     return np.asarray(made.reshape(len(a.codes), -1))
+
+
+def _together(right: Floats, weighted: Floats, rows: int = 4096) -> Floats:
+    """How many people are expected at each node with two items right, shape (Q, J, J): products of pairs, once for all nodes."""
+    items, points = right.shape[1], weighted.shape[1]
+    i, j = np.triu_indices(items)
+    total = np.zeros((points, len(i)))
+    for low in range(0, len(right), rows):
+        own = right[low : low + rows]
+        total += weighted[low : low + rows].T @ (own[:, i] * own[:, j])
+    made = np.zeros((points, items, items))
+    made[:, i, j] = made[:, j, i] = total
+    return made
 
 
 def hessian(a: Answers, here: Posterior, c: Curves) -> Floats:
@@ -359,29 +404,25 @@ def hessian(a: Answers, here: Posterior, c: Curves) -> Floats:
     items, most, width, points = c.slope.shape
     size = items * width
     weighted = here.over * a.counts[:, None]
-    table = (a.chosen.T @ weighted).reshape(items, most, points)
+    table = _table(a, weighted, c.chance.shape)
     relative = c.relative
     made = np.zeros((size, size))
-    halved = most == 2 and a.whole
-    base = a.chosen[:, 1::2] if halved else a.chosen
-    for q in range(points):
-        w = weighted[:, q]
-        if w.sum() < 1e-14:
-            continue
-        pairs = base.T @ (base * w[:, None])
-        if halved:  # right and wrong are each other's rest
-            right, n = np.diag(pairs), w.sum()
-            up, down = relative[:, 1, :, q], relative[:, 0, :, q]
-            gap = up - down  # answers enter as down + x · gap
-            both = np.einsum("ij,ip,jr->ipjr", pairs, gap, gap)
-            one = np.einsum("i,ip,jr->ipjr", right, gap, down)
-            whole = both + one + one.transpose(2, 3, 0, 1) + n * np.einsum("ip,jr->ipjr", down, down)
-            made += whole.reshape(size, size)
-            continue
-        d = np.zeros((items * most, size))
-        for j in range(items):
-            d[j * most : (j + 1) * most, j * width : (j + 1) * width] = relative[j, :, :, q]
-        made += d.T @ pairs @ d
+    if a.right is not None:
+        together = _together(a.right, weighted)
+        spread = np.repeat(np.arange(items), width)
+        grid = np.ix_(spread, spread)
+        for q in range(points):  # right and wrong are each other's rest: answers enter as down + x · gap
+            down = relative[:, 0, :, q].ravel()
+            gap = relative[:, 1, :, q].ravel() - down
+            one = np.outer(table[spread, 1, q] * gap, down)
+            made += together[q][grid] * np.outer(gap, gap) + one + one.T + weighted[:, q].sum() * np.outer(down, down)
+    else:
+        for q in range(points):
+            pairs = a.chosen.T @ (a.chosen * weighted[:, q][:, None])
+            d = np.zeros((items * most, size))
+            for j in range(items):
+                d[j * most : (j + 1) * most, j * width : (j + 1) * width] = relative[j, :, :, q]
+            made += d.T @ pairs @ d
     ratio = table / np.maximum(c.chance, 1e-12)
     for j in range(items):  # of an item with itself
         at = slice(j * width, (j + 1) * width)
