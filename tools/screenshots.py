@@ -115,7 +115,7 @@ def all_of_them(browser: Browser) -> None:
     shoot(browser, "mixed", f"{s}/q/{questions['Lamps and noise in six halls']}")
     shoot(browser, "jump", f"{s}/q/{questions['Visits where the grant begins']}")
     shoot(browser, "contrasts", f"{s}/q/{questions['Ways of telling']}", act=settings)
-    shoot(browser, "linear", f"{s}/q/{questions['What predicts visits']}")
+    shoot(browser, "quiz", f"{s}/q/{questions['How the quiz measures']}")
     shoot(browser, "trail", f"{s}/q/{questions['Who finishes the challenge']}", dark=True, act=chip)
     shoot(browser, "lineup", f"{s}/q/{questions['Models of finishing']}")
     shoot(browser, "figure", f"{s}/f/{first['figure']}")

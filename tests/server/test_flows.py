@@ -10,7 +10,7 @@ from fastapi.testclient import TestClient
 
 from tests.conftest import Client
 from yavik.demo.figures import DRAWN
-from yavik.demo.study import TOLD
+from yavik.demo.questions import TOLD
 
 CSV = b"visitor,room,minutes,pages\n" + b"".join(
     b"V%d,%s,%d.5,%d\n"
@@ -48,6 +48,7 @@ def test_the_demo_study_is_finished_work(demo: Client) -> None:
         "Models of finishing",
         "Loans of branches over eight years",
         "Three models of loans",
+        "Three models of the quiz",
         "Minutes by room",
         *(name for _, name, _ in DRAWN),
         "Draft for the board",

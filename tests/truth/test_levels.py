@@ -133,3 +133,31 @@ def test_stored_rates_of_change_come_again() -> None:
     stored = CHANGE["coverage"]["curved"]
     for way in ("conventional", "robust"):
         assert abs(found[way][0] - stored[way][0]) < 4 * found[way][1]
+
+
+ITEMS: dict[str, dict[str, dict[str, list[float]]]] = json.loads(
+    (ROOT / "docs/items.json").read_text(encoding="utf-8")
+)
+
+
+def test_intervals_of_items_and_raters_hold_what_they_promise() -> None:
+    for rates in ITEMS["response"].values():
+        assert all(0.93 <= rates[k][0] <= 0.975 for k in rates if k.startswith("discrimination"))
+        assert all(0.03 <= rates[k][0] <= 0.085 for k in rates if k.startswith("false alarms"))
+    for rates in ITEMS["raters"].values():
+        assert all(0.91 <= v[0] <= 0.975 for k, v in rates.items() if k != "κ by squared steps")
+    assert ITEMS["raters"]["30"]["κ by squared steps"][0] < 0.91 < ITEMS["raters"]["100"]["κ by squared steps"][0]
+    for rates in ITEMS["scales"].values():
+        assert abs(rates["Feldt’s interval of α, six items"][0] - 0.95) < 0.02
+        assert rates["two factors found, by chance"][0] > 0.95
+    assert ITEMS["scales"]["50"]["two factors found, by eigenvalues above 1"][0] < 0.1
+
+
+def test_stored_rates_of_items_come_again() -> None:
+    spec = importlib.util.spec_from_file_location("item_levels", ROOT / "bench/item_levels.py")
+    assert spec and spec.loader
+    made = importlib.util.module_from_spec(spec)
+    spec.loader.exec_module(made)
+    found, stored = made.raters(30, studies=200), ITEMS["raters"]["30"]
+    for key in ("ICC(2,1), four raters", "κ by squared steps"):
+        assert abs(found[key][0] - stored[key][0]) < 4 * found[key][1]

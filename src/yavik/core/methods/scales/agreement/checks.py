@@ -30,6 +30,9 @@ def _rows(a: Agreement) -> Check:
     text += f"; {counted(lost, 'row')} left out where a rating is empty." if lost else "."
     few = a.n < 30
     text += " So few leave wide intervals." if few else ""
+    if a.kind == "kappa" and a.m == 2 and a.n < 60:
+        few = True
+        text += " With fewer than sixty the interval of κ holds the true value somewhat less often than it says."
     verdict = Verdict.doubtful if few or lost > 0.1 * len(a.use) else Verdict.holds
     return Check(id="complete", title="Subjects", verdict=verdict, text=text, facts={"n": float(a.n)})
 
