@@ -65,6 +65,17 @@ def test_a_range_of_items_in_one_sweep(demo: Page) -> None:
     expect(headline(demo)).to_contain_text("“What is a bookmark?” is the easiest")
 
 
+def test_a_range_of_columns_on_the_page_of_questions(demo: Page) -> None:
+    e = entries(demo)["table Word quiz"]
+    demo.goto(f"/s/{e['study']}/ask/{e['id']}")
+    demo.get_by_role("checkbox", name=re.compile("^item2 ")).check()
+    demo.get_by_role("checkbox", name=re.compile("^item5 ")).click(modifiers=["Shift"])
+    expect(demo.get_by_role("heading", name="Questions for item2, item3, item4 and item5")).to_be_visible()
+    demo.get_by_role("button", name="And the 5 like these").click()
+    expect(demo.get_by_role("heading", name=re.compile("item1, item6, item7, item8 and item9"))).to_be_visible()
+    expect(demo.locator("[data-method]").first).to_have_attribute("data-method", "item_response")
+
+
 def test_the_quiz_its_curves_and_its_models(demo: Page) -> None:
     open_question(demo, "How the quiz measures")
     rows = demo.locator('[data-block="estimates"]')

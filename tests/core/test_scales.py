@@ -195,6 +195,22 @@ def test_a_name_goes_with_its_item_to_any_number_of_factors() -> None:
         assert "Escape" in a.headline or m > 4
 
 
+def test_factors_as_scales_of_plain_means() -> None:
+    table = demo_tables()["Reading motives"]
+    spec = {"items": MOTIVES, "scores": "means", "names": {"m1": "Escape"}}
+    a = answer("factor_analysis", table, spec)
+    rows = cells(a, "scales")
+    alone = answer("reliability", table.select(MOTIVES), {"items": [*MOTIVES[:5], "m11"]})
+    assert rows[0]["items"].s == "m1, m2, m3, m4, m5, m11"
+    assert float(rows[0]["alpha"].v) == pytest.approx(
+        float(alone.facts["cronbach_alpha"]), abs=0.03
+    )  # rows differ a little
+    mean = new_columns(table, "factor_analysis", spec)[0][1].to_numpy(zero_copy_only=False)
+    own = table.numbers("escape")
+    both = ~np.isnan(own)
+    assert np.allclose(mean[both], own[both])
+
+
 def test_one_fewer_and_one_more_are_those_solutions() -> None:
     table = demo_tables()["Reading motives"]
     a = answer("factor_analysis", table, {"items": MOTIVES, "extraction": "ml"})

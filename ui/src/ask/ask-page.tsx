@@ -1,11 +1,12 @@
 // The catalogue of questions, by aim; choosing columns first narrows it to what they can answer.
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { useState } from "react";
+import { useRef, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import { api, take, type Column, type Method, type S } from "../client/api";
 import { useCatalogue, useNewQuestion, useTable } from "../client/hooks";
 import { kindWords, Loading, Trouble } from "../common/bits";
 import { asList } from "../common/lists";
+import { alike, between } from "../common/slot";
 import type { Properties } from "../asking/ask";
 
 export function AskPage() {
@@ -15,6 +16,7 @@ export function AskPage() {
   const { data: catalogue } = useCatalogue();
   const [chosen, setChosen] = useState<string[]>([]);
   const [text, setText] = useState("");
+  const last = useRef("");
   const fits = useQuery({
     queryKey: ["fits", study, id, data?.table?.version, chosen],
     enabled: chosen.length > 0,
@@ -37,7 +39,16 @@ export function AskPage() {
   const table = data.table;
   const begin = (method: string, layout: string, spec: Record<string, unknown>) =>
     ask.mutate({ table: id, method, layout, spec });
-  const toggle = (name: string) => setChosen((c) => (c.includes(name) ? c.filter((n) => n !== name) : [...c, name]));
+  const listed = table.columns.filter((c) => c.name.toLowerCase().includes(text.toLowerCase())).slice(0, 300);
+  const add = (names: string[]) => setChosen((c) => [...c, ...names.filter((n) => !c.includes(n))]);
+  const toggle = (name: string, sweep: boolean) => {
+    const from = last.current;
+    last.current = name;
+    const names = listed.map((c) => c.name);
+    if (sweep && from) add(between(names, from, name));
+    else setChosen((c) => (c.includes(name) ? c.filter((n) => n !== name) : [...c, name]));
+  };
+  const like = alike(table.columns, chosen, { kinds: table.columns.map((c) => c.kind), placeholder: "", many: true });
   const aims = catalogue.aims.filter((a) => catalogue.methods.some((m) => m.aim === a.id));
   const found = chosen.length ? (fits.data?.fits ?? []) : [];
   return (
@@ -57,26 +68,29 @@ export function AskPage() {
           />
         )}
         <ul className="max-h-[46vh] overflow-y-auto">
-          {table.columns
-            .filter((c) => c.name.toLowerCase().includes(text.toLowerCase()))
-            .slice(0, 300)
-            .map((c) => (
-              <li key={c.name} draggable onDragStart={(e) => e.dataTransfer.setData("text/yavik-column", c.name)}>
-                <label className="flex cursor-pointer items-center gap-2.5 py-1">
-                  <input
-                    type="checkbox"
-                    className="checkbox checkbox-xs checkbox-primary"
-                    checked={chosen.includes(c.name)}
-                    onChange={() => toggle(c.name)}
-                  />
-                  <span className="min-w-0 flex-1 truncate" title={c.label ?? c.name}>
-                    {c.name}
-                  </span>
-                  <span className="muted text-[0.82rem]">{kindWords(c.kind)}</span>
-                </label>
-              </li>
-            ))}
+          {listed.map((c) => (
+            <li key={c.name} draggable onDragStart={(e) => e.dataTransfer.setData("text/yavik-column", c.name)}>
+              <label className="flex cursor-pointer items-center gap-2.5 py-1">
+                <input
+                  type="checkbox"
+                  className="checkbox checkbox-xs checkbox-primary"
+                  checked={chosen.includes(c.name)}
+                  onChange={(e) => toggle(c.name, (e.nativeEvent as MouseEvent).shiftKey)}
+                />
+                <span className="min-w-0 flex-1 truncate" title={c.label ?? c.name}>
+                  {c.name}
+                </span>
+                <span className="muted text-[0.82rem]">{kindWords(c.kind)}</span>
+              </label>
+            </li>
+          ))}
         </ul>
+        {chosen.length > 0 && like.length > 0 && (
+          <button type="button" className="link-quiet mt-1 text-[0.88rem]" onClick={() => add(like)}>
+            And {like.length === 1 ? "the one" : `the ${like.length}`} like {chosen.length === 1 ? "it" : "these"}
+          </button>
+        )}
+        {table.columns.length > 5 && <p className="muted mt-1 text-[0.82rem]">Shift takes a range.</p>}
         <h2 className="mb-1 mt-6 font-bold">Or from an aim</h2>
         <ul>
           {aims.map((a) => (

@@ -54,7 +54,7 @@ def scree(eigenvalues: Any, limits: Any, m: int, width: int = 330) -> Drawn:
             "mark": {"type": "point", "size": 50, "strokeWidth": 1.5},
             "encoding": {
                 "x": x, "y": y, "color": colours(lines, None, "line"), "tooltip": tooltip,
-                "fill": {"condition": {"test": "datum.in", "value": colour(0)}, "value": "#fbfaf7"},
+                "fill": {"condition": {"test": "datum.in", "value": colour(0)}, "value": "transparent"},
             },
         },
     ]  # fmt: skip

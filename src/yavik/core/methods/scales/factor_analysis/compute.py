@@ -21,10 +21,13 @@ from yavik.core.stats.items.extraction import (
 )
 from yavik.core.stats.items.rotation import OBLIQUE, Rotated, rotate
 from yavik.core.stats.items.scoring import caught, weights
+from yavik.core.stats.scales import Alpha, cronbach, omega, one_factor
 from yavik.core.table import Column, DataProblem, Table
 
 PERCENTILE = 0.95
 BIG_RESIDUAL = 0.05
+HALF = 0.5
+"""Share of a factor's items that a row must have answered for their mean."""
 
 
 @dataclass(frozen=True)
@@ -144,6 +147,20 @@ class Solution:
 
 
 @dataclass(frozen=True)
+class Scale:
+    """Items of one factor added up.
+
+    Args:
+        items: their places. turned: which of them run the other way.
+    """
+
+    items: list[int]
+    turned: Any
+    alpha: Alpha
+    omega: float
+
+
+@dataclass(frozen=True)
 class Factors:
     """Everything computed; tables and words only read it."""
 
@@ -215,10 +232,37 @@ class Factors:
         r = self.solution.rotated
         return None if self.data.c.singular else caught(self.data.c.r, r.pattern, r.phi)
 
+    def belonging(self, j: int) -> list[int]:
+        """Items that load on a factor most, and by the threshold at least."""
+        size = np.abs(self.solution.rotated.pattern[:, j])
+        return [int(i) for i in np.flatnonzero((self.solution.main == j) & (size >= self.spec.hide_below))]
+
+    @cached_property
+    def scales(self) -> list[Scale | None]:
+        """Each factor's items added up; None for fewer than two."""
+        return [self._scale(self.belonging(j), j) for j in range(self.m)]
+
+    def _scale(self, items: list[int], j: int) -> "Scale | None":
+        if len(items) < 2:
+            return None
+        way = np.sign(self.solution.rotated.pattern[items, j])
+        r = self.data.c.r[np.ix_(items, items)] * np.outer(way, way)
+        s = r * np.outer(self.data.c.sd[items], self.data.c.sd[items])
+        factor = one_factor(r)
+        sd = self.data.c.sd[items]
+        return Scale(
+            items,
+            way < 0,
+            cronbach(s, self.data.c.rows, 1 - self.spec.alpha),
+            omega(factor, sd) if factor else np.nan,
+        )
+
     @cached_property
     def score_weights(self) -> Floats | str:
         """What each standardised item counts in each score, or why there are none."""
         r = self.solution.rotated
+        if self.spec.scores == "means":
+            return "means count their items alike"
         try:
             return weights(self.data.c.r, r.pattern, r.phi, self.solution.extracted.unique, self.spec.scores)
         except ValueError as e:
@@ -319,8 +363,25 @@ def compute(table: Table, spec: FactorSpec, told: Told = silent) -> Factors:
     return Factors(spec, data, limits, kaiser, parallel, solution)
 
 
+def _means(f: Factors) -> Floats:
+    """Means of each factor's items, those that run the other way turned, of rows with half of them at least."""
+    made = np.full((len(f.data.x), f.m), np.nan)
+    for j, scale in enumerate(f.scales):
+        if scale is None:
+            continue
+        x = f.data.x[:, scale.items]
+        low, high = float(np.nanmin(x)), float(np.nanmax(x))
+        x = np.where(scale.turned, low + high - x, x)
+        there = ~np.isnan(x)
+        enough = there.mean(axis=1) >= HALF
+        made[enough, j] = np.where(there, x, 0.0)[enough].sum(axis=1) / there[enough].sum(axis=1)
+    return made
+
+
 def scored(f: Factors) -> Floats:
     """Scores of every row filled throughout, NaN elsewhere, shape (rows, m). Raises DataProblem where there are none."""
+    if f.spec.scores == "means":
+        return _means(f)
     w = f.score_weights
     if isinstance(w, str):
         raise DataProblem(f"There are no factor scores: {w}. Choose the other kind of scores, or leave an item out.")

@@ -32,7 +32,7 @@ def ask(table: Table, spec: FactorSpec, run: Run) -> Answer:
         facts=tables.facts(f),
         blocks=[
             tables.picture(f), tables.numbers(f), tables.loadings(f), tables.factors(f),
-            tables.factor_correlations(f), tables.number_choice(f), tables.adequacy(f), tables.items(f),
+            tables.factor_correlations(f), tables.scales(f), tables.number_choice(f), tables.adequacy(f), tables.items(f),
             tables.shades(f), words.write_up(f), tables.eigenvalues(f), *tables.folded(f),
         ],
         checks=all_checks(f),
@@ -49,7 +49,7 @@ def new_columns(table: Table, spec: FactorSpec) -> list[tuple[Column, Any]]:
     for j, name in enumerate(f.names):
         own = values[:, j]
         gone = np.isnan(own)
-        label = f"Score on {name}"
+        label = f"Mean of the items of {name}" if spec.scores == "means" else f"Score on {name}"
         plain = name.lower().replace(" ", "_") if name.startswith("Factor ") else name
         column = Column(name=plain, kind=Kind.measure, label=label, decimals=2)
         made.append((column, pa.array(np.where(gone, 0.0, own), pa.float64(), mask=gone)))

@@ -22,7 +22,11 @@ ROTATIONS = {
     "equamax": "equamax: uncorrelated, between the two",
     "none": "not rotated",
 }
-SCORES = {"regression": "by regression: nearest to the factors", "bartlett": "Bartlett’s: without bias"}
+SCORES = {
+    "regression": "by regression: nearest to the factors",
+    "bartlett": "Bartlett’s: without bias",
+    "means": "means of each factor’s items: plain, and the same in any sample",
+}
 Number = Annotated[int, Field(ge=1, le=60)]
 Names = dict[str, Annotated[str, Field(max_length=60)]]
 
@@ -74,7 +78,7 @@ class FactorSpec(Spec):
         ),
     )  # fmt: skip
     sorted: bool = Field(True, json_schema_extra=placed("flag", "Items sorted by factor", look=True))
-    scores: Literal["regression", "bartlett"] = Field(
+    scores: Literal["regression", "bartlett", "means"] = Field(
         "regression", json_schema_extra=option("Factor scores", SCORES, look=True)
     )
     draws: int = Field(

@@ -86,6 +86,29 @@ def factors(f: Factors) -> TableBlock:
     return touch.rename(made, "names", "marker", "Name of this factor", len(f.names))
 
 
+def scales(f: Factors) -> TableBlock:
+    """Items of each factor added up: how reliable a plain mean would be."""
+    rows = []
+    for j, name in enumerate(f.names):
+        scale = f.scales[j]
+        why = "fewer than two items belong to it"
+        names = (
+            [f.data.names[i] + (" (turned)" if t else "") for i, t in zip(scale.items, scale.turned, strict=True)]
+            if scale
+            else []
+        )
+        cells = q.row(
+            factor=q.name(name, "Scale"), items=q.said(", ".join(names) or "none", "Its items"), n=q.count(len(names), "Items"),
+            alpha=q.size(scale.alpha.raw if scale else np.nan, "Cronbach’s α", why),
+        )  # fmt: skip
+        cells |= q.size_ci(
+            scale.alpha.low if scale else np.nan, scale.alpha.high if scale else np.nan, f.spec.alpha, why
+        )
+        rows.append(cells | {"omega": q.size(scale.omega if scale else np.nan, "ω", "one factor needs three items")})
+    note = "Items that load on a factor most, and above the threshold. Their plain mean becomes a column with “Factor scores: means”."
+    return q.table("scales", "As scales: each factor’s items added up", rows, note=note)
+
+
 def factor_correlations(f: Factors) -> TableBlock | None:
     """How factors that may correlate do."""
     if not f.oblique:

@@ -43,7 +43,7 @@ def headline(f: Factors) -> tuple[list[Span], str]:
 
 def settings(f: Factors) -> list[str]:
     """What was done, for the line under the sentence."""
-    how = {"parallel": "as many as chance does not give", "kaiser": "eigenvalues above 1"}.get(
+    how = {"parallel": "more than chance gives", "kaiser": "eigenvalues above 1"}.get(
         str(f.spec.factors), "number chosen"
     )
     turned = ROTATIONS[f.spec.rotation].split(":")[0] if f.m > 1 else "nothing to rotate"

@@ -160,7 +160,7 @@ def write_up(c: Components) -> NoteBlock:
 
 def settings(c: Components) -> list[str]:
     """What was done, for the line under the sentence."""
-    how = {"kaiser": "eigenvalues above the mean", "parallel": "as many as chance does not give"}
+    how = {"kaiser": "eigenvalues above the mean", "parallel": "more than chance gives"}
     made = [MATRICES[c.spec.matrix].split(":")[0], how.get(str(c.spec.components), "number chosen")]
     return made + ([ROTATIONS[c.spec.rotation].split(":")[0]] if c.spec.rotation != "none" else [])
 
