@@ -20,12 +20,24 @@ def asked_words(method: str, layout: str, spec: dict[str, Any], columns: list[Co
     return SLOT.sub(lambda found: _words(spec.get(found[1]), titles), sentence)
 
 
+def _block(names: list[str], titles: dict[str, str]) -> str:
+    """Many columns: a block that stands together in the table by its ends, wordings where they are short."""
+    order = list(titles)
+    first = order.index(names[0])
+    if order[first : first + len(names)] == names:
+        return f"{names[0]} to {names[-1]} ({len(names)} columns)"
+    words = [_words(n, titles) for n in names]
+    return listing(words if sum(map(len, words)) < 120 else names, 8)
+
+
 def _filled(value: Any) -> bool:
     return value not in (None, "", [], {})
 
 
 def _words(value: Any, titles: dict[str, str]) -> str:
     if isinstance(value, list):
+        if len(value) > 4 and all(isinstance(v, str) and v in titles for v in value):
+            return _block(value, titles)
         return listing([_words(v, titles) for v in value], 8)
     if isinstance(value, dict):
         return str(value.get("label") or value.get("name") or "what was typed in")
