@@ -109,6 +109,7 @@ CASES = [
     Case("agreement", "Returned books", {"raters": ["ines", "oskar"]}, exact=("kappa",)),
     Case("agreement", "Returned books", {"raters": ["counter", "cellar"]}, exact=()),
     Case("agreement", "Returned books", {"raters": ["counter", "cellar"]}, exact=(), extra={"kind": "limits"}),
+    Case("series", "Monthly loans", {"value": "loans", "time": "month"}, exact=()),
     Case("linear", "Branches", SIZE),
     Case("mixed", "Quiet desks", DESKS),
     Case("mixed", "Fluency", WEEKS, extra={"covariance": "ar1"}),

@@ -457,6 +457,21 @@ CASES: list[tuple[str, str, dict[str, Any], dict[str, list[Any]]]] = [
         {"order": [], "grouped": [], "theta": [[0.0]], "key": [{"m1": "5", "m2": "5", "m3": "5", "m4": "5"}]},
     ),
     (
+        "series",
+        "Monthly loans",
+        {"value": "loans", "time": "month"},
+        {
+            "transform": [],
+            "difference": [1, 2],
+            "seasonal_difference": [1],
+            "season": [1, 4],
+            "lags": [5, 60],
+            "adf_lags": [0, 3],
+            "kpss_lags": [0, 4],
+        },
+    ),
+    ("series", "Waiting list", {"value": "waiting"}, {"time": ["quarter"]}),
+    (
         "agreement",
         "Returned books",
         {"raters": ["ines", "oskar"]},

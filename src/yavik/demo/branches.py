@@ -170,6 +170,22 @@ def monthly_loans() -> Columns:
     return {"month": [str(np.datetime64("2008-01", "M") + int(m)) + "-01" for m in month], "loans": whole(loans)}
 
 
+WAITING_CARRIED, WAITING_SHOCK, WAITING_DRIFT = 0.5, 0.3, 1.5
+"""Of the waiting list: its change carries half of the change before and 0.3 of the surprise before, and drifts by 1.5 a quarter."""
+
+
+def waiting_list() -> Columns:
+    """200 quarters of people waiting for new books: an integrated series of order (1, 1, 1), surprises of SD 9."""
+    rng = np.random.default_rng(612)
+    surprise = rng.normal(0, 9, 260)
+    change = np.zeros(260)
+    for t in range(1, 260):
+        carried = WAITING_DRIFT + WAITING_CARRIED * (change[t - 1] - WAITING_DRIFT)
+        change[t] = carried + surprise[t] + WAITING_SHOCK * surprise[t - 1]
+    waiting = 400 + np.cumsum(change[60:])
+    return {"quarter": [f"{1974 + q // 4}Q{q % 4 + 1}" for q in range(200)], "waiting": whole(waiting)}
+
+
 TABLES = (
     DemoTable(
         "Branches",
@@ -250,5 +266,11 @@ TABLES = (
         "monthly-loans.csv",
         monthly_loans,
         [describe_many(("loans", "Loans in the month", "loans"), ("month", "Month", None))],
+    ),
+    DemoTable(
+        "Waiting list",
+        "waiting-list.csv",
+        waiting_list,
+        [describe_many(("waiting", "People waiting for new books", "people"), ("quarter", "Quarter", None))],
     ),
 )

@@ -133,6 +133,13 @@ TOLD: list[tuple[str, str, str, dict[str, Any]]] = [
         "discontinuity",
         {"outcome": "visits_after", "running": "score", "cutoff": 50, "placebo_outcomes": ["visits_before"]},
     ),
+    ("Monthly loans", "Loans over sixteen years", "series", {"value": "loans", "time": "month"}),
+    (
+        "Waiting list",
+        "The waiting list, differenced",
+        "series",
+        {"value": "waiting", "time": "quarter", "difference": 1},
+    ),
     (
         "Reading pace",
         "What goes with reading pace",

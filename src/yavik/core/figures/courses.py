@@ -1,0 +1,126 @@
+"""Drawings over time: a series, and correlations by lag."""
+
+from collections.abc import Sequence
+from itertools import pairwise
+from typing import Any
+
+import numpy as np
+
+from yavik.core.answers.wording import counted, number
+from yavik.core.figures.plots import Drawn, frame
+from yavik.core.figures.style import MUTED, colour
+
+MOST_POINTS = 3000
+
+
+def over_time(
+    labels: Sequence[str],
+    lines: Sequence[tuple[str, Any]],
+    y_title: str,
+    *,
+    width: int = 470,
+    height: int = 190,
+    faint: Any = (),
+) -> Drawn:
+    """Values at evenly spaced times, told by their labels.
+
+    Args:
+        faint: places that were bridged, drawn pale. Long series are drawn by the lowest and highest of neighbouring points.
+    """
+    n = len(labels)
+    pale = {int(i) for i in faint}
+    values = []
+    for name, ys in lines:
+        for i in _kept(np.asarray(ys, float)):
+            if np.isfinite(ys[i]):
+                values.append(
+                    {"i": int(i), "y": float(ys[i]), "t": labels[i], "line": name, "bridged": int(i) in pale}
+                )
+    ticks = sorted({int(v) for v in np.linspace(0, n - 1, min(7 if width > 300 else 4, n))})
+    shown = "[" + ", ".join(f'"{labels[i]}"' for i in range(n) if i in set(ticks)) + "]"
+    places = "[" + ", ".join(str(i) for i in ticks) + "]"
+    x = {
+        "field": "i", "type": "quantitative", "scale": {"domain": [0, max(n - 1, 1)], "nice": False},
+        "axis": {
+            "title": None, "values": ticks, "labelExpr": f"{shown}[indexof({places}, datum.value)]", "grid": False, "labelFlush": True,
+        },
+    }  # fmt: skip
+    y = {"field": "y", "type": "quantitative", "scale": {"zero": False}, "axis": {"title": y_title, "tickCount": 5}}
+    tooltip = [{"field": "t", "title": "time"}, {"field": "y", "title": y_title, "format": ".4~g"}]
+    layers: list[dict[str, Any]] = [
+        {
+            "data": {"values": values},
+            "mark": {"type": "line", "strokeWidth": 1.4, "color": colour(0)},
+            "encoding": {"x": x, "y": y},
+        },
+        {
+            "data": {"values": [v for v in values if v["bridged"]]},
+            "mark": {"type": "point", "size": 22, "color": MUTED},
+            "encoding": {"x": x, "y": y, "tooltip": tooltip},
+        },
+        {
+            "data": {"values": values},
+            "mark": {"type": "point", "size": 40, "filled": True, "opacity": 0},
+            "encoding": {"x": x, "y": y, "tooltip": tooltip},
+        },
+    ]
+    ys = np.asarray(lines[0][1], float)
+    alt = f"{y_title} at {counted(n, 'time')}, {labels[0]} to {labels[-1]}, from {number(float(np.nanmin(ys)), 1)} to {number(float(np.nanmax(ys)), 1)}."
+    return frame({"layer": layers}, alt, width, height)
+
+
+def _kept(y: Any) -> Any:
+    """Places that are drawn: of long series the lowest and highest of each stretch."""
+    n = len(y)
+    if n <= MOST_POINTS:
+        return range(n)
+    edges = np.linspace(0, n, MOST_POINTS // 2 + 1).astype(int)
+    kept: set[int] = {0, n - 1}
+    for a, b in pairwise(edges):
+        own = y[a:b]
+        kept |= {a + int(np.argmin(own)), a + int(np.argmax(own))}
+    return sorted(kept)
+
+
+def bars_of_lags(values: Any, reach: Any, y_title: str, width: int = 250) -> Drawn:
+    """A thin bar for each lag, with the band that unrelated points hardly leave; those that stand out are dark."""
+    bars = [
+        {
+            "lag": k + 1,
+            "y": float(v),
+            "low": -float(r),
+            "high": float(r),
+            "out": bool(abs(v) > r),
+            "s": number(float(v), 3),
+        }
+        for k, (v, r) in enumerate(zip(values, reach, strict=True))
+    ]
+    x = {
+        "field": "lag", "type": "quantitative", "scale": {"domain": [0, len(bars) + 0.5], "nice": False},
+        "axis": {"title": "Lag", "grid": False, "tickMinStep": 1, "format": "d"},
+    }  # fmt: skip
+    y = {"field": "y", "type": "quantitative", "axis": {"title": y_title, "tickCount": 5}}
+    layers: list[dict[str, Any]] = [
+        {
+            "data": {"values": bars},
+            "mark": {"type": "area", "color": colour(1), "opacity": 0.18},
+            "encoding": {"x": x, "y": {"field": "low", "type": "quantitative"}, "y2": {"field": "high"}},
+        },
+        {
+            "data": {"values": [{"y": 0}]},
+            "mark": {"type": "rule", "color": MUTED, "strokeWidth": 0.8},
+            "encoding": {"y": {"field": "y", "type": "quantitative"}},
+        },
+        {
+            "data": {"values": [{**b, "zero": 0.0} for b in bars]},
+            "mark": {"type": "rule", "strokeWidth": 2.2},
+            "encoding": {
+                "x": x, "y": y, "y2": {"field": "zero"},
+                "color": {"condition": {"test": "datum.out", "value": colour(0)}, "value": MUTED},
+                "tooltip": [{"field": "lag", "title": "lag"}, {"field": "s", "title": y_title}],
+            },
+        },
+    ]  # fmt: skip
+    out = [str(b["lag"]) for b in bars if b["out"]]
+    alt = f"{y_title} by lag, 1 to {len(bars)}; {'lags ' + ', '.join(out[:10]) + ' stand out' if out else 'none stands out'}."
+    return frame({"layer": layers}, alt, width, 150)

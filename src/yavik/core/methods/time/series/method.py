@@ -1,0 +1,84 @@
+"""How does a series move over time? Its parts, its correlations with itself, and whether it stands still."""
+
+from typing import Any
+
+import numpy as np
+import pyarrow as pa
+
+from yavik.core.answers import Answer
+from yavik.core.answers.make import compose
+from yavik.core.methods.base import Aim, Layout, Method, Run
+from yavik.core.methods.kit.page import read_page
+from yavik.core.methods.kit.shared import used_where
+from yavik.core.methods.kit.times import read_series
+from yavik.core.methods.time.series import tell
+from yavik.core.methods.time.series.compute import compute
+from yavik.core.methods.time.series.spec import SeriesSpec
+from yavik.core.table import Column, DataProblem, Kind, Table
+
+
+def ask(table: Table, spec: SeriesSpec, run: Run) -> Answer:
+    """The answer; raises DataProblem for what is no series."""
+    s = compute(table, spec)
+    run.progress(0.4, "Tests and parts")
+    spans, short = tell.headline(s)
+    return compose(
+        spans,
+        short=short,
+        settings=tell.settings(s),
+        facts=tell.facts(s),
+        blocks=tell.blocks(s),
+        checks=tell.all_checks(s, table.rows),
+        rows=used_where(table, s.series.place >= 0, "no value at this time"),
+    )
+
+
+def new_columns(table: Table, spec: SeriesSpec) -> list[tuple[Column, Any]]:
+    """Trend, season and rest at each row's time, of the values as transformed."""
+    s = compute(table, spec)
+    name, p = s.series.column.name, s.parts
+    made = [(f"trend {name}", p.trend), (f"rest {name}", p.rest)]
+    if np.isfinite(p.season_strength):
+        made.insert(1, (f"season {name}", p.season))
+    place = s.series.place
+    out = []
+    for title, values in made:
+        own = np.where(place >= 0, values[np.maximum(place, 0)], 0.0)
+        unit = s.series.column.unit if spec.transform == "none" else None
+        column = Column(name=title, kind=Kind.measure, unit=unit, decimals=(s.series.column.decimals or 0) + 2)
+        out.append((column, pa.array(own, pa.float64(), mask=place < 0)))
+    return out
+
+
+def _fit(table: Table, spec: dict[str, Any]) -> tuple[float, str] | None:
+    """A measure over dates, or over times that each stand once."""
+    time = spec.get("time")
+    if not spec.get("value") or not time:
+        return -30, ""
+    column = table.column(time)
+    try:
+        found = read_series(table, spec["value"], time)
+    except (DataProblem, ValueError, TypeError):
+        return None if column.kind is Kind.date else (-40, "")
+    if column.kind is Kind.date or found.every in ("month", "quarter", "year", "week", "day"):
+        return 34, f"a value for every {found.every}"
+    return -20, ""
+
+
+METHOD = Method(
+    id="series",
+    aim=Aim.time,
+    title="A series over time: parts, correlograms, unit root tests",
+    layouts=(Layout("time", "a row for each time", "How does {value} move over {time}?", ("value", "time"), ("value",)),),
+    Spec=SeriesSpec,
+    compute=ask,
+    page=read_page(__file__),
+    order=1,
+    fit=_fit,
+    new_columns=new_columns,
+    name=lambda spec: f"{spec.value} over time",
+    keywords=(
+        "time series", "autocorrelation", "ACF", "PACF", "correlogram", "Ljung-Box", "unit root", "Dickey-Fuller", "ADF", "KPSS",
+        "Phillips-Perron", "stationary", "seasonal", "decomposition", "trend", "differencing", "Box-Cox",
+    ),
+)  # fmt: skip

@@ -1,0 +1,1 @@
+"""Numbers of series over time: correlograms, unit roots, parts."""
