@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 
 from yavik.core.answers.wording import counted, number
-from yavik.core.figures.plots import Drawn, frame
+from yavik.core.figures.plots import Drawn, frame, quoted
 from yavik.core.figures.style import MUTED, colour
 
 MOST_POINTS = 3000
@@ -18,6 +18,7 @@ def over_time(
     lines: Sequence[tuple[str, Any]],
     y_title: str,
     *,
+    x_title: str | None = None,
     width: int = 470,
     height: int = 190,
     faint: Any = (),
@@ -37,12 +38,12 @@ def over_time(
                     {"i": int(i), "y": float(ys[i]), "t": labels[i], "line": name, "bridged": int(i) in pale}
                 )
     ticks = sorted({int(v) for v in np.linspace(0, n - 1, min(7 if width > 300 else 4, n))})
-    shown = "[" + ", ".join(f'"{labels[i]}"' for i in range(n) if i in set(ticks)) + "]"
+    shown = "[" + ", ".join(quoted(labels[i]) for i in ticks) + "]"
     places = "[" + ", ".join(str(i) for i in ticks) + "]"
     x = {
         "field": "i", "type": "quantitative", "scale": {"domain": [0, max(n - 1, 1)], "nice": False},
         "axis": {
-            "title": None, "values": ticks, "labelExpr": f"{shown}[indexof({places}, datum.value)]", "grid": False, "labelFlush": True,
+            "title": x_title, "values": ticks, "labelExpr": f"{shown}[indexof({places}, datum.value)]", "grid": False, "labelFlush": True,
         },
     }  # fmt: skip
     y = {"field": "y", "type": "quantitative", "scale": {"zero": False}, "axis": {"title": y_title, "tickCount": 5}}

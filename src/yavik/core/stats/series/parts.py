@@ -7,6 +7,8 @@ import numpy as np
 from yavik.core.stats.groups import Floats
 
 TURNS = 4
+WIDEST = 501
+"""Points that a line of a series without a season looks at, at most."""
 
 
 @dataclass(frozen=True)
@@ -43,7 +45,7 @@ def parts(y: Floats, season: int) -> Parts:
         trend = smooth(z - seasonal, window)
     else:
         seasonal = np.zeros(n)
-        trend = smooth(z, odd(max(7.0, n / 5)))
+        trend = smooth(z, odd(min(max(7.0, n / 5), WIDEST)))
     rest = z - trend - seasonal
     strength = _strength(rest, trend)
     by_season = _strength(rest, seasonal) if season > 1 and n >= 2 * season else np.nan

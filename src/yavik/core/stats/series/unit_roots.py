@@ -52,8 +52,11 @@ def most_lags(n: int) -> int:
     return int(max(0, min(np.ceil(12 * (n / 100) ** 0.25), n // 2 - 4)))
 
 
-def augmented(y: Floats, trend: Trend, lags: int | None = None) -> UnitRoot:
+def augmented(y: Floats, trend: Trend, lags: int | None = None, sums: "Sums | None" = None) -> UnitRoot:
     """Dickey and Fuller's t with lagged changes (1984); how many by AIC on a common sample unless said.
+
+    Args:
+        sums: cross-products of the same series, for long ones; made here where they are not given.
 
     Raises:
         ValueError: for too few points, or a series whose change is constant.
@@ -62,39 +65,80 @@ def augmented(y: Floats, trend: Trend, lags: int | None = None) -> UnitRoot:
     most = most_lags(len(y)) if lags is None else lags
     if len(d) - most < most + 5:
         raise ValueError("too few points")
-    chosen = lags if lags is not None else (_by_aic_of_sums if len(d) > LONG else _by_aic)(y, d, trend, most)
+    if len(d) > LONG:
+        return (sums or Sums(y, max(most, most_lags(len(y))))).test(trend, lags)
+    chosen = lags if lags is not None else _by_aic(y, d, trend, most)
     x, target = _design(y, d, trend, chosen)
     t, _ = _t_of_first(x, target)
     return UnitRoot(t, surface_p(t, trend), chosen, len(target))
 
 
-def _by_aic_of_sums(y: Floats, d: Floats, trend: Trend, most: int) -> int:
-    """As ``_by_aic`` from cross-products, for long series: one product of the longest design gives every number of lags."""
-    full, target = _design(y - y.mean(), d, "trend", most)
-    if trend == "none":
-        full = np.column_stack([full[:, 0] + y.mean(), full[:, 3:]])
-    elif trend == "constant":
-        full = np.delete(full, 2, axis=1)
-    scale = np.sqrt((full**2).mean(axis=0))
+class Sums:
+    """Cross-products of a long series with its lagged changes: one product of the longest design serves every test."""
+
+    def __init__(self, y: Floats, most: int) -> None:
+        self.mean = float(y.mean())
+        self.y, self.most = y - self.mean, most
+        self.d = np.diff(y)
+        full, target = _design(self.y, self.d, "trend", most)
+        self.gram, self.cross = full.T @ full, full.T @ target
+        self.total, self.n = float(target @ target), len(target)
+
+    def _of(self, trend: Trend, lags: int, gram: Floats, cross: Floats) -> tuple[Floats, Floats]:
+        """Of the level, constant and trend as asked, and so many lagged changes."""
+        way = np.eye(len(gram))
+        way[1, 0] = self.mean  # the level is told from zero where there is no constant
+        if trend != "none":
+            way[1, 0] = 0.0
+        own = [0, *{"none": (), "constant": (1,), "trend": (1, 2)}[trend], *range(3, 3 + lags)]
+        return (way.T @ gram @ way)[np.ix_(own, own)], (way.T @ cross)[own]
+
+    def test(self, trend: Trend, lags: int | None) -> UnitRoot:
+        """As ``augmented``."""
+        first = {"none": 1, "constant": 2, "trend": 3}[trend]
+        chosen = lags
+        if chosen is None:
+            gram, cross = self._of(trend, self.most, self.gram, self.cross)
+            gained = np.cumsum(np.linalg.solve(np.linalg.cholesky(_scaled(gram)[0]), cross / _scaled(gram)[1]) ** 2)
+            rest = np.maximum(self.total - gained[first - 1 :], 1e-300)
+            chosen = int(np.argmin(self.n * np.log(rest / self.n) + 2 * (first + np.arange(self.most + 1))))
+        # Fewer lags leave some points more: they are added.
+        some, target = _design(self.y, self.d, "trend", self.most, upto=chosen)
+        gram, cross = self._of(trend, chosen, self.gram + some.T @ some, self.cross + some.T @ target)
+        total, n = self.total + float(target @ target), self.n + len(target)
+        scaled, scale = _scaled(gram)
+        b = np.linalg.solve(scaled, cross / scale)
+        left = max(total - float(b @ (cross / scale)), 0.0)
+        se = np.sqrt(left / (n - first - chosen) * np.linalg.inv(scaled)[0, 0])
+        if not se > 0:
+            raise ValueError("nothing varies")
+        t = float(b[0] / se)
+        return UnitRoot(t, surface_p(t, trend), chosen, n)
+
+
+def _scaled(gram: Floats) -> tuple[Floats, Floats]:
+    scale = np.sqrt(np.diag(gram))
     if (scale == 0).any():
         raise ValueError("nothing varies")
-    z = full / scale
-    total, n, first = float(target @ target), len(target), full.shape[1] - most
-    gained = np.cumsum(np.linalg.solve(np.linalg.cholesky(z.T @ z), z.T @ target) ** 2)
-    rest = np.maximum(total - gained[first - 1 :], 1e-300)
-    return int(np.argmin(n * np.log(rest / n) + 2 * (first + np.arange(most + 1))))
+    return gram / np.outer(scale, scale), scale
 
 
-def _design(y: Floats, d: Floats, trend: Trend, lags: int, drop: int = 0) -> tuple[Floats, Floats]:
-    """The level before, constant and trend, then lagged changes; the first ``drop`` rows left out besides those lost to lags."""
-    start = lags + drop
-    target = d[start:]
-    columns = [y[start:-1]]
+def _design(y: Floats, d: Floats, trend: Trend, lags: int, upto: int | None = None) -> tuple[Floats, Floats]:
+    """The level before, constant and trend, then lagged changes.
+
+    Args:
+        upto: only the first points, those that so few lags would not cost; lags beyond it stand as 0.
+    """
+    start, end = (lags, len(d)) if upto is None else (upto, lags)
+    target = d[start:end]
+    columns = [y[start:end]]
     if trend != "none":
         columns.append(np.ones(len(target)))
     if trend == "trend":
-        columns.append(np.arange(1.0, len(target) + 1) / len(target))
-    columns += [d[start - i : len(d) - i] for i in range(1, lags + 1)]
+        columns.append(np.arange(start + 1.0, end + 1) / len(d))
+    used = lags if upto is None else upto
+    columns += [d[start - i : end - i] for i in range(1, used + 1)]
+    columns += [np.zeros(len(target)) for _ in range(lags - used)]
     return np.column_stack(columns), target
 
 

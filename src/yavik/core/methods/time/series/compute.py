@@ -11,7 +11,7 @@ from yavik.core.methods.time.series.spec import SeriesSpec
 from yavik.core.stats.groups import Floats
 from yavik.core.stats.series.correlogram import Correlogram, correlogram
 from yavik.core.stats.series.parts import Parts, box_cox, parts, power_of
-from yavik.core.stats.series.unit_roots import UnitRoot, augmented, phillips_perron, still
+from yavik.core.stats.series.unit_roots import LONG, Sums, UnitRoot, augmented, most_lags, phillips_perron, still
 from yavik.core.table import DataProblem, Table
 
 MOST_ORDER = 4
@@ -85,6 +85,8 @@ class Looked:
     def _tests(self, name: str, y: Floats, d: int, s: int) -> Tested:
         found: dict[str, UnitRoot | str] = {}
         asked = self.spec
+        most = max(most_lags(len(y)), asked.adf_lags or 0)
+        sums = Sums(y, most) if len(y) > LONG + most + 1 else None
 
         def one(key: str, made: Any) -> None:
             """A test, or why there is none."""
@@ -93,9 +95,9 @@ class Looked:
             except (ValueError, np.linalg.LinAlgError):
                 found[key] = "too few points, or nothing varies"
 
-        one("ADF, none", lambda: augmented(y, "none", asked.adf_lags))
-        one("ADF, constant", lambda: augmented(y, "constant", asked.adf_lags))
-        one("ADF, constant and trend", lambda: augmented(y, "trend", asked.adf_lags))
+        one("ADF, none", lambda: augmented(y, "none", asked.adf_lags, sums))
+        one("ADF, constant", lambda: augmented(y, "constant", asked.adf_lags, sums))
+        one("ADF, constant and trend", lambda: augmented(y, "trend", asked.adf_lags, sums))
         one("PP, constant", lambda: phillips_perron(y, "constant"))
         one("PP, constant and trend", lambda: phillips_perron(y, "trend"))
         one("KPSS, constant", lambda: still(y, "constant", asked.kpss_lags))
@@ -131,7 +133,7 @@ class Looked:
         if y.min() <= 0 or len(y) < 24:
             return np.nan
         width = self.season if self.season > 1 else max(4, len(y) // 12)
-        rest = y - parts(y, 1).trend
+        rest = y - (self.parts if self.spec.transform == "none" else parts(y, self.season)).trend
         years = len(y) // width
         cut = len(y) - years * width
         level = np.log(y[cut:].reshape(years, width).mean(axis=1))

@@ -37,7 +37,9 @@ def headline(s: Looked) -> tuple[list[Span], str]:
     """The statement, and a few words for the contents."""
     unit = s.series.column.unit
     y, p = s.series.values, s.parts
-    d = decimals_of(float(y.std(ddof=1)) / np.sqrt(s.series.n), float(np.abs(y).max()))
+    d = min(
+        decimals_of(float(y.std(ddof=1)) / np.sqrt(s.series.n), float(np.abs(y).max())), s.series.column.decimals or 0
+    )
     first, last = s.series.labels[0], s.series.labels[-1]
     text = f"{s.series.column.title} runs over {counted(s.series.n, s.series.every)}, {first} to {last}, between {number(float(y.min()), d)} and"
     text += f" {number(float(y.max()), d)}{after(unit)}."
@@ -85,12 +87,18 @@ def blocks(s: Looked) -> list[Any]:
     return [_line(s), *_correlograms(s), _roots(s), *_parts(s), _orders(s), _lags(s), _write_up(s)]
 
 
+def _time(s: Looked) -> str:
+    return s.series.time.title if s.series.time else "Row"
+
+
 def _title(s: Looked) -> str:
     return f"{s.series.column.title} ({s.series.column.unit})" if s.series.column.unit else s.series.column.title
 
 
 def _line(s: Looked) -> FigureBlock:
-    drawn = over_time(s.series.labels, [("series", s.series.values)], _title(s), width=520, faint=s.series.bridged)
+    drawn = over_time(
+        s.series.labels, [("series", s.series.values)], _title(s), x_title=_time(s), width=520, faint=s.series.bridged
+    )
     return block("figure", "The series", drawn)
 
 
@@ -110,7 +118,11 @@ def _correlograms(s: Looked) -> list[Any]:
     if s.spec.difference or s.spec.seasonal_difference:
         labels = s.series.labels[len(s.series.labels) - len(s.w) :]
         made.append(
-            block("differences", "Its differences", over_time(labels, [("series", s.w)], "Difference", width=520))
+            block(
+                "differences",
+                "Its differences",
+                over_time(labels, [("series", s.w)], "Difference", x_title=_time(s), width=520),
+            )
         )
     made += [
         block("acf", f"Autocorrelations{_differenced(s)}", acf, small=True),
@@ -125,7 +137,7 @@ def _parts(s: Looked) -> list[Any]:
         block(
             "trend",
             "Trend",
-            over_time(s.series.labels, [("series", p.trend)], "Trend", width=250, height=120),
+            over_time(s.series.labels, [("series", p.trend)], "Trend", x_title=_time(s), width=250, height=120),
             small=True,
         )
     ]
@@ -134,7 +146,7 @@ def _parts(s: Looked) -> list[Any]:
             block(
                 "season",
                 "Season",
-                over_time(s.series.labels, [("series", p.season)], "Season", width=250, height=120),
+                over_time(s.series.labels, [("series", p.season)], "Season", x_title=_time(s), width=250, height=120),
                 small=True,
             )
         )
@@ -142,7 +154,7 @@ def _parts(s: Looked) -> list[Any]:
         block(
             "rest",
             "Rest",
-            over_time(s.series.labels, [("series", p.rest)], "Rest", width=250, height=120),
+            over_time(s.series.labels, [("series", p.rest)], "Rest", x_title=_time(s), width=250, height=120),
             small=True,
         )
     )
