@@ -8,7 +8,7 @@ from yavik.core.ask import VALUES, amount, option, placed, slot
 from yavik.core.methods.base import Spec
 
 TRANSFORMS = {"none": "as it is", "log": "logarithm", "box_cox": "power that makes spread alike (Box and Cox)"}
-TIMES = ["date", "count", "text", "ordered", "category", "measure"]
+TIMES = ["date", "count", "text", "ordered", "category", "identifier", "measure"]
 SEASON = {"auto": "found from the times"}
 
 
