@@ -14,7 +14,8 @@ import numpy as np
 from yavik.core.stats.items.adequacy import beyond_chance, by_chance, correlated
 from yavik.core.stats.items.agreement import fleiss, intraclass, kappa, limits
 from yavik.core.stats.items.response.looking import item_fit
-from yavik.core.stats.items.response.marginal import answers, fit, nodes
+from yavik.core.stats.items.response.marginal import fit
+from yavik.core.stats.items.response.people import answers, nodes
 from yavik.core.stats.scales import cronbach
 
 DOCS = Path(__file__).resolve().parents[1] / "docs"
@@ -87,7 +88,8 @@ def raters(n: int, studies: int = STUDIES) -> dict[str, list[float]]:
 
 
 def scales(n: int, studies: int = STUDIES) -> dict[str, list[float]]:
-    """Feldt's interval of α, and how often as many factors are found as there are: of twelve items, answered from 1 to 5."""
+    """Feldt's interval of α, and how often as many factors are found as there are: of twelve items, answered from 1
+    to 5."""
     rng = np.random.default_rng(3000 + n)
     hits: dict[str, list[bool]] = {
         k: []

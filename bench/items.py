@@ -16,7 +16,8 @@ from statsmodels.multivariate.factor import Factor
 from yavik.core.methods import answer
 from yavik.core.stats.items.adequacy import adequacy, by_chance, correlated
 from yavik.core.stats.items.extraction import extract
-from yavik.core.stats.items.response.marginal import answers, fit, nodes
+from yavik.core.stats.items.response.marginal import fit
+from yavik.core.stats.items.response.people import answers, nodes
 from yavik.core.stats.items.rotation import rotate
 
 
@@ -97,7 +98,8 @@ def test_of(n: int, k: int, levels: int = 2) -> Any:
 
 
 def plain_em(x: Any, rounds: int) -> float:
-    """Seconds of ``rounds`` of EM as a notebook has it: item after item by a general optimiser, standard errors not counted."""
+    """Seconds of ``rounds`` of EM as a notebook has it: item after item by a general optimiser, standard errors not
+    counted."""
     theta = np.linspace(-4, 4, 41)
     weight = np.exp(-(theta**2) / 2)
     weight /= weight.sum()

@@ -1,4 +1,5 @@
-"""Scales and items by real clicks: blocks of columns in one sweep, lines that are dragged, names that are changed in place."""
+"""Scales and items by real clicks: blocks of columns in one sweep, lines that are dragged, names that are changed in
+place."""
 
 import re
 from pathlib import Path

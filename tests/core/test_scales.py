@@ -1,4 +1,5 @@
-"""Scales and items at the edges: what cannot be asked is refused by name, what is doubtful is checked, remedies work."""
+"""Scales and items at the edges: what cannot be asked is refused by name, what is doubtful is checked, remedies
+work."""
 
 from typing import Any
 

@@ -14,9 +14,12 @@ from yavik.demo.table import DemoTable
 from yavik.store import Store
 
 ROWS = {
-    "Room trial": 108, "Binding glue": 40, "Seat and light": 64, "Seat and light, unbalanced": 58, "Story hours": 45, "Quiet desks": 72, "Page tint": 8, "Corner visits": 30,
-    "Reading pace": 70, "Branches": 120, "Winter challenge": 3400, "Fluency": 216, "Branch years": 480, "Evening opening": 640, "Grant round": 1300, "Word quiz": 900,
-    "Reading motives": 203, "Returned books": 72, "Genre loans": 24, "Monthly loans": 192, "Waiting list": 200, "Reader survey 2023": 3300, "Reader survey 2025": 3660,
+    "Room trial": 108, "Binding glue": 40, "Seat and light": 64, "Seat and light, unbalanced": 58, "Story hours": 45,
+    "Quiet desks": 72, "Page tint": 8, "Corner visits": 30,
+    "Reading pace": 70, "Branches": 120, "Winter challenge": 3400, "Fluency": 216, "Branch years": 480,
+    "Evening opening": 640, "Grant round": 1300, "Word quiz": 900,
+    "Reading motives": 203, "Returned books": 72, "Genre loans": 24, "Monthly loans": 192, "Waiting list": 200,
+    "Reader survey 2023": 3300, "Reader survey 2025": 3660,
 }  # fmt: skip
 ALL = {t.name: t for t in (*experiments.TABLES, *people.TABLES, *branches.TABLES, *returned.TABLES, *surveys.TABLES)}
 

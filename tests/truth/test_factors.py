@@ -1,4 +1,5 @@
-"""Factors: published structures, two routes to each extraction, rotations that stand where they should, chance that is chance."""
+"""Factors: published structures, two routes to each extraction, rotations that stand where they should, chance that
+is chance."""
 
 from typing import Any
 
@@ -143,7 +144,8 @@ def test_oblique_structure_is_found_again() -> None:
         assert np.abs(found.pattern - SIMPLE).max() < 1e-8
         assert np.abs(found.phi - RELATED).max() < 1e-8
     for how in ("principal_axis", "minres", "ml"):
-        assert np.abs(rotate(extract(r, 3, how).loadings, "oblimin").pattern - SIMPLE).max() < 1e-5  # type: ignore[arg-type]
+        loadings = extract(r, 3, how).loadings  # type: ignore[arg-type]
+        assert np.abs(rotate(loadings, "oblimin").pattern - SIMPLE).max() < 1e-5
 
 
 @pytest.mark.parametrize("weight", [0.0, 1.0, 1.5])

@@ -1,4 +1,5 @@
-"""Item response: published estimates, an optimiser of another kind, curvature by differences, simulated tests found again."""
+"""Item response: published estimates, an optimiser of another kind, curvature by differences, simulated tests found
+again."""
 
 import itertools
 from typing import Any
@@ -10,9 +11,11 @@ from scipy import optimize, stats
 from tests.tables import demo_tables, table_from
 from yavik.core.methods import answer
 from yavik.core.methods.registry import new_columns
+from yavik.core.stats.items.response.curvature import hessian
 from yavik.core.stats.items.response.curves import curves, expected, information
 from yavik.core.stats.items.response.looking import at_ability, hanging_together, item_fit, score_chances
-from yavik.core.stats.items.response.marginal import answers, fit, hessian, nodes, posterior, ties
+from yavik.core.stats.items.response.marginal import fit, ties
+from yavik.core.stats.items.response.people import answers, nodes, posterior
 from yavik.demo.people import QUIZ_DIFFICULTY, QUIZ_DISCRIMINATION
 
 LAW = (
@@ -220,7 +223,8 @@ def test_information_is_the_curvature_of_the_answers() -> None:
         down = curves(model, beta, np.array(levels), theta - h).chance  # type: ignore[arg-type]
         middle = curves(model, beta, np.array(levels), theta).chance  # type: ignore[arg-type]
         by_hand = (((up - down) / (2 * h)) ** 2 / middle).sum(axis=1)
-        assert np.allclose(information(model, beta, np.array(levels), theta), by_hand, rtol=1e-6)  # type: ignore[arg-type]
+        found = information(model, beta, np.array(levels), theta)  # type: ignore[arg-type]
+        assert np.allclose(found, by_hand, rtol=1e-6)
         assert np.allclose(middle.sum(axis=1), 1)
 
 

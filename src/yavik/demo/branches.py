@@ -171,7 +171,8 @@ def monthly_loans() -> Columns:
 
 
 WAITING_CARRIED, WAITING_SHOCK, WAITING_DRIFT = 0.5, 0.3, 1.5
-"""Of the waiting list: its change carries half of the change before and 0.3 of the surprise before, and drifts by 1.5 a quarter."""
+"""Of the waiting list: its change carries half of the change before and 0.3 of the surprise before, and drifts by
+1.5 a quarter."""
 
 
 def waiting_list() -> Columns:

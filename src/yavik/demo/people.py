@@ -86,7 +86,8 @@ def fluency() -> Columns:
 
 
 QUIZ_WORDS = (
-    "a bookmark", "a dust jacket", "vellum", "a colophon", "a frontispiece", "a deckle edge", "a quire", "a recto", "an incunable",
+    "a bookmark", "a dust jacket", "vellum", "a colophon", "a frontispiece", "a deckle edge", "a quire", "a recto",
+    "an incunable",
 )  # fmt: skip
 QUIZ_DISCRIMINATION = (1.8, 1.2, 0.9, 1.5, 2.1, 0.7, 1.3, 1.0, 1.6)
 QUIZ_DIFFICULTY = (-1.5, -1.0, -0.6, -0.2, 0.0, 0.3, 0.7, 1.1, 1.6)

@@ -22,7 +22,8 @@ export function slotWords(chosen: string[], shown: string[], columns: Column[]):
   return `${names.slice(0, 2).join(", ")} and ${names.length - 2} more`;
 }
 
-/** Columns that look like those chosen: of one kind, unit and list of levels; without levels, with one stem of their names. */
+/** Columns that look like those chosen: of one kind, unit and list of levels; without levels, with one stem of their
+ *  names. */
 export function alike(columns: Column[], chosen: string[], slot: SlotInfo): string[] {
   const own = columns.filter((c) => chosen.includes(c.name));
   const sign = (c: Column) => JSON.stringify([c.kind, c.unit ?? null, (c.levels ?? []).map((l) => l.value)]);

@@ -26,7 +26,8 @@ def over_time(
     """Values at evenly spaced times, told by their labels.
 
     Args:
-        faint: places that were bridged, drawn pale. Long series are drawn by the lowest and highest of neighbouring points.
+        faint: places that were bridged, drawn pale. Long series are drawn by the lowest and highest of neighbouring
+            points.
     """
     n = len(labels)
     pale = {int(i) for i in faint}
@@ -43,7 +44,8 @@ def over_time(
     x = {
         "field": "i", "type": "quantitative", "scale": {"domain": [0, max(n - 1, 1)], "nice": False},
         "axis": {
-            "title": x_title, "values": ticks, "labelExpr": f"{shown}[indexof({places}, datum.value)]", "grid": False, "labelFlush": True,
+            "title": x_title, "values": ticks, "labelExpr": f"{shown}[indexof({places}, datum.value)]",
+            "grid": False, "labelFlush": True,
         },
     }  # fmt: skip
     y = {"field": "y", "type": "quantitative", "scale": {"zero": False}, "axis": {"title": y_title, "tickCount": 5}}
@@ -66,7 +68,8 @@ def over_time(
         },
     ]
     ys = np.asarray(lines[0][1], float)
-    alt = f"{y_title} at {counted(n, 'time')}, {labels[0]} to {labels[-1]}, from {number(float(np.nanmin(ys)), 1)} to {number(float(np.nanmax(ys)), 1)}."
+    alt = f"{y_title} at {counted(n, 'time')}, {labels[0]} to {labels[-1]}, from {number(float(np.nanmin(ys)), 1)} to"
+    alt += f" {number(float(np.nanmax(ys)), 1)}."
     return frame({"layer": layers}, alt, width, height)
 
 
@@ -123,5 +126,6 @@ def bars_of_lags(values: Any, reach: Any, y_title: str, width: int = 250) -> Dra
         },
     ]  # fmt: skip
     out = [str(b["lag"]) for b in bars if b["out"]]
-    alt = f"{y_title} by lag, 1 to {len(bars)}; {'lags ' + ', '.join(out[:10]) + ' stand out' if out else 'none stands out'}."
+    alt = f"{y_title} by lag, 1 to {len(bars)};"
+    alt += f" {'lags ' + ', '.join(out[:10]) + ' stand out' if out else 'none stands out'}."
     return frame({"layer": layers}, alt, width, 150)

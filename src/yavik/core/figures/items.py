@@ -121,7 +121,8 @@ def loading_dots(items: Sequence[str], factors: Sequence[str], values: Any, belo
             },
         },
     ]  # fmt: skip
-    alt = f"Loadings of {counted(len(items), 'item')} on {listing(list(factors), 6)}; those below {share(below)} are pale."
+    alt = f"Loadings of {counted(len(items), 'item')} on {listing(list(factors), 6)}; those below {share(below)} are"
+    alt += " pale."
     return frame({"layer": layers}, alt, width, max(90, min(24 * len(items), 900)))
 
 
@@ -195,7 +196,10 @@ def arrows(
         },
         {
             "data": {"values": lines},
-            "mark": {"type": "point", "shape": "triangle", "filled": True, "size": 60, "opacity": 1, "color": colour(0)},
+            "mark": {
+                "type": "point", "shape": "triangle", "filled": True, "size": 60, "opacity": 1,
+                "color": colour(0),
+            },
             "encoding": {
                 "x": {"field": "x2", "type": "quantitative"}, "y": {"field": "y2", "type": "quantitative"},
                 "angle": {"field": "turn", "type": "quantitative", "scale": None},
@@ -213,12 +217,14 @@ def arrows(
             for side in ("left", "right")
         ),
     ]  # fmt: skip
-    alt = f"{counted(len(dots), 'row')} as points and {counted(len(items), 'item')} as arrows over {x_title} and {y_title}."
+    alt = f"{counted(len(dots), 'row')} as points and {counted(len(items), 'item')} as arrows over {x_title} and"
+    alt += f" {y_title}."
     return frame({"layer": layers}, alt, *size)
 
 
 def apart(heights: Sequence[float], gap: float) -> list[float]:
-    """Heights moved as little as need be so that none is nearer to another than ``gap``: labels that do not cover one another."""
+    """Heights moved as little as need be so that none is nearer to another than ``gap``: labels that do not cover
+    one another."""
     order = sorted(range(len(heights)), key=lambda i: heights[i])
     blocks: list[tuple[list[int], float]] = []  # members and the middle of each block of labels
     for i in order:
@@ -243,7 +249,8 @@ def answer_curves(
     """Curves over ability, each with its difficulties as triangles on the axis.
 
     Args:
-        lines: name and values at ``theta``. marks: name of a line and where it is marked. top: of the upright axis. key: whether names
+        lines: name and values at ``theta``. marks: name of a line and where it is marked. top: of the upright axis.
+            key: whether names
             of lines stand above.
     """
     names = [name for name, _ in lines]
@@ -272,7 +279,10 @@ def answer_curves(
             "encoding": {
                 "x": x, "y": y, "strokeDash": dash,
                 "color": colours(names, None, "line") | ({} if key else {"legend": None}),
-                "tooltip": [{"field": "line", "title": " "}, {"field": "x", "title": "ability"}, {"field": "s", "title": "value"}],
+                "tooltip": [
+                    {"field": "line", "title": " "}, {"field": "x", "title": "ability"},
+                    {"field": "s", "title": "value"},
+                ],
             },
         }
     ]  # fmt: skip
@@ -281,11 +291,16 @@ def answer_curves(
         layers.append(
             {
                 "data": {"values": shown},
-                "mark": {"type": "point", "shape": "triangle-up", "filled": True, "size": 75, "opacity": 1, "yOffset": -4},
+                "mark": {
+                    "type": "point", "shape": "triangle-up", "filled": True, "size": 75, "opacity": 1,
+                    "yOffset": -4,
+                },
                 "encoding": {
                     "x": {"field": "x", "type": "quantitative"}, "y": {"field": "y", "type": "quantitative"},
                     "color": colours(names, None, "line"),
-                    "tooltip": [{"field": "line", "title": " "}, {"field": "x", "title": "difficulty", "format": ".2f"}],
+                    "tooltip": [
+                        {"field": "line", "title": " "}, {"field": "x", "title": "difficulty", "format": ".2f"},
+                    ],
                 },
             }
         )  # fmt: skip
@@ -311,7 +326,8 @@ def over_ability(theta: Any, values: Any, y_title: str, alt: str, *, area: bool 
         "mark": mark if area else {"type": "line", "strokeWidth": 2, "color": colour(0)},
         "encoding": {
             "x": {
-                "field": "x", "type": "quantitative", "scale": {"domain": [float(theta[0]), float(theta[-1])], "nice": False},
+                "field": "x", "type": "quantitative",
+                "scale": {"domain": [float(theta[0]), float(theta[-1])], "nice": False},
                 "axis": {"title": "Ability", "tickCount": 9, "grid": False},
             },
             "y": {
@@ -384,6 +400,7 @@ def differences(
             "encoding": {"x": {"value": 0}, "y": {"field": "y", "type": "quantitative"}, "text": {"field": "what"}},
         },
     ]  # fmt: skip
-    alt = f"{y_title} over {x_title} of {counted(len(mean), 'subject')}; mean difference {number(at[1], decimals)}, limits"
+    alt = f"{y_title} over {x_title} of {counted(len(mean), 'subject')}; mean difference {number(at[1], decimals)},"
+    alt += " limits"
     alt += f" {number(at[0], decimals)} and {number(at[2], decimals)}."
     return frame({"layer": layers}, alt, width, 230)

@@ -58,7 +58,8 @@ def filled_throughout(columns: Sequence[Column], x: Floats, least: int = 3) -> A
     if n < least:
         emptiest = columns[int(np.isnan(x).sum(axis=0).argmax())].name
         raise DataProblem(
-            f"{counted(n, 'row has', 'rows have')} all {len(columns)} items filled; {least} are needed. {emptiest} is the"
+            f"{counted(n, 'row has', 'rows have')} all {len(columns)} items filled; {least} are needed. {emptiest} is"
+            " the"
             " emptiest.",
             column=emptiest,
         )
@@ -72,7 +73,8 @@ def demand_spread(columns: Sequence[Column], x: Floats) -> None:
     flat = [c.name for c, a, b in zip(columns, low, high, strict=True) if not b > a]
     if flat:
         raise DataProblem(
-            f"All answers to {listing(flat, 4)} are the same in the rows used: such an item tells nothing apart. Leave it"
+            f"All answers to {listing(flat, 4)} are the same in the rows used: such an item tells nothing apart."
+            " Leave it"
             " out.",
             column=flat[0],
         )

@@ -1,4 +1,5 @@
-"""Loadings of items, of factors and of components: the table sorted and thinned, its picture, eigenvalues with a handle."""
+"""Loadings of items, of factors and of components: the table sorted and thinned, its picture, eigenvalues with a
+handle."""
 
 from collections.abc import Sequence
 from dataclasses import replace

@@ -64,7 +64,8 @@ def read_series(table: Table, value: str, time: str | None, least: int = 8) -> S
     n = high - low + 1
     if n > 50 * int(there.sum()):
         raise DataProblem(
-            f"{time} leaves most times out ({counted(int(there.sum()), 'value')} over {n} steps): its steps are uneven. Number them,"
+            f"{time} leaves most times out ({counted(int(there.sum()), 'value')} over {n} steps): its steps are"
+            " uneven. Number them,"
             " or sum by month.",
             column=time,
         )
@@ -98,8 +99,10 @@ def _once(table: Table, time: str | None, index: Any, known: Any) -> None:
     at = int(seen[int(np.argmax(counts > 1))])
     rows = table.rows[known][index[known] == at]
     raise DataProblem(
-        f"A time stands {int((index[known] == at).sum())} times in {time} ({rows_in_words([int(r) for r in rows[:6]])}), and"
-        f" {counted(int((counts > 1).sum()), 'time')} do so in all: a series has one value at each. Keep one unit by “Only rows"
+        f"A time stands {int((index[known] == at).sum())} times in {time}"
+        f" ({rows_in_words([int(r) for r in rows[:6]])}), and"
+        f" {counted(int((counts > 1).sum()), 'time')} do so in all: a series has one value at each. Keep one unit by"
+        " “Only rows"
         " where”, or sum by time first.",
         column=time,
         rows=[int(r) for r in rows],
@@ -124,7 +127,8 @@ def _read(table: Table, name: str) -> tuple[Any, str, list[str] | None]:
         return np.where(coded.codes < 0, -1, coded.codes).astype(np.int64), "step", list(coded.levels)
     wrong = [w for w, p in zip(coded.levels, parsed, strict=True) if p is None]
     raise DataProblem(
-        f"{listing([f'“{w}”' for w in wrong], 3)} in {name} {'is' if len(wrong) == 1 else 'are'} no time that can be read. Write years,"
+        f"{listing([f'“{w}”' for w in wrong], 3)} in {name} {'is' if len(wrong) == 1 else 'are'} no time that can be"
+        " read. Write years,"
         " 2024-03, 2024Q1, March 2024 or dates.",
         column=name,
     )

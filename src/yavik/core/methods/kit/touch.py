@@ -66,7 +66,8 @@ def choose(table: TableBlock, field: str, key: str, title: str) -> TableBlock:
 
 
 def rename(table: TableBlock, field: str, key: str, title: str, rows: int) -> TableBlock:
-    """The table with names in its first cells that are changed in place: ``field`` holds them by the value under ``key``."""
+    """The table with names in its first cells that are changed in place: ``field`` holds them by the value under
+    ``key``."""
     return table.model_copy(update={"rename": Rename(field=field, key=key, title=title, rows=rows)})
 
 

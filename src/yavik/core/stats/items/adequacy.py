@@ -16,7 +16,8 @@ class Correlated:
     """Correlations of k items.
 
     Args:
-        r: shape (k, k). n: rows behind each, shape (k, k). rows: that tests of the whole matrix count: filled throughout,
+        r: shape (k, k). n: rows behind each,
+        shape (k, k). rows: that tests of the whole matrix count: filled throughout,
             or the smallest number behind a pair.
         sd, mean: of each item, shape (k,).
         least: smallest eigenvalue.
@@ -120,7 +121,8 @@ def adequacy(r: Floats, n: int) -> Adequacy:
 def by_chance(n: int, k: int, draws: int, rng: np.random.Generator, sd: Floats | None = None) -> Floats:
     """Eigenvalues, largest first, of normal columns that have nothing in common, shape (draws, k).
 
-    Of their correlations, or with ``sd``, shape (k,), of their covariances. Drawn as Wishart matrices by their triangular root
+    Of their correlations, or with ``sd``, shape (k,), of their covariances. Drawn as Wishart matrices by their
+    triangular root
     (Bartlett, 1933), so that the number of rows costs nothing.
     """
     root = np.zeros((draws, k, k))

@@ -16,7 +16,8 @@ class Kappa:
     """Agreement beyond chance.
 
     Args:
-        observed, expected: agreement seen, and of raters who answer at random with their own shares (weighted where so).
+        observed, expected: agreement seen, and of raters who answer at random with their own shares (weighted where
+            so).
         se: for the interval; null_se: if there were no agreement beyond chance, for z and p.
     """
 
@@ -70,7 +71,8 @@ def fleiss(counts: Floats, level: float) -> tuple[Kappa | None, Floats]:
     Args:
         counts: how many raters gave each answer to each subject, shape (n, K), as many raters for each.
 
-    z by the error if there were no agreement (Fleiss, Nee and Landis, 1979); the interval by the jackknife over subjects.
+    z by the error if there were no agreement (Fleiss, Nee and Landis, 1979); the interval by the jackknife over
+    subjects.
     """
     n = len(counts)
     m = float(counts[0].sum())
@@ -211,7 +213,8 @@ class Limits:
     """Limits of agreement of two raters (Bland and Altman, 1986), first less second.
 
     Args:
-        bias: mean difference with its interval. low, high: limits; ``*_ends`` their intervals. slope: of the differences on the
+        bias: mean difference with its interval. low, high: limits; ``*_ends`` their intervals. slope: of the
+            differences on the
             means, with its p.
     """
 
@@ -232,7 +235,8 @@ class Limits:
 
 
 def limits(a: Floats, b: Floats, level: float) -> Limits:
-    """Mean difference ± z · SD, of which 95 % (``level``) of differences are expected between; intervals of the limits by the error
+    """Mean difference ± z · SD, of which 95 % (``level``) of differences are expected between; intervals of the
+    limits by the error
     √(1/n + z²/(2(n − 1))) · SD."""
     d, mean = a - b, (a + b) / 2
     n = len(d)
@@ -246,7 +250,8 @@ def limits(a: Floats, b: Floats, level: float) -> Limits:
     slope, p_slope = _line(mean, d)
     p_spread = _line(mean, np.abs(d - bias))[1]
     return Limits(
-        n, bias, sd, (bias - own, bias + own), low, high, (low - edge, low + edge), (high - edge, high + edge), p, slope,
+        n, bias, sd, (bias - own, bias + own), low, high, (low - edge, low + edge), (high - edge, high + edge), p,
+        slope,
         p_slope, p_spread, mean, d,
     )  # fmt: skip
 

@@ -20,7 +20,8 @@ class Extracted:
     """Unrotated factors, the largest first.
 
     Args:
-        loadings: shape (k, m). unique: shape (k,), shares of variance left unexplained. start: squared multiple correlations,
+        loadings: shape (k, m). unique: shape (k,),
+        shares of variance left unexplained. start: squared multiple correlations,
             shape (k,), the communalities that the work began with.
         rounds: until it stood still. settled: whether it did.
         improper: shape (k,), bool: items that factors would explain whole, or more than whole (Heywood).
@@ -108,7 +109,8 @@ Bent = Callable[[Floats], tuple[float, Floats, Floats]]
 
 
 def minres(r: Floats, m: int) -> Extracted:
-    """Least squares of the residual correlations (Harman and Jones, 1966), by Newton's method over the unique shares."""
+    """Least squares of the residual correlations (Harman and Jones, 1966), by Newton's method over the unique
+    shares."""
     k = len(r)
 
     def bent(psi: Floats) -> tuple[float, Floats, Floats]:
@@ -167,7 +169,8 @@ def ml(r: Floats, m: int) -> Extracted:
 
 
 def _newton(bent: Bent, x: Floats, floor: float, rounds: int = 200) -> tuple[Floats, int, bool]:
-    """The lowest point with no coordinate below ``floor``: Newton's steps over those that are free, halved until they help."""
+    """The lowest point with no coordinate below ``floor``: Newton's steps over those that are free, halved until
+    they help."""
     value, slope, curve = bent(x)
     for done in range(1, rounds + 1):
         free = ~((x <= floor + 1e-12) & (slope > 0))

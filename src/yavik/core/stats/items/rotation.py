@@ -124,7 +124,8 @@ def orthomax(a: Floats, weight: float, starts: int | None = None) -> tuple[Float
 
 
 def oblimin(a: Floats, delta: float, starts: int | None = None) -> tuple[Floats, Floats, int, int]:
-    """Direct oblimin (Jennrich and Sampson, 1966) by projected gradients (Jennrich, 2002): pattern, factor correlations,
+    """Direct oblimin (Jennrich and Sampson, 1966) by projected gradients (Jennrich, 2002): pattern, factor
+    correlations,
     starts and how many of them agree.
 
     Least Σ over pairs of factors of Σ λ²λ'² − delta/k Σ λ² Σ λ'².
@@ -165,7 +166,8 @@ Told = Callable[[Floats], tuple[Floats, Floats, Floats]]
 def _descend(told: Told, t: Floats) -> tuple[Floats, Floats]:
     """Down the slope over columns of length one, for several starts at once: where they end, and how low.
 
-    Steps are those of Barzilai and Borwein (1988), halved until a value falls below the highest of the last few: a slope
+    Steps are those of Barzilai and Borwein (1988), halved until a value falls below the highest of the last few: a
+    slope
     then vanishes to the last digits, which a value that must always fall would not allow.
     """
 

@@ -13,7 +13,8 @@ def weights(r: Floats, pattern: Floats, phi: Floats, unique: Floats, how: Scorin
     """What each standardised item counts in each score, shape (k, m).
 
     Args:
-        how: ``regression``, R⁻¹ΛΦ (Thurstone, 1935), nearest to the factors; ``bartlett``, Ψ⁻¹Λ(Λ′Ψ⁻¹Λ)⁻¹ (1937), without bias.
+        how: ``regression``, R⁻¹ΛΦ (Thurstone, 1935), nearest to the factors; ``bartlett``, Ψ⁻¹Λ(Λ′Ψ⁻¹Λ)⁻¹ (1937),
+            without bias.
 
     Raises:
         ValueError: where the matrix cannot be inverted, or an item has nothing unique.

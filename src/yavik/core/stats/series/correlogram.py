@@ -52,7 +52,8 @@ def correlogram(y: Floats, lags: int, fitted: int = 0) -> Correlogram:
 def partial(c: Floats) -> Floats:
     """Partial autocorrelations by Yule and Walker from autocovariances c₀ … c_L (Durbin, 1960): shape (L,).
 
-    Those with n − k below, which is the bias-corrected factor, may leave the range from −1 to 1 in short series; they are then
+    Those with n − k below, which is the bias-corrected factor, may leave the range from −1 to 1 in short series;
+    they are then
     held at its ends.
     """
     r = c / c[0]

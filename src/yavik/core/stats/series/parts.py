@@ -13,7 +13,8 @@ WIDEST = 501
 
 @dataclass(frozen=True)
 class Parts:
-    """Shape (n,) each. ``trend_strength`` and ``season_strength``: 1 − variance of the rest over that of the rest with the part,
+    """Shape (n,) each. ``trend_strength`` and ``season_strength``: 1 − variance of the rest over that of the rest
+    with the part,
     at least 0 (Wang, Smith and Hyndman, 2006); season_strength is NaN without one."""
 
     trend: Floats
@@ -24,7 +25,8 @@ class Parts:
 
 
 def parts(y: Floats, season: int) -> Parts:
-    """By local lines and means of each season, in turns (after Cleveland and others, 1990), the season the same every year.
+    """By local lines and means of each season, in turns (after Cleveland and others, 1990), the season the same
+    every year.
 
     Args:
         y: without gaps. season: points of a year; 1 for none.
@@ -67,7 +69,8 @@ def odd(x: float) -> int:
 def smooth(y: Floats, window: int) -> Floats:
     """Local lines of evenly spaced points, tricube weights over ``window`` points (odd).
 
-    Inside, lines at the middle of their points are weighted means; at both ends lines are fitted to the points there are.
+    Inside, lines at the middle of their points are weighted means; at both ends lines are fitted to the points there
+    are.
     """
     n = len(y)
     half = min(window, 2 * ((n - 1) // 2) + 1) // 2

@@ -16,7 +16,8 @@ SURFACE = {
     "constant": (-1.61, -18.83, 2.74, (2.1659, 1.4412, 0.038269), (1.7339, 0.93202, -0.12745, -0.010368)),
     "trend": (-2.89, -16.18, 0.70, (3.2512, 1.6047, 0.049588), (2.5261, 0.61654, -0.37956, -0.060285)),
 }
-"""MacKinnon's response surface (1994, tables 3 and 4): where the lower polynomial ends, ends of the range, both polynomials."""
+"""MacKinnon's response surface (1994, tables 3 and 4): where the lower polynomial ends, ends of the range, both
+polynomials."""
 STILL = {
     "constant": ((0.347, 0.10), (0.463, 0.05), (0.574, 0.025), (0.739, 0.01)),
     "trend": ((0.119, 0.10), (0.146, 0.05), (0.176, 0.025), (0.216, 0.01)),
@@ -225,7 +226,8 @@ def still(y: Floats, trend: Literal["constant", "trend"], lags: int | None = Non
 
 
 def phillips_perron(y: Floats, trend: Trend, lags: int | None = None) -> UnitRoot:
-    """Z of t (Phillips and Perron, 1988): Dickey and Fuller's t without lagged changes, corrected by a long-run variance.
+    """Z of t (Phillips and Perron, 1988): Dickey and Fuller's t without lagged changes, corrected by a long-run
+    variance.
 
     Raises:
         ValueError: as ``augmented``.

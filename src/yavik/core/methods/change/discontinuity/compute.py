@@ -222,5 +222,6 @@ def _few_words(study: Study, w: Windows) -> str:
     n = (int(((u < 0) & (u >= -w.h[0])).sum()), int(((u >= 0) & (u <= w.h[1])).sum()))
     return (
         f"Within {study.distance_words(float(np.mean(w.h)))} of the cut-off {study.cutoff:g} there are {n[0]} rows"
-        f" below and {n[1]} above, with too few different values of {study.running.name} for the polynomials. Widen the window."
+        f" below and {n[1]} above, with too few different values of {study.running.name} for the polynomials. Widen"
+        " the window."
     )

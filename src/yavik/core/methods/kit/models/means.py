@@ -197,7 +197,8 @@ def compared(f: Fitted, cells: Cells, own: Sequence[int], asked: ComparisonSet, 
     how = how if how != "tukey" or asked.kind == "all" else "holm"
     adjusted, reach = _adjusted(t, p, df, len(able), how, f.alpha)
     return Compared(
-        labels, [x[0] for x in pairs], [x[1] for x in pairs], difference, se, np.asarray(df, np.float64), t, p, adjusted,
+        labels, [x[0] for x in pairs], [x[1] for x in pairs], difference, se, np.asarray(df, np.float64), t, p,
+        adjusted,
         reach, how,
     )  # fmt: skip
 

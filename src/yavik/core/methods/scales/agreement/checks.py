@@ -42,7 +42,8 @@ def _prevalence(a: Agreement) -> Check:
     share_ = a.counts.sum(axis=0) / a.counts.sum()
     top = int(np.argmax(share_))
     if share_[top] > 0.8:
-        text = f"“{a.answers[top]}” is {percent(float(share_[top]))} of all ratings: chance agreement is then high, and κ can be low although raters"
+        text = f"“{a.answers[top]}” is {percent(float(share_[top]))} of all ratings: chance agreement is then high,"
+        text += " and κ can be low although raters"
         text += " mostly agree. Read the agreement answer by answer beside it."
         return Check(**base, verdict=Verdict.doubtful, text=text)
     return Check(
@@ -56,7 +57,8 @@ def _level_kappa(a: Agreement) -> Check:
     gap = np.ptp(own, axis=0)
     k = int(np.argmax(gap))
     high, low = int(np.argmax(own[:, k])), int(np.argmin(own[:, k]))
-    text = f"{a.titles[high]} says “{a.answers[k]}” {percent(float(own[high, k]))} of the time, {a.titles[low]} {percent(float(own[low, k]))}."
+    text = f"{a.titles[high]} says “{a.answers[k]}” {percent(float(own[high, k]))} of the time, {a.titles[low]}"
+    text += f" {percent(float(own[low, k]))}."
     return Check(**base, verdict=Verdict.doubtful if gap[k] > 0.15 else Verdict.holds, text=text)
 
 
@@ -97,7 +99,9 @@ def _growing(a: Agreement) -> Check:
             text="Neither the differences nor their spread show a trend over what is measured.",
         )
     if v.p_spread <= v.p_slope or not math.isfinite(v.p_slope):
-        text = f"Differences {pair} spread otherwise at high values than at low ones (p {p_words(v.p_spread)}): constant limits are too wide at one end and too narrow at the other. Logarithms may help."
+        text = f"Differences {pair} spread otherwise at high values than at low ones (p {p_words(v.p_spread)}):"
+        text += " constant limits are too wide at one end and too narrow at the other. Logarithms may help."
     else:
-        text = f"The difference {pair} {'grows' if v.slope > 0 else 'falls'} with what is measured (slope {number(v.slope, 2)}, p {p_words(v.p_slope)}): one mean difference does not tell it."
+        text = f"The difference {pair} {'grows' if v.slope > 0 else 'falls'} with what is measured (slope"
+        text += f" {number(v.slope, 2)}, p {p_words(v.p_slope)}): one mean difference does not tell it."
     return Check(**base, verdict=Verdict.doubtful, text=text)

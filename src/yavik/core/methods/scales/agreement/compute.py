@@ -33,7 +33,8 @@ class Agreement:
     """Everything computed; tables and words only read it.
 
     Args:
-        use: rows rated by all. codes: of the answers, shape (n, raters), for kappa. answers: their words, in order where they
+        use: rows rated by all. codes: of the answers, shape (n, raters), for kappa. answers: their words, in order
+            where they
             have one. x: ratings as numbers, shape (n, raters), for measures.
     """
 
@@ -139,7 +140,8 @@ def compute(table: Table, spec: AgreementSpec) -> Agreement:
             )
         if not ordered and spec.weights in ("linear", "quadratic"):
             raise DataProblem(
-                f"Answers of {columns[0].name} have no order, so steps between them have no size. Give its levels an order, or"
+                f"Answers of {columns[0].name} have no order, so steps between them have no size. Give its levels an"
+                " order, or"
                 " choose no weights.",
                 column=columns[0].name,
             )
@@ -201,7 +203,8 @@ def _answers(table: Table, columns: list[Column]) -> tuple[Any, list[str], bool]
         words.sort()
     if len(words) > MOST_ANSWERS:
         raise DataProblem(
-            f"The raters give {len(words)} different answers; kappa takes up to {MOST_ANSWERS}. For measures choose the intraclass"
+            f"The raters give {len(words)} different answers; kappa takes up to {MOST_ANSWERS}. For measures choose"
+            " the intraclass"
             " correlation.",
             column=columns[0].name,
         )
@@ -217,6 +220,7 @@ def _enough(use: Any, columns: list[Column]) -> None:
     n = int(use.sum())
     if n < 3:
         raise DataProblem(
-            f"{counted(n, 'row is', 'rows are')} rated by {'both' if len(columns) == 2 else f'all {len(columns)}'}; three are needed.",
+            f"{counted(n, 'row is', 'rows are')} rated by {'both' if len(columns) == 2 else f'all {len(columns)}'};"
+            " three are needed.",
             column=columns[0].name,
         )

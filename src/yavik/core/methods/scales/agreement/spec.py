@@ -25,9 +25,12 @@ class AgreementSpec(Spec):
     """Slots and settings."""
 
     raters: list[str] = Field(
-        [], title="Raters",
-        json_schema_extra=slot(["category", "ordered", "yes_no", "count", "measure", "text"], "a column for each rater", many=True),
-    )  # fmt: skip
+        [],
+        title="Raters",
+        json_schema_extra=slot(
+            ["category", "ordered", "yes_no", "count", "measure", "text"], "a column for each rater", many=True
+        ),
+    )
     kind: Literal["auto", "kappa", "icc", "limits"] = Field("auto", json_schema_extra=option("Measured by", KINDS))
     weights: Literal["auto", "none", "linear", "quadratic"] = Field(
         "auto", json_schema_extra=option("Weights of kappa", WEIGHTS, when={"kind": ["auto", "kappa"]})

@@ -45,9 +45,11 @@ def _kappa_cells(k: Kappa | None, alpha: float) -> q.Row:
     made = q.row(estimate=q.size(k.value if k else nan, "κ", FULL), se=q.fine(k.se if k else nan, "SE", FULL))
     made |= q.size_ci(k.low if k else nan, k.high if k else nan, alpha, FULL)
     made |= q.row(
-        observed=q.part(k.observed if k else nan, "Agreement seen", FULL), expected=q.part(k.expected if k else nan, "by chance", FULL),
-        z=q.stat(k.z if k else nan, "z", FULL), p=q.p(k.p if k else nan, why=FULL),
-    )  # fmt: skip
+        observed=q.part(k.observed if k else nan, "Agreement seen", FULL),
+        expected=q.part(k.expected if k else nan, "by chance", FULL),
+        z=q.stat(k.z if k else nan, "z", FULL),
+        p=q.p(k.p if k else nan, why=FULL),
+    )
     return made
 
 
@@ -108,12 +110,18 @@ def _each(a: Agreement) -> TableBlock:
         both = float((seen[:, k] * (seen[:, k] - 1)).sum())
         rows.append(
             q.row(
-                answer=q.name(word, "Answer"), share=q.part(total / seen.sum(), "Of all ratings"),
-                specific=q.part(both / (total * (a.m - 1)) if total > 0 else np.nan, "Another rater agrees", "nobody gave this answer"),
+                answer=q.name(word, "Answer"),
+                share=q.part(total / seen.sum(), "Of all ratings"),
+                specific=q.part(
+                    both / (total * (a.m - 1)) if total > 0 else np.nan,
+                    "Another rater agrees",
+                    "nobody gave this answer",
+                ),
                 kappa=q.size(float(each[k]), "κ of this answer", "nobody gave this answer" if total == 0 else FULL),
             )
-        )  # fmt: skip
-    note = "Another rater agrees: of the ratings with this answer, how often another rater gives it too. κ: this answer against all others."
+        )
+    note = "Another rater agrees: of the ratings with this answer, how often another rater gives it too. κ: this"
+    note += " answer against all others."
     return q.table("each", "Answer by answer", rows, note=note)
 
 
@@ -152,11 +160,14 @@ def _forms(a: Agreement) -> TableBlock:
             q.row(form=q.name(f.form, "Form"), said=q.said(what, "Of what"), estimate=q.size(float(f.value), "ICC"))
             | q.size_ci(float(f.low), float(f.high), a.spec.alpha, "no error is left")
             | q.row(
-                f=q.stat(float(f.f), "F", "no error is left"), df1=q.df(f.df1), df2=q.df(f.df2, "df of error"),
+                f=q.stat(float(f.f), "F", "no error is left"),
+                df1=q.df(f.df1),
+                df2=q.df(f.df2, "df of error"),
                 p=q.p(f.p),
             )
-        )  # fmt: skip
-    note = "Forms by Shrout and Fleiss. In level: a rater who is always one higher disagrees; in order: such a rater agrees."
+        )
+    note = "Forms by Shrout and Fleiss. In level: a rater who is always one higher disagrees; in order: such a rater"
+    note += " agrees."
     return q.table("icc", "Intraclass correlations", rows, note=note, marked=[reported(a)], strong=[])
 
 
@@ -180,10 +191,28 @@ def _anova(a: Agreement) -> TableBlock:
     d = decimals_of(math.sqrt(max(v.error, 1e-12)))
     d1, d2, d3 = a.n - 1, a.m - 1, (a.n - 1) * (a.m - 1)
     rows = [
-        q.row(source=q.name("Subjects", "Source"), df=q.df(d1), ms=q.num(v.subjects, d + 1, "Mean square"), f=q.blank("F"), p=q.blank("p")),
-        q.row(source=q.name("Raters", "Source"), df=q.df(d2), ms=q.num(v.raters, d + 1, "Mean square"), f=q.stat(v.f_raters, "F", "no error is left"), p=q.p(v.p_raters, why="no error is left")),
-        q.row(source=q.name("Error", "Source"), df=q.df(d3), ms=q.num(v.error, d + 1, "Mean square"), f=q.blank("F"), p=q.blank("p")),
-    ]  # fmt: skip
+        q.row(
+            source=q.name("Subjects", "Source"),
+            df=q.df(d1),
+            ms=q.num(v.subjects, d + 1, "Mean square"),
+            f=q.blank("F"),
+            p=q.blank("p"),
+        ),
+        q.row(
+            source=q.name("Raters", "Source"),
+            df=q.df(d2),
+            ms=q.num(v.raters, d + 1, "Mean square"),
+            f=q.stat(v.f_raters, "F", "no error is left"),
+            p=q.p(v.p_raters, why="no error is left"),
+        ),
+        q.row(
+            source=q.name("Error", "Source"),
+            df=q.df(d3),
+            ms=q.num(v.error, d + 1, "Mean square"),
+            f=q.blank("F"),
+            p=q.blank("p"),
+        ),
+    ]
     return q.table("anova", "Where ratings vary", rows, note="Raters: whether they differ in level.")
 
 
@@ -209,14 +238,21 @@ def _limit_table(a: Agreement) -> TableBlock:
     for (i, j), v in list(a.limits.items())[:60]:
         d = decimals(v)
         rows.append(
-            q.row(pair=q.name(f"{a.titles[i]} − {a.titles[j]}", "Difference"), estimate=q.est(v.bias, d, "Mean", unit))
+            q.row(
+                pair=q.name(f"{a.titles[i]} − {a.titles[j]}", "Difference"), estimate=q.est(v.bias, d, "Mean", unit)
+            )
             | q.ci(*v.bias_ends, d, a.spec.alpha)
-            | q.row(sd=q.num(v.sd, d, "SD", unit=unit), p=q.p(v.p_bias, why="differences have no spread"), low=q.num(v.low, d, "Lower limit", unit=unit))
+            | q.row(
+                sd=q.num(v.sd, d, "SD", unit=unit),
+                p=q.p(v.p_bias, why="differences have no spread"),
+                low=q.num(v.low, d, "Lower limit", unit=unit),
+            )
             | q.ci(*v.low_ends, d, a.spec.alpha, key="low_ci")
             | q.row(high=q.num(v.high, d, "Upper limit", unit=unit))
             | q.ci(*v.high_ends, d, a.spec.alpha, key="high_ci")
-        )  # fmt: skip
-    note = f"Limits: mean ± {number(a.z, 2)} SD, between which {level_words(a.spec.alpha)} of differences are expected if they are normal. p: mean against 0."
+        )
+    note = f"Limits: mean ± {number(a.z, 2)} SD, between which {level_words(a.spec.alpha)} of differences are"
+    note += " expected if they are normal. p: mean against 0."
     return q.table("limits", "Limits of agreement", rows, note=note)
 
 

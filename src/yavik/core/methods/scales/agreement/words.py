@@ -55,7 +55,8 @@ def _kappa_words(a: Agreement) -> tuple[list[Span], str]:
     kind = f", weighted {WEIGHTED[a.weights]}" if a.m == 2 and a.weights != "none" else ""
     text += f"; beyond chance they agree with κ = {share(k.value)} ({ci}{kind})."
     if a.m > 2 and a.weights != "none" and a.mean_pair is not None:
-        text = f"{text[:-1]}; weighted {WEIGHTED[a.weights]}, two of them agree with κ = {share(a.mean_pair)} on average."
+        text = f"{text[:-1]}; weighted {WEIGHTED[a.weights]}, two of them agree with κ = {share(a.mean_pair)} on"
+        text += " average."
     return say(text), f"κ {share(k.value)}, {counted(a.n, 'subject')}"
 
 
@@ -64,8 +65,10 @@ def _limit_words(a: Agreement) -> tuple[list[Span], str]:
     unit = a.columns[0].unit
     d = decimals(v)
     first, second = a.titles[i], lower(a.titles[j])
-    text = f"{first} lies {number(abs(v.bias), d)}{after(unit)} {'above' if v.bias >= 0 else 'below'} {second} on average;"
-    text += f" {level_words(a.spec.alpha)} of differences are expected between {number(v.low, d)} and {number(v.high, d)}{after(unit)}."
+    text = f"{first} lies {number(abs(v.bias), d)}{after(unit)} {'above' if v.bias >= 0 else 'below'} {second} on"
+    text += " average;"
+    text += f" {level_words(a.spec.alpha)} of differences are expected between {number(v.low, d)} and"
+    text += f" {number(v.high, d)}{after(unit)}."
     return say(text), f"limits {number(v.low, d)} to {number(v.high, d)}{after(unit)}"
 
 
@@ -88,7 +91,8 @@ def write_up(a: Agreement) -> NoteBlock:
         k = a.whole
         if k:
             kind = "Fleiss’ κ" if a.m > 2 else f"Cohen’s κ ({WEIGHTED[a.weights]})"
-            text += f" {kind} was {share(k.value)}, {ci} CI [{share(k.low)}, {share(k.high)}]; all gave the same answer to {percent(a.same)}."
+            text += f" {kind} was {share(k.value)}, {ci} CI [{share(k.low)}, {share(k.high)}]; all gave the same"
+            text += f" answer to {percent(a.same)}."
         return NoteBlock(id="write_up", text=text)
     f = a.intraclass.forms[reported(a)]
     if a.kind == "icc":
@@ -102,5 +106,6 @@ def write_up(a: Agreement) -> NoteBlock:
     d = decimals(v)
     unit = after(a.columns[0].unit)
     if a.m == 2 or a.kind == "limits":
-        text += f" The mean difference was {number(v.bias, d)}{unit}, limits of agreement {number(v.low, d)} to {number(v.high, d)}{unit}."
+        text += f" The mean difference was {number(v.bias, d)}{unit}, limits of agreement {number(v.low, d)} to"
+        text += f" {number(v.high, d)}{unit}."
     return NoteBlock(id="write_up", text=text)

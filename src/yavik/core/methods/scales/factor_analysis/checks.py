@@ -62,7 +62,8 @@ def _singular(f: Factors) -> Check | None:
         return Check(**base, verdict=Verdict.fails, text=text, remedies=[_leave_out(f, j)] if d.k > 3 else [])
     if d.c.singular:
         if d.c.rows <= d.k:
-            text = f"{counted(d.c.rows, 'row')} for {counted(d.k, 'item')}: correlations cannot be inverted, and much is left open."
+            text = f"{counted(d.c.rows, 'row')} for {counted(d.k, 'item')}: correlations cannot be inverted, and much"
+            text += " is left open."
             return Check(**base, verdict=Verdict.fails, text=text)
         named = listing([d.names[i] for i in d.tied], 5)
         text = f"Some items are sums of others, or pairs of filled cells contradict one another: {named}."
@@ -71,7 +72,8 @@ def _singular(f: Factors) -> Check | None:
     close = np.abs(np.tril(d.c.r, -1))
     i, j = (int(v) for v in np.unravel_index(int(np.argmax(close)), close.shape))
     if close[i, j] > 0.9:
-        text = f"{d.names[i]} and {d.names[j]} correlate at {share(float(d.c.r[i, j]))}: nearly one question asked twice."
+        text = f"{d.names[i]} and {d.names[j]} correlate at {share(float(d.c.r[i, j]))}: nearly one question asked"
+        text += " twice."
         return Check(**base, verdict=Verdict.doubtful, text=text, remedies=[_leave_out(f, i)] if d.k > 3 else [])
     if a and a.log_determinant < np.log(1e-5) and d.k <= 30:
         return Check(
@@ -115,7 +117,8 @@ def _proper(f: Factors) -> Check:
     wrong = [int(i) for i in np.flatnonzero(s.improper)]
     if wrong:
         said = listing([quoted(f.data.titles[i], 40) for i in wrong], MOST_TOLD)
-        text = f"The factors explain {said} whole, or more than whole (Heywood case): too many factors, too few rows, or an item"
+        text = f"The factors explain {said} whole, or more than whole (Heywood case): too many factors, too few rows,"
+        text += " or an item"
         text += " that stands alone on its factor."
         remedies = [_leave_out(f, wrong[0])] if f.data.k > 4 else []
         if f.m > 1:
@@ -199,7 +202,8 @@ def _related(f: Factors) -> Check | None:
     size = f"largest correlation {share(largest)}"
     if f.oblique:
         if largest < HARDLY:
-            text = f"The factors hardly correlate ({size}): an orthogonal rotation would say much the same, and more simply."
+            text = f"The factors hardly correlate ({size}): an orthogonal rotation would say much the same, and more"
+            text += " simply."
             remedy = Remedy(label="Keep factors apart", spec={"rotation": "varimax"})
             return Check(**base, verdict=Verdict.holds, text=text, remedies=[remedy], facts=facts)
         if largest > 0.85:
@@ -246,7 +250,8 @@ def _starts(f: Factors) -> Check | None:
         return Check(
             **base, verdict=Verdict.holds, text=f"All {r.starts} starts of the rotation end at the same loadings."
         )
-    text = f"{r.agreeing} of {r.starts} starts of the rotation end at the simplest loadings, which are shown; others end elsewhere."
+    text = f"{r.agreeing} of {r.starts} starts of the rotation end at the simplest loadings, which are shown; others"
+    text += " end elsewhere."
     return Check(**base, verdict=Verdict.holds if 2 * r.agreeing >= r.starts else Verdict.doubtful, text=text)
 
 

@@ -298,14 +298,16 @@ def solve(data: ItemData, spec: FactorSpec, m: int) -> Solution:
     k = data.k
     if m > most_factors(k):
         raise DataProblem(
-            f"{m} factors are more than {k} items can tell apart: at most {most_factors(k)}. Choose fewer factors, or more"
+            f"{m} factors are more than {k} items can tell apart: at most {most_factors(k)}. Choose fewer factors, or"
+            " more"
             " items.",
             column=data.columns[0].name,
         )
     if spec.extraction == "ml" and data.c.singular:
         named = " and ".join(data.columns[i].name for i in data.tied[:3]) or "some items"
         raise DataProblem(
-            f"Maximum likelihood needs correlations that can be inverted; {named} repeat one another, or there are too few"
+            f"Maximum likelihood needs correlations that can be inverted; {named} repeat one another, or there are"
+            " too few"
             " rows. Leave one out, or choose principal axes.",
             column=data.columns[data.tied[0]].name if data.tied else None,
         )
@@ -318,7 +320,8 @@ def solve(data: ItemData, spec: FactorSpec, m: int) -> Solution:
         )
     except (ValueError, np.linalg.LinAlgError):
         raise DataProblem(
-            "In this rotation factors fall together. Choose a smaller delta or power, another rotation, or fewer factors.",
+            "In this rotation factors fall together. Choose a smaller delta or power, another rotation, or fewer"
+            " factors.",
             column=data.columns[0].name,
         ) from None
     residuals = data.c.r - found.loadings @ found.loadings.T
@@ -379,7 +382,8 @@ def _means(f: Factors) -> Floats:
 
 
 def scored(f: Factors) -> Floats:
-    """Scores of every row filled throughout, NaN elsewhere, shape (rows, m). Raises DataProblem where there are none."""
+    """Scores of every row filled throughout, NaN elsewhere, shape (rows, m). Raises DataProblem where there are
+    none."""
     if f.spec.scores == "means":
         return _means(f)
     w = f.score_weights

@@ -32,7 +32,8 @@ def ask(table: Table, spec: FactorSpec, run: Run) -> Answer:
         facts=tables.facts(f),
         blocks=[
             tables.picture(f), tables.numbers(f), tables.loadings(f), tables.factors(f),
-            tables.factor_correlations(f), tables.scales(f), tables.number_choice(f), tables.adequacy(f), tables.items(f),
+            tables.factor_correlations(f), tables.scales(f), tables.number_choice(f), tables.adequacy(f),
+            tables.items(f),
             tables.shades(f), words.write_up(f), tables.eigenvalues(f), *tables.folded(f),
         ],
         checks=all_checks(f),

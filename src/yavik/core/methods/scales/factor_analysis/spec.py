@@ -38,10 +38,14 @@ class FactorSpec(Spec):
     factors: Literal["parallel", "kaiser"] | Number = Field(
         "parallel",
         json_schema_extra=placed(
-            "choice_or_number", "Number of factors", "Also by the line on the picture of eigenvalues.", words=NUMBERS,
-            min=1, step=1,
+            "choice_or_number",
+            "Number of factors",
+            "Also by the line on the picture of eigenvalues.",
+            words=NUMBERS,
+            min=1,
+            step=1,
         ),
-    )  # fmt: skip
+    )
     extraction: Literal["principal_axis", "ml", "minres"] = Field(
         "principal_axis", json_schema_extra=option("Extraction", EXTRACTIONS)
     )
@@ -52,17 +56,33 @@ class FactorSpec(Spec):
         ),
     )
     delta: float = Field(
-        0.0, ge=-20, le=0.8, allow_inf_nan=False,
+        0.0,
+        ge=-20,
+        le=0.8,
+        allow_inf_nan=False,
         json_schema_extra=amount(
-            "Delta of oblimin", "Below 0 factors correlate less.", step=0.1, min=-20, max=0.8, when={"rotation": ["oblimin"]}
+            "Delta of oblimin",
+            "Below 0 factors correlate less.",
+            step=0.1,
+            min=-20,
+            max=0.8,
+            when={"rotation": ["oblimin"]},
         ),
-    )  # fmt: skip
+    )
     power: float = Field(
-        4.0, gt=1, le=10, allow_inf_nan=False,
+        4.0,
+        gt=1,
+        le=10,
+        allow_inf_nan=False,
         json_schema_extra=amount(
-            "Power of promax", "Higher ones let factors correlate more.", step=1, min=2, max=10, when={"rotation": ["promax"]}
+            "Power of promax",
+            "Higher ones let factors correlate more.",
+            step=1,
+            min=2,
+            max=10,
+            when={"rotation": ["promax"]},
         ),
-    )  # fmt: skip
+    )
     kaiser_normalisation: bool = Field(
         True,
         json_schema_extra=placed(
@@ -72,20 +92,30 @@ class FactorSpec(Spec):
         ),
     )
     hide_below: float = Field(
-        0.3, ge=0, lt=1, allow_inf_nan=False,
+        0.3,
+        ge=0,
+        lt=1,
+        allow_inf_nan=False,
         json_schema_extra=amount(
-            "Hide loadings below", "Also by the line on the picture of loadings.", step=0.05, min=0, max=0.95, look=True
+            "Hide loadings below",
+            "Also by the line on the picture of loadings.",
+            step=0.05,
+            min=0,
+            max=0.95,
+            look=True,
         ),
-    )  # fmt: skip
+    )
     sorted: bool = Field(True, json_schema_extra=placed("flag", "Items sorted by factor", look=True))
     scores: Literal["regression", "bartlett", "means"] = Field(
         "regression", json_schema_extra=option("Factor scores", SCORES, look=True)
     )
     draws: int = Field(
-        500, ge=100, le=20_000,
+        500,
+        ge=100,
+        le=20_000,
         json_schema_extra=amount(
             "Draws of chance eigenvalues", "Of items that have nothing in common.", step=100, min=100, max=20_000
         ),
-    )  # fmt: skip
+    )
     names: Names = Field({}, json_schema_extra=placed("fixed", "Names of factors"))
     """By an item: the name of the factor that it loads on most."""

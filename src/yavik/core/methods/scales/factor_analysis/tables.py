@@ -44,7 +44,8 @@ def loadings(f: Factors) -> TableBlock:
         if f.oblique
         else "Correlations of items with factors."
     )
-    note = f"{kind} In bold: the factor that an item belongs to. Communality: share of the item’s variance that the factors explain."
+    note = f"{kind} In bold: the factor that an item belongs to. Communality: share of the item’s variance that the"
+    note += " factors explain."
     return loading_table(
         f.data.columns, s.rotated.pattern, f.names, f.order, f.spec.hide_below, beside,
         id="loadings", title="What the factors mean: loadings", note=note,
@@ -98,14 +99,16 @@ def scales(f: Factors) -> TableBlock:
             else []
         )
         cells = q.row(
-            factor=q.name(name, "Scale"), items=q.said(", ".join(names) or "none", "Its items"), n=q.count(len(names), "Items"),
+            factor=q.name(name, "Scale"), items=q.said(", ".join(names) or "none", "Its items"),
+            n=q.count(len(names), "Items"),
             alpha=q.size(scale.alpha.raw if scale else np.nan, "Cronbach’s α", why),
         )  # fmt: skip
         cells |= q.size_ci(
             scale.alpha.low if scale else np.nan, scale.alpha.high if scale else np.nan, f.spec.alpha, why
         )
         rows.append(cells | {"omega": q.size(scale.omega if scale else np.nan, "ω", "one factor needs three items")})
-    note = "Items that load on a factor most, and above the threshold. Their plain mean becomes a column with “Factor scores: means”."
+    note = "Items that load on a factor most, and above the threshold. Their plain mean becomes a column with “Factor"
+    note += " scores: means”."
     return q.table("scales", "As scales: each factor’s items added up", rows, note=note)
 
 
@@ -170,11 +173,13 @@ def eigenvalues(f: Factors) -> TableBlock:
         running += float(v) / total
         rows.append(
             q.row(
-                number=q.count(i + 1, "Number"), eigenvalue=q.num(float(v), 3, "Eigenvalue"), share=q.part(float(v) / total, "Share"),
+                number=q.count(i + 1, "Number"), eigenvalue=q.num(float(v), 3, "Eigenvalue"),
+                share=q.part(float(v) / total, "Share"),
                 running=q.part(running, "Together"), chance=q.num(float(f.limits[i]), 3, "Chance, 95th percentile"),
             )
         )  # fmt: skip
-    note = f"Chance: of {counted(f.spec.draws, 'draw')} of {counted(f.data.c.rows, 'row')} of normal columns that have nothing in common."
+    note = f"Chance: of {counted(f.spec.draws, 'draw')} of {counted(f.data.c.rows, 'row')} of normal columns that"
+    note += " have nothing in common."
     return q.table("eigenvalues", "Eigenvalues of the correlations", rows, note=note, folded=True)
 
 

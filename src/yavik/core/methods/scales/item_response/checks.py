@@ -20,7 +20,8 @@ MOST_TOLD = 3
 def all_checks(r: Response, table: Table) -> list[Check | None]:
     """In the order in which a researcher judges."""
     return [
-        _one_thing(r), _backwards(r, table), _fit(r), _telling(r), _floors(r), _people(r), _odd(r, table), _empty(r), _unused(r),
+        _one_thing(r), _backwards(r, table), _fit(r), _telling(r), _floors(r), _people(r), _odd(r, table), _empty(r),
+        _unused(r),
         _settled(r),
     ]  # fmt: skip
 
@@ -55,7 +56,8 @@ def _one_thing(r: Response) -> Check:
     i, j = int(low[0][worst]), int(low[1][worst])
     facts = {"q3": float(q3[worst])}
     if away[worst] < TOGETHER:
-        text = f"No two items hang together beside ability (Q3 farthest from the mean of all pairs: {share(float(q3[worst]))})."
+        text = "No two items hang together beside ability (Q3 farthest from the mean of all pairs:"
+        text += f" {share(float(q3[worst]))})."
         return Check(**base, verdict=Verdict.holds, text=text, facts=facts)
     many = int((away >= TOGETHER).sum())
     text = f"{_name(r, j)} and {_name(r, i)} hang together beside ability (Q3 {share(float(q3[worst]))})"
@@ -123,7 +125,8 @@ def _fit(r: Response) -> Check:
     worst = int(np.nanargmin(p))
     adjusted = min(1.0, float(p[worst]) * tested)
     if adjusted >= r.spec.alpha:
-        text = f"S-χ² finds no departure from the curves (smallest p {p_words(float(p[worst]))} of {tested}, before adjusting)."
+        text = f"S-χ² finds no departure from the curves (smallest p {p_words(float(p[worst]))} of {tested}, before"
+        text += " adjusting)."
         return Check(**base, verdict=Verdict.holds, text=text)
     poor = [int(j) for j in np.argsort(p) if np.isfinite(p[j]) and p[j] * tested < r.spec.alpha]
     said = listing([f"{_name(r, j)} (p {p_words(float(p[j]))})" for j in poor], MOST_TOLD)
@@ -139,7 +142,8 @@ def _telling(r: Response) -> Check | None:
     held = [int(j) for j in np.flatnonzero(r.fitted.held)]
     if held:
         said = listing([_name(r, j) for j in held], MOST_TOLD)
-        text = f"{said} {'orders' if len(held) == 1 else 'order'} people without error as far as these answers go: the discrimination has no end."
+        text = f"{said} {'orders' if len(held) == 1 else 'order'} people without error as far as these answers go:"
+        text += " the discrimination has no end."
         return Check(**base, verdict=Verdict.fails, text=text, remedies=_leave_out(r, held[0]))
     if r.fitted.model == "one_parameter":
         return None
@@ -148,11 +152,13 @@ def _telling(r: Response) -> Check | None:
         said = listing(
             [f"{_name(r, j)} ({number(float(r.fitted.discrimination[j]), 2)})" for j in unknown], MOST_TOLD
         )
-        text = f"How well {said} {'tells' if len(unknown) == 1 else 'tell'} people apart is hardly known: the interval holds 0."
+        text = f"How well {said} {'tells' if len(unknown) == 1 else 'tell'} people apart is hardly known: the"
+        text += " interval holds 0."
         return Check(**base, verdict=Verdict.doubtful, text=text, remedies=_leave_out(r, unknown[0]))
     if not little:
         lowest = int(np.argmin(r.fitted.discrimination))
-        text = f"Every item tells people apart (lowest discrimination {number(float(r.fitted.discrimination[lowest]), 2)})."
+        text = "Every item tells people apart (lowest discrimination"
+        text += f" {number(float(r.fitted.discrimination[lowest]), 2)})."
         return Check(**base, verdict=Verdict.holds, text=text) if not backwards(r) else None
     said = listing([f"{_name(r, j)} ({number(float(r.fitted.discrimination[j]), 2)})" for j in little], MOST_TOLD)
     text = f"Hardly {'tells' if len(little) == 1 else 'tell'} people apart: {said}."
@@ -171,7 +177,8 @@ def _floors(r: Response) -> Check | None:
     told = []
     if at_edge:
         told.append(
-            f"{listing([_name(r, j) for j in at_edge], MOST_TOLD)} {'shows' if len(at_edge) == 1 else 'show'} no sign of guessing, or no end to it"
+            f"{listing([_name(r, j) for j in at_edge], MOST_TOLD)} {'shows' if len(at_edge) == 1 else 'show'} no sign"
+            " of guessing, or no end to it"
         )
     if wide:
         told.append(f"the floor of {listing([_name(r, j) for j in wide], MOST_TOLD)} is hardly known")
@@ -230,7 +237,8 @@ def _empty(r: Response) -> Check | None:
     text = f"{counted(gone, 'row')} without any answer left out. " if gone else ""
     if empty:
         most = int(np.argmax((codes[r.scored.use] < 0).sum(axis=0)))
-        text += f"{percent(part)} of answers are empty, most in {r.scored.names[most]}. They are taken as not asked; if people skipped what"
+        text += f"{percent(part)} of answers are empty, most in {r.scored.names[most]}. They are taken as not asked;"
+        text += " if people skipped what"
         text += " they could not answer, count them as wrong first."
     verdict = Verdict.doubtful if part > 0.05 else Verdict.holds
     return Check(**base, verdict=verdict, text=text.strip())
@@ -254,7 +262,8 @@ def _settled(r: Response) -> Check:
         )
         return Check(**base, verdict=Verdict.fails, text=text, remedies=remedies)
     if not np.isfinite(r.discrimination_se).all() and not f.held.any():
-        text = "The likelihood has no clear top here, so there are no standard errors: too many parameters for these answers."
+        text = "The likelihood has no clear top here, so there are no standard errors: too many parameters for these"
+        text += " answers."
         simpler = {"three_parameter": "two_parameter", "two_parameter": "one_parameter"}.get(f.model)
         remedies = [Remedy(label="A simpler model", spec={"model": simpler})] if simpler else []
         return Check(**base, verdict=Verdict.fails, text=text, remedies=remedies)

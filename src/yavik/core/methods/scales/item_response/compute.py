@@ -21,7 +21,8 @@ from yavik.core.stats.items.response.looking import (
     hanging_together,
     item_fit,
 )
-from yavik.core.stats.items.response.marginal import Answers, Fitted, answers, fit, nodes
+from yavik.core.stats.items.response.marginal import Fitted, fit
+from yavik.core.stats.items.response.people import Answers, answers, nodes
 from yavik.core.table import Column, DataProblem, Kind, Level, Table
 
 MOST_LEVELS = 12
@@ -35,7 +36,8 @@ class Scored:
     """Answers as numbers from 0.
 
     Args:
-        codes: shape (rows of the table, J), −1 where empty. levels: answers of each item. words: of each item's answers.
+        codes: shape (rows of the table, J), −1 where empty. levels: answers of each item. words: of each item's
+            answers.
         keyed: items scored by a key. unused: levels of ordered items that nobody chose.
     """
 
@@ -140,7 +142,8 @@ def _counted(table: Table, column: Column) -> tuple[Any, list[str], list[str]]:
     seen = np.unique(x[~np.isnan(x)])
     if len(seen) > MOST_LEVELS:
         raise DataProblem(
-            f"{column.name} has {len(seen)} different answers; an item has {MOST_LEVELS} at most. Put neighbours together first.",
+            f"{column.name} has {len(seen)} different answers; an item has {MOST_LEVELS} at most. Put neighbours"
+            " together first.",
             column=column.name,
         )
     said = _words(column)
@@ -210,7 +213,8 @@ class Response:
         return float(special.ndtri(1 - self.spec.alpha / 2))
 
     def difficulty(self, j: int) -> Floats:
-        """Where an answer of at least each step is as likely as not (of three parameters: halfway up from the floor)."""
+        """Where an answer of at least each step is as likely as not (of three parameters: halfway up from the
+        floor)."""
         a, own = self.fitted.beta[j, 0], int(self.scored.levels[j])
         return np.asarray(-self.fitted.beta[j, 1 : own if self.graded else 2] / a)
 
@@ -361,7 +365,8 @@ def two_sided(z: float) -> float:
 
 
 def better_by(before: Fitted, f: Fitted) -> tuple[float, int, float]:
-    """χ² of a model against one with fewer parameters, its df, and p, which a floor at the edge of what is possible has not."""
+    """χ² of a model against one with fewer parameters, its df, and p, which a floor at the edge of what is possible
+    has not."""
     chi2 = max(2 * (f.log_likelihood - before.log_likelihood), 0.0)
     df = f.parameters - before.parameters
     return chi2, df, float(special.chdtrc(df, chi2)) if f.model == "two_parameter" and df > 0 else np.nan

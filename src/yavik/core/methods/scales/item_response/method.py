@@ -32,14 +32,23 @@ def ask(table: Table, spec: ResponseSpec, run: Run) -> Answer:
         settings=words.settings(r),
         facts=tables.facts(r),
         blocks=[
-            pictures.curves(r), pictures.scores(r), tables.estimates(r), tables.read_off(r), *pictures.tells(r),
-            *pictures.answers(r), tables.models(r), tables.how_it_fits(r), tables.people(r), tables.at_abilities(r),
-            words.write_up(r), tables.iterations(r),
+            pictures.curves(r),
+            pictures.scores(r),
+            tables.estimates(r),
+            tables.read_off(r),
+            *pictures.tells(r),
+            *pictures.answers(r),
+            tables.models(r),
+            tables.how_it_fits(r),
+            tables.people(r),
+            tables.at_abilities(r),
+            words.write_up(r),
+            tables.iterations(r),
         ],
         checks=all_checks(r, table),
         rows=used_where(table, r.scored.use, "no item is answered"),
         model=tables.card(r),
-    )  # fmt: skip
+    )
 
 
 def card(table: Table, spec: ResponseSpec) -> ModelCard:
@@ -92,7 +101,9 @@ METHOD = Method(
     id="item_response",
     aim=Aim.scales,
     title="Item response: one-, two- and three-parameter and graded models",
-    layouts=(Layout("items", "a column for each item", "What do {items} measure, and how well?", ("items",), ("items",)),),
+    layouts=(
+        Layout("items", "a column for each item", "What do {items} measure, and how well?", ("items",), ("items",)),
+    ),
     Spec=ResponseSpec,
     compute=ask,
     page=read_page(__file__),
@@ -102,7 +113,19 @@ METHOD = Method(
     card=card,
     name=lambda spec: f"What {listing(spec.items, 2)} measure",
     keywords=(
-        "item response theory", "IRT", "Rasch", "2PL", "3PL", "graded response", "difficulty", "discrimination", "ability",
-        "test information", "item characteristic curve", "guessing", "local dependence", "person fit",
+        "item response theory",
+        "IRT",
+        "Rasch",
+        "2PL",
+        "3PL",
+        "graded response",
+        "difficulty",
+        "discrimination",
+        "ability",
+        "test information",
+        "item characteristic curve",
+        "guessing",
+        "local dependence",
+        "person fit",
     ),
-)  # fmt: skip
+)

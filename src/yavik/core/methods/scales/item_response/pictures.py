@@ -65,7 +65,8 @@ def tells(r: Response) -> list[FigureBlock]:
 def scores(r: Response) -> FigureBlock:
     """Expected score over ability, with a line for each way of reading it."""
     total = r.score_at(GRID)
-    alt = f"Expected score of {r.most} over ability, from {number(float(total[0]), 1)} to {number(float(total[-1]), 1)}."
+    alt = f"Expected score of {r.most} over ability, from {number(float(total[0]), 1)} to"
+    alt += f" {number(float(total[-1]), 1)}."
     made = block(
         "scores", "Expected score, read off both ways", over_ability(GRID, total, "Expected score", alt, width=330)
     )

@@ -16,9 +16,11 @@ MODELS = {
     "graded": "graded answers: thresholds and discrimination",
 }
 NAMES = {
-    "one_parameter": "one parameter", "two_parameter": "two parameters", "three_parameter": "three parameters",
+    "one_parameter": "one parameter",
+    "two_parameter": "two parameters",
+    "three_parameter": "three parameters",
     "graded": "graded",
-}  # fmt: skip
+}
 SORTS = {"given": "as chosen", "difficulty": "by difficulty", "discrimination": "by discrimination"}
 Ability = Annotated[float, Field(ge=-6, le=6, allow_inf_nan=False)]
 
@@ -42,10 +44,12 @@ class ResponseSpec(Spec):
     order: Literal["ascending", "descending"] = Field(
         "ascending",
         json_schema_extra=option(
-            "Order", {"ascending": "lowest first", "descending": "highest first"}, look=True,
+            "Order",
+            {"ascending": "lowest first", "descending": "highest first"},
+            look=True,
             when={"sort_by": ["difficulty", "discrimination"]},
         ),
-    )  # fmt: skip
+    )
     grouped: Literal["by_item", "by_parameter"] = Field(
         "by_item",
         json_schema_extra=option(
@@ -73,15 +77,20 @@ class ResponseSpec(Spec):
         ),
     )
     score: float | None = Field(
-        None, allow_inf_nan=False,
+        None,
+        allow_inf_nan=False,
         json_schema_extra=amount("Read off at score", "The ability at which it is expected.", empty=True, look=True),
-    )  # fmt: skip
+    )
     theta: list[Ability] = Field(
         [],
         max_length=25,
         json_schema_extra=placed("numbers", "Table of the curves at", "Abilities between −6 and 6.", look=True),
     )
     nodes: int = Field(
-        41, ge=11, le=301,
-        json_schema_extra=amount("Nodes", "Abilities at which the normal distribution is looked at.", step=10, min=11, max=301),
-    )  # fmt: skip
+        41,
+        ge=11,
+        le=301,
+        json_schema_extra=amount(
+            "Nodes", "Abilities at which the normal distribution is looked at.", step=10, min=11, max=301
+        ),
+    )

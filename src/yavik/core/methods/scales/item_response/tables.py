@@ -74,12 +74,14 @@ def _floor_cells(r: Response, j: int) -> q.Row:
 
 def _note(r: Response) -> str:
     if r.graded:
-        note = "To 2, to 3 …: the ability at which that answer or a higher one is as likely as not; their standard errors are"
+        note = "To 2, to 3 …: the ability at which that answer or a higher one is as likely as not; their standard"
+        note += " errors are"
         note += " in the table grouped by parameter."
     else:
         note = "Difficulty: the ability at which the item is answered right half the time"
         note += ", halfway up from its floor." if r.fitted.model == "three_parameter" else "."
-    note += " Discrimination: how steeply the curve rises there, on the logistic scale. z and p: discrimination against 0."
+    note += " Discrimination: how steeply the curve rises there, on the logistic scale. z and p: discrimination"
+    note += " against 0."
     if r.fitted.model == "one_parameter":
         note += " One discrimination is estimated for all items."
     return note + " Click an item to draw its curve."
@@ -123,7 +125,8 @@ def models(r: Response) -> TableBlock | None:
     bic, aic = ({m: getattr(f, name) for m, f in found.items()} for name in ("bic", "aic"))
     for m, f in found.items():
         cells = q.row(
-            model=q.name(NAMES[m].capitalize(), "Model"), id=q.word(m, None), parameters=q.count(f.parameters, "Parameters"),
+            model=q.name(NAMES[m].capitalize(), "Model"), id=q.word(m, None),
+            parameters=q.count(f.parameters, "Parameters"),
             log_likelihood=q.num(f.log_likelihood, 2, "Log-likelihood"),
             aic=_best(aic[m], aic, "AIC"), bic=_best(bic[m], bic, "BIC"),
         )  # fmt: skip
@@ -131,7 +134,8 @@ def models(r: Response) -> TableBlock | None:
         before = f
     note = "BIC counts people. Lowest of AIC and of BIC in bold."
     if len(found) > 1:
-        note += " χ²: against the model with fewer parameters above it; for a floor, which lies at the edge of what is possible, no p is given."
+        note += " χ²: against the model with fewer parameters above it; for a floor, which lies at the edge of what"
+        note += " is possible, no p is given."
     made = q.table(
         "models", "Models of these answers", rows, note=note, marked=[ordered.index(r.fitted.model)], strong=[]
     )
@@ -162,13 +166,15 @@ def how_it_fits(r: Response) -> TableBlock:
         rows.append(
             item_cells(r.scored.columns[j])
             | q.row(
-                chi2=q.stat(fit.chi2 if fit else np.nan, "S-χ²", gone), df=q.df(fit.df if fit and fit.df > 0 else np.nan, why=gone if not fit else "no cells are left"),
+                chi2=q.stat(fit.chi2 if fit else np.nan, "S-χ²", gone),
+                df=q.df(fit.df if fit and fit.df > 0 else np.nan, why=gone if not fit else "no cells are left"),
                 p=q.p(fit.p if fit else np.nan, why=gone if not fit else "no cells are left to test"),
                 q3=q.size(float(q3[most]) if most is not None else np.nan, "Largest Q3"),
                 other=q.word(r.scored.names[most], "with") if most is not None else q.gone(gone, "with"),
             )
         )  # fmt: skip
-    note = "S-χ²: answers of people with the same sum score, seen and expected; a small p says that the curve is wrong. p are not adjusted."
+    note = "S-χ²: answers of people with the same sum score, seen and expected; a small p says that the curve is"
+    note += " wrong. p are not adjusted."
     note += " Q3: correlation of what is left of two items’ answers beside ability."
     return q.table("fit", "Items that fit, and that hang together", rows, note=note)
 
@@ -243,7 +249,8 @@ def people(r: Response) -> TableBlock:
         q.row(term=q.name("Mean standard error", "People"), value=q.num(float(sd.mean()), 2, "Value")),
         q.row(term=q.name("Reliability of the abilities", "People"), value=q.size(r.reliability, "Value")),
     ]
-    note = "Ability: mean of what a person’s answers say, where people are spread normally with mean 0 and SD 1. Reliability: 1 − mean squared standard error."
+    note = "Ability: mean of what a person’s answers say, where people are spread normally with mean 0 and SD 1."
+    note += " Reliability: 1 − mean squared standard error."
     return q.table("people", "The people", rows, note=note)
 
 
@@ -283,8 +290,10 @@ def card(r: Response) -> ModelCard:
         """An estimate."""
         there = bool(np.isfinite(se) and se > 0)
         return Estimate(
-            key=key, title=title, b=float(value), se=float(se) if there else None, low=float(value - z * se) if there else None,
-            high=float(value + z * se) if there else None, p=two_sided(value / se) if there else None, why=None if there else HELD,
+            key=key, title=title, b=float(value), se=float(se) if there else None,
+            low=float(value - z * se) if there else None,
+            high=float(value + z * se) if there else None, p=two_sided(value / se) if there else None,
+            why=None if there else HELD,
         )  # fmt: skip
 
     estimates_ = []
@@ -318,7 +327,8 @@ def card(r: Response) -> ModelCard:
         ),
     ]
     return ModelCard(
-        kind="item response, graded" if r.graded else "item response", said=f"answers to {counted(r.k, 'item')}", response=text, effect="b",
+        kind="item response, graded" if r.graded else "item response", said=f"answers to {counted(r.k, 'item')}",
+        response=text, effect="b",
         terms=[CardTerm(key=k, title=t) for k, t in made_of], holds=[k for k, _ in made_of], edge=["floor"],
         estimates=estimates_, fit=lines, log_likelihood=f.log_likelihood, parameters=f.parameters, n=r.n,
         rows=_fingerprint(r), intercept=True, likelihood_of="answers",

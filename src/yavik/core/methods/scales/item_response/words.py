@@ -102,18 +102,23 @@ def write_up(r: Response) -> NoteBlock:
     """As methods and results of a paper tell it."""
     f = r.fitted
     kind = {
-        "one_parameter": "a one-parameter logistic model (one discrimination)", "two_parameter": "a two-parameter logistic model",
+        "one_parameter": "a one-parameter logistic model (one discrimination)",
+        "two_parameter": "a two-parameter logistic model",
         "three_parameter": "a three-parameter logistic model", "graded": "a graded response model",
     }[f.model]  # fmt: skip
-    text = f"Answers of {counted(r.n, 'person', 'people')} to {counted(r.k, 'item')} were fitted by {kind}, by marginal maximum likelihood with"
-    text += f" ability standard normal ({r.spec.nodes} nodes; log-likelihood {number(f.log_likelihood, 2)}, {counted(f.parameters, 'parameter')})."
+    text = f"Answers of {counted(r.n, 'person', 'people')} to {counted(r.k, 'item')} were fitted by {kind}, by"
+    text += " marginal maximum likelihood with"
+    text += f" ability standard normal ({r.spec.nodes} nodes; log-likelihood {number(f.log_likelihood, 2)},"
+    text += f" {counted(f.parameters, 'parameter')})."
     a = r.fitted.discrimination
     if f.model == "one_parameter":
-        text += f" The common discrimination was {number(float(a[0]), 2)} (SE {number(float(r.discrimination_se[0]), 2)})."
+        text += f" The common discrimination was {number(float(a[0]), 2)} (SE"
+        text += f" {number(float(r.discrimination_se[0]), 2)})."
     else:
         text += f" Discriminations ran from {number(float(a.min()), 2)} to {number(float(a.max()), 2)}."
     all_b = np.concatenate([r.difficulty(j) for j in range(r.k)])
-    text += f" {'Thresholds' if r.graded else 'Difficulties'} ran from {number(float(all_b.min()), 2)} to {number(float(all_b.max()), 2)}."
+    text += f" {'Thresholds' if r.graded else 'Difficulties'} ran from {number(float(all_b.min()), 2)} to"
+    text += f" {number(float(all_b.max()), 2)}."
     text += f" Abilities were estimated by the posterior mean, with a reliability of {share(r.reliability)}."
     if r.item_fit:
         poor = [j for j, v in enumerate(r.item_fit) if v.p < 0.05]

@@ -24,7 +24,8 @@ class Components:
     """Everything computed; tables and words only read it.
 
     Args:
-        eigenvalues: of the matrix, largest first, shape (k,). vectors: shape (k, k), each signed so that squares of positive
+        eigenvalues: of the matrix, largest first, shape (k,). vectors: shape (k, k), each signed so that squares of
+            positive
             weights outweigh the others. limits: of chance.
     """
 
@@ -117,7 +118,8 @@ def compute(table: Table, spec: ComponentSpec, told: Told = silent) -> Component
     rows = max(c.rows, 3)
     key = f"components {rows} {data.k}".encode() + (b"" if sd is None else sd.tobytes())
     made = drawn(
-        spec.draws, spec.seed, lambda rng, size: by_chance(rows, data.k, size, rng, sd), key=key, told=told, span=(0.1, 0.6),
+        spec.draws, spec.seed, lambda rng, size: by_chance(rows, data.k, size, rng, sd), key=key, told=told,
+        span=(0.1, 0.6),
         what="Eigenvalues of chance",
     )  # fmt: skip
     limits = np.asarray(np.quantile(made, PERCENTILE, axis=0))

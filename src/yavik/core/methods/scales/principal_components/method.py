@@ -71,6 +71,7 @@ METHOD = Method(
     name=lambda spec: f"Components of {listing(spec.items, 3)}",
     uses=("missing", "seed"),
     keywords=(
-        "PCA", "principal component analysis", "eigenvalues", "biplot", "scores", "loadings", "dimension reduction", "scree",
+        "PCA", "principal component analysis", "eigenvalues", "biplot", "scores", "loadings", "dimension reduction",
+        "scree",
     ),
 )  # fmt: skip

@@ -14,9 +14,13 @@ MATRICES = {
 }
 NUMBERS = {"parallel": "more than chance gives", "kaiser": "more than a column’s own variance"}
 ROTATIONS = {
-    "none": "not rotated", "varimax": "varimax", "quartimax": "quartimax", "equamax": "equamax",
-    "oblimin": "oblimin: components may correlate", "promax": "promax: components may correlate",
-}  # fmt: skip
+    "none": "not rotated",
+    "varimax": "varimax",
+    "quartimax": "quartimax",
+    "equamax": "equamax",
+    "oblimin": "oblimin: components may correlate",
+    "promax": "promax: components may correlate",
+}
 Number = Annotated[int, Field(ge=1, le=60)]
 
 
@@ -28,10 +32,14 @@ class ComponentSpec(Spec):
     components: Literal["parallel", "kaiser"] | Number = Field(
         "kaiser",
         json_schema_extra=placed(
-            "choice_or_number", "Number of components", "Also by the line on the picture of eigenvalues.", words=NUMBERS,
-            min=1, step=1,
+            "choice_or_number",
+            "Number of components",
+            "Also by the line on the picture of eigenvalues.",
+            words=NUMBERS,
+            min=1,
+            step=1,
         ),
-    )  # fmt: skip
+    )
     rotation: Literal["none", "varimax", "quartimax", "equamax", "oblimin", "promax"] = Field(
         "none",
         json_schema_extra=option(
@@ -39,13 +47,25 @@ class ComponentSpec(Spec):
         ),
     )
     hide_below: float = Field(
-        0.0, ge=0, lt=1, allow_inf_nan=False,
+        0.0,
+        ge=0,
+        lt=1,
+        allow_inf_nan=False,
         json_schema_extra=amount(
-            "Hide loadings below", "Also by the line on the picture of loadings.", step=0.05, min=0, max=0.95, look=True
+            "Hide loadings below",
+            "Also by the line on the picture of loadings.",
+            step=0.05,
+            min=0,
+            max=0.95,
+            look=True,
         ),
-    )  # fmt: skip
+    )
     sorted: bool = Field(True, json_schema_extra=placed("flag", "Columns sorted by component", look=True))
     draws: int = Field(
-        500, ge=100, le=20_000,
-        json_schema_extra=amount("Draws of chance eigenvalues", "Of columns that have nothing in common.", step=100, min=100, max=20_000),
-    )  # fmt: skip
+        500,
+        ge=100,
+        le=20_000,
+        json_schema_extra=amount(
+            "Draws of chance eigenvalues", "Of columns that have nothing in common.", step=100, min=100, max=20_000
+        ),
+    )

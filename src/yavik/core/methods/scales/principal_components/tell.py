@@ -78,14 +78,16 @@ def components(c: Components) -> TableBlock:
     for i, v in enumerate(c.eigenvalues[:MOST_SHOWN]):
         running += float(v) / c.total
         cells = q.row(
-            number=q.count(i + 1, "Component"), eigenvalue=q.num(float(v), 3, "Eigenvalue"), share=q.part(float(v) / c.total, "Share"),
+            number=q.count(i + 1, "Component"), eigenvalue=q.num(float(v), 3, "Eigenvalue"),
+            share=q.part(float(v) / c.total, "Share"),
             running=q.part(running, "Together"), chance=q.num(float(c.limits[i]), 3, "Chance, 95th percentile"),
         )  # fmt: skip
         if c.spec.rotation != "none" and c.m > 1:
             own = c.rotated.explained[i] if i < c.m else np.nan
             cells["after"] = q.num(float(own), 2, "After rotation, columns", why="not taken")
         rows.append(cells)
-    note = f"Chance: of {counted(c.spec.draws, 'draw')} of {counted(c.data.c.rows, 'row')} of normal columns that have nothing in common."
+    note = f"Chance: of {counted(c.spec.draws, 'draw')} of {counted(c.data.c.rows, 'row')} of normal columns that"
+    note += " have nothing in common."
     made = q.table(
         "components",
         "Components in order",
@@ -131,8 +133,10 @@ def _axis(c: Components, j: int) -> str:
 
 
 def _other(c: Components) -> NoteBlock:
-    text = "Components sum up all of the columns’ variance, what is unique to each included. Where columns are answers behind which something common is"
-    text += " looked for, factor analysis is the question to ask: its loadings are smaller, and its factors may correlate."
+    text = "Components sum up all of the columns’ variance, what is unique to each included. Where columns are"
+    text += " answers behind which something common is"
+    text += " looked for, factor analysis is the question to ask: its loadings are smaller, and its factors may"
+    text += " correlate."
     return NoteBlock(id="not_factors", text=text)
 
 
@@ -151,7 +155,8 @@ def write_up(c: Components) -> NoteBlock:
     matrix = MATRICES[c.spec.matrix].split(":")[0]
     text = f"Principal components of the {matrix} of {counted(c.data.k, 'column')} ({counted(c.data.n, 'row')}):"
     told = [f"{number(float(v), 2)} ({percent(float(v / c.total))})" for v in c.eigenvalues[: min(c.m, 6)]]
-    text += f" the first {WORDS[c.m].lower() if c.m < len(WORDS) else c.m} had {'eigenvalues' if c.m > 1 else 'an eigenvalue of'} {listing(told, 6)}"
+    text += f" the first {WORDS[c.m].lower() if c.m < len(WORDS) else c.m} had"
+    text += f" {'eigenvalues' if c.m > 1 else 'an eigenvalue of'} {listing(told, 6)}"
     text += f", together {percent(c.explained)} of the variance." if c.m > 1 else " of the variance."
     if c.spec.rotation != "none" and c.m > 1:
         text += f" Components were rotated by {ROTATIONS[c.spec.rotation].split(':')[0]} with Kaiser’s normalisation."
@@ -179,7 +184,8 @@ def _scale(c: Components) -> Check | None:
     units = {k.unit for k in c.data.columns}
     widest = c.data.names[int(np.argmax(sd))]
     if len(units) > 1 or ratio > 3:
-        text = f"{'Columns have different units, and s' if len(units) > 1 else 'S'}preads differ up to {number(ratio, 1)}-fold:"
+        text = f"{'Columns have different units, and s' if len(units) > 1 else 'S'}preads differ up to"
+        text += f" {number(ratio, 1)}-fold:"
         text += f" the components are mostly those of {widest}."
         remedy = Remedy(label="Use correlations", spec={"matrix": "correlation"})
         return Check(**base, verdict=Verdict.doubtful, text=text, remedies=[remedy])
@@ -190,7 +196,8 @@ def _number(c: Components) -> Check:
     base: dict[str, Any] = {"id": "number", "title": "Number of components"}
     text = f"More than chance gives: {c.by_parallel}. Above a column’s own variance: {c.by_kaiser}. Taken: {c.m}."
     if c.spec.matrix == "covariance":
-        text = f"Above the mean variance of a column: {c.by_kaiser}. Taken: {c.m}. Of covariances chance is mostly the spread of the widest"
+        text = f"Above the mean variance of a column: {c.by_kaiser}. Taken: {c.m}. Of covariances chance is mostly"
+        text += " the spread of the widest"
         return Check(**base, verdict=Verdict.unknown, text=f"{text} column, so it does not say how many.")
     if c.by_parallel == 0:
         return Check(
@@ -231,7 +238,8 @@ def _rows(c: Components) -> Check:
 def facts(c: Components) -> dict[str, Any]:
     """Numbers by name."""
     out: dict[str, Any] = {
-        "n": c.data.n, "columns": c.data.k, "components": c.m, "explained": c.explained, "kaiser": c.by_kaiser, "parallel": c.by_parallel,
+        "n": c.data.n, "columns": c.data.k, "components": c.m, "explained": c.explained, "kaiser": c.by_kaiser,
+        "parallel": c.by_parallel,
     }  # fmt: skip
     for i, v in enumerate(c.eigenvalues[:MOST_SHOWN]):
         out[f"eigenvalue_{i + 1}"] = v

@@ -141,6 +141,7 @@ def compute(table: Table, spec: ReliabilitySpec) -> ReliabilityResults:
         items=items, y=y, alpha=cronbach(s, n, 1 - spec.alpha), factor=factor,
         omega=omega(factor, sd) if factor else np.nan,
         mean=y.mean(axis=0), sd=sd, rest=with_the_rest(s), without=without_each(s),
-        split=split_half(s, first) if spec.split != "none" else None, correlations=r, eigenvalues=eigenvalues, chance=chance,
+        split=split_half(s, first) if spec.split != "none" else None, correlations=r, eigenvalues=eigenvalues,
+        chance=chance,
         level=1 - spec.alpha,
     )  # fmt: skip

@@ -186,7 +186,8 @@ def _lengths(r: ReliabilityResults) -> Check | None:
     base: dict[str, Any] = {"id": "lengths", "title": "Items of one length"}
     short, long = min(spans), max(spans)
     a, b = (r.items.columns[spans.index(v)].name for v in (short, long))
-    text = f"Answers to {a} run over {number(short, 0)} steps, those to {b} over {number(long, 0)}: the sum is mostly that of the longer"
+    text = f"Answers to {a} run over {number(short, 0)} steps, those to {b} over {number(long, 0)}: the sum is mostly"
+    text += " that of the longer"
     text += f" items. α of the standardised items is {share(r.alpha.standardised)}."
     if r.items.against.any():
         text += " Turning them within one range moves the shorter ones: turn them in the table, each within its own."

@@ -43,7 +43,8 @@ class Looked:
     """Everything computed; tables and words only read it.
 
     Args:
-        z: transformed values; w: their differences, which the correlograms are of. power: λ of Box and Cox, 0 for the logarithm, 1
+        z: transformed values; w: their differences, which the correlograms are of. power: λ of Box and Cox, 0 for
+            the logarithm, 1
             for values as they are.
     """
 
@@ -111,12 +112,14 @@ class Looked:
 
     @cached_property
     def cuts(self) -> tuple[int, int]:
-        """Last lag of those in a row from 1 on that stand out: of the partial correlations, and of the plain ones; at most four."""
+        """Last lag of those in a row from 1 on that stand out: of the partial correlations, and of the plain ones;
+        at most four."""
         c = self.correlogram
         if c is None:
             return 0, 0
         out = np.abs(c.pacf) > self.reach, np.abs(c.acf) > 1.959964 * c.se
-        return tuple(min(int(len(v) if v.all() else np.argmin(v)), MOST_ORDER) for v in out)  # type: ignore[return-value]
+        p, q = (min(int(len(v) if v.all() else np.argmin(v)), MOST_ORDER) for v in out)
+        return p, q
 
     @property
     def orders(self) -> list[tuple[int, int, int]]:
@@ -128,7 +131,8 @@ class Looked:
 
     @cached_property
     def growing(self) -> float:
-        """Slope of log spread on log level over years, 0 where spread does not go with level; NaN for values not above 0."""
+        """Slope of log spread on log level over years, 0 where spread does not go with level; NaN for values not
+        above 0."""
         y = self.series.values
         if y.min() <= 0 or len(y) < 24:
             return np.nan

@@ -12,6 +12,7 @@ from yavik.core.methods.kit.page import read_page
 from yavik.core.methods.kit.shared import used_where
 from yavik.core.methods.kit.times import read_series
 from yavik.core.methods.time.series import tell
+from yavik.core.methods.time.series.checks import all_checks
 from yavik.core.methods.time.series.compute import compute
 from yavik.core.methods.time.series.spec import SeriesSpec
 from yavik.core.table import Column, DataProblem, Kind, Table
@@ -28,7 +29,7 @@ def ask(table: Table, spec: SeriesSpec, run: Run) -> Answer:
         settings=tell.settings(s),
         facts=tell.facts(s),
         blocks=tell.blocks(s),
-        checks=tell.all_checks(s, table.rows),
+        checks=all_checks(s, table.rows),
         rows=used_where(table, s.series.place >= 0, "no value at this time"),
     )
 
@@ -69,7 +70,9 @@ METHOD = Method(
     id="series",
     aim=Aim.time,
     title="A series over time: parts, correlograms, unit root tests",
-    layouts=(Layout("time", "a row for each time", "How does {value} move over {time}?", ("value", "time"), ("value",)),),
+    layouts=(
+        Layout("time", "a row for each time", "How does {value} move over {time}?", ("value", "time"), ("value",)),
+    ),
     Spec=SeriesSpec,
     compute=ask,
     page=read_page(__file__),
@@ -78,7 +81,22 @@ METHOD = Method(
     new_columns=new_columns,
     name=lambda spec: f"{spec.value} over time",
     keywords=(
-        "time series", "autocorrelation", "ACF", "PACF", "correlogram", "Ljung-Box", "unit root", "Dickey-Fuller", "ADF", "KPSS",
-        "Phillips-Perron", "stationary", "seasonal", "decomposition", "trend", "differencing", "Box-Cox",
+        "time series",
+        "autocorrelation",
+        "ACF",
+        "PACF",
+        "correlogram",
+        "Ljung-Box",
+        "unit root",
+        "Dickey-Fuller",
+        "ADF",
+        "KPSS",
+        "Phillips-Perron",
+        "stationary",
+        "seasonal",
+        "decomposition",
+        "trend",
+        "differencing",
+        "Box-Cox",
     ),
-)  # fmt: skip
+)

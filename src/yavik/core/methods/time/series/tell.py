@@ -4,7 +4,7 @@ from typing import Any
 
 import numpy as np
 
-from yavik.core.answers import Check, FigureBlock, NoteBlock, Remedy, Span, TableBlock, Verdict
+from yavik.core.answers import FigureBlock, NoteBlock, Span, TableBlock
 from yavik.core.answers import quantities as q
 from yavik.core.answers.wording import (
     after,
@@ -20,7 +20,6 @@ from yavik.core.answers.wording import (
 from yavik.core.figures.caption import lower
 from yavik.core.figures.courses import bars_of_lags, over_time
 from yavik.core.figures.plots import block
-from yavik.core.methods.kit.shared import far_out
 from yavik.core.methods.time.series.compute import Looked, Tested
 from yavik.core.stats.series.unit_roots import UnitRoot
 
@@ -29,8 +28,12 @@ FINDS = {
     "both": "contradict: perhaps a trend, a break or long memory",
     "neither": "too little to tell", "unknown": "cannot be told",
 }  # fmt: skip
-STRONG = 0.64
-"""Strength of a season from which its differences are worth a look."""
+
+
+def looked_at(s: Looked) -> Tested | None:
+    return next(
+        (t for t in s.tested if (t.difference, t.seasonal) == (s.spec.difference, s.spec.seasonal_difference)), None
+    )
 
 
 def headline(s: Looked) -> tuple[list[Span], str]:
@@ -41,7 +44,8 @@ def headline(s: Looked) -> tuple[list[Span], str]:
         decimals_of(float(y.std(ddof=1)) / np.sqrt(s.series.n), float(np.abs(y).max())), s.series.column.decimals or 0
     )
     first, last = s.series.labels[0], s.series.labels[-1]
-    text = f"{s.series.column.title} runs over {counted(s.series.n, s.series.every)}, {first} to {last}, between {number(float(y.min()), d)} and"
+    text = f"{s.series.column.title} runs over {counted(s.series.n, s.series.every)}, {first} to {last}, between"
+    text += f" {number(float(y.min()), d)} and"
     text += f" {number(float(y.max()), d)}{after(unit)}."
     found = s.tested[0].finds(s.spec.alpha)
     kinds = []
@@ -196,8 +200,10 @@ def _roots(s: Looked) -> TableBlock:
                 | cells
                 | q.row(said=q.said(said, "Says"))
             )
-    note = "ADF and PP claim a unit root, KPSS claims that the series stands still: small p speak against the claim. p of ADF and PP by MacKinnon’s response"
-    note += " surface (1994), of KPSS between .01 and .10 from the published table. Lags of ADF by AIC, of PP 12 (n/100)^¼, of KPSS by the series."
+    note = "ADF and PP claim a unit root, KPSS claims that the series stands still: small p speak against the claim."
+    note += " p of ADF and PP by MacKinnon’s response"
+    note += " surface (1994), of KPSS between .01 and .10 from the published table. Lags of ADF by AIC, of PP 12"
+    note += " (n/100)^¼, of KPSS by the series."
     return q.table("unit_roots", "Does it stand still", rows, note=note, strong=[])
 
 
@@ -224,7 +230,8 @@ def _orders(s: Looked) -> TableBlock | None:
     if s.season > 1 and s.season <= len(c.acf):
         far = float(c.acf[s.season - 1])
         out = abs(far) > 1.959964 * float(c.se[s.season - 1])
-        note += f" At the season’s lag, {s.season}, the correlation is {share(far)}{': a seasonal term is worth trying' if out else ''}."
+        note += f" At the season’s lag, {s.season}, the correlation is"
+        note += f" {share(far)}{': a seasonal term is worth trying' if out else ''}."
     return q.table("orders", "Orders worth trying", rows, note=note)
 
 
@@ -235,133 +242,22 @@ def _lags(s: Looked) -> TableBlock | None:
     rows = [
         q.row(
             lag=q.count(k + 1, "Lag"), acf=q.fine(float(c.acf[k]), "Autocorrelation"), se=q.fine(float(c.se[k]), "SE"),
-            pacf=q.fine(float(c.pacf[k]), "Partial"), q=q.num(float(c.q[k]), 2, "Ljung–Box Q", role="statistic"), p=q.p(float(c.p[k])),
+            pacf=q.fine(float(c.pacf[k]), "Partial"), q=q.num(float(c.q[k]), 2, "Ljung–Box Q", role="statistic"),
+            p=q.p(float(c.p[k])),
         )
         for k in range(len(c.acf))
     ]  # fmt: skip
-    note = "SE by Bartlett, if correlations were 0 from that lag on; of partial ones 1/√n. Partial correlations by Yule and Walker with n − k below."
+    note = "SE by Bartlett, if correlations were 0 from that lag on; of partial ones 1/√n. Partial correlations by"
+    note += " Yule and Walker with n − k below."
     return q.table("lags", f"Correlogram{_differenced(s)}", rows, note=note, folded=True)
-
-
-def all_checks(s: Looked, table_rows: Any) -> list[Check | None]:
-    """What the series can carry."""
-    return [_still(s), _spread(s), _season(s), _gaps(s), _outlying(s, table_rows), _long(s)]
-
-
-def _still(s: Looked) -> Check:
-    base: dict[str, Any] = {"id": "still", "title": "Stands still as looked at"}
-    now = _looked_at(s)
-    found = now.finds(s.spec.alpha) if now else "unknown"
-    root = now.tests.get("ADF, constant") if now else None
-    calm = now.tests.get("KPSS, constant") if now else None
-    told = ""
-    if isinstance(root, UnitRoot) and isinstance(calm, UnitRoot):
-        p = {"below": "p < .01", "above": "p > .10"}.get(calm.bounded, f"p {p_words(calm.p)}")
-        told = f" (ADF p {p_words(root.p)}, KPSS {p})"
-    what = now.name if now else "the series as differenced"
-    text = {
-        "stands": f"Nothing speaks against it for {what}{told}.",
-        "drifts": f"Both tests speak against it for {what}{told}.",
-        "both": f"Tests contradict one another for {what}{told}: perhaps a trend, a break, or memory that fades slowly. Read the rows about a trend.",
-        "neither": f"Neither test finds anything for {what}{told}: too few points, or near the border.",
-        "unknown": f"It is not tested for {what}.",
-    }[found]
-    remedies = []
-    if found in ("drifts", "both") and s.spec.difference < 2:
-        remedies.append(Remedy(label="Take differences", spec={"difference": s.spec.difference + 1}))
-    verdict = {"stands": Verdict.holds, "drifts": Verdict.fails, "unknown": Verdict.unknown}.get(
-        found, Verdict.doubtful
-    )
-    return Check(**base, verdict=verdict, text=text, remedies=remedies)
-
-
-def _looked_at(s: Looked) -> Tested | None:
-    return next(
-        (t for t in s.tested if (t.difference, t.seasonal) == (s.spec.difference, s.spec.seasonal_difference)), None
-    )
-
-
-def _spread(s: Looked) -> Check | None:
-    if not np.isfinite(s.growing) or s.spec.transform != "none":
-        return None
-    base: dict[str, Any] = {"id": "spread", "title": "Spread alike over time"}
-    if s.growing > 0.6:
-        text = (
-            f"Spread grows with the level (about as its power {number(s.growing, 1)}): logarithms would even it out."
-        )
-        return Check(
-            **base,
-            verdict=Verdict.doubtful,
-            text=text,
-            remedies=[Remedy(label="Take logarithms", spec={"transform": "log"})],
-        )
-    return Check(**base, verdict=Verdict.holds, text="Spread does not grow with the level.")
-
-
-def _season(s: Looked) -> Check | None:
-    p = s.parts
-    if not np.isfinite(p.season_strength):
-        return None
-    base: dict[str, Any] = {"id": "season", "title": "Season"}
-    text = f"The season of {s.season} points has strength {share(p.season_strength)} (1 − variance of the rest over that of rest and season)."
-    if p.season_strength > STRONG and not s.spec.seasonal_difference:
-        remedy = Remedy(label="Take seasonal differences", spec={"seasonal_difference": 1})
-        return Check(
-            **base,
-            verdict=Verdict.doubtful,
-            text=f"{text} It hides what else the correlograms show.",
-            remedies=[remedy],
-        )
-    return Check(**base, verdict=Verdict.holds, text=text)
-
-
-def _gaps(s: Looked) -> Check | None:
-    k = len(s.series.bridged)
-    if not k:
-        return None
-    said = listing([s.series.labels[int(i)] for i in s.series.bridged], 5)
-    text = f"{counted(k, 'time')} without a value bridged by straight lines: {said}."
-    part = k / s.series.n
-    text += " So many make the series smoother than it is." if part > 0.05 else ""
-    return Check(id="gaps", title="Gaps", verdict=Verdict.doubtful, text=text, facts={"gaps": float(k)})
-
-
-def _outlying(s: Looked, table_rows: Any) -> Check:
-    out = np.flatnonzero(far_out(s.parts.rest, 3.0))
-    base: dict[str, Any] = {"id": "outlying", "title": "Outlying points"}
-    if not len(out):
-        return Check(
-            **base,
-            verdict=Verdict.holds,
-            text="No point lies more than three interquartile ranges off trend and season.",
-        )
-    said = listing([s.series.labels[int(i)] for i in out], 5)
-    rows = [int(r) for r in table_rows[np.isin(s.series.place, out)]]
-    text = f"{counted(len(out), 'point')} far off trend and season: {said}."
-    return Check(
-        **base, verdict=Verdict.doubtful, text=text, remedies=[Remedy(label="Show the rows", rows=rows[:200])]
-    )
-
-
-def _long(s: Looked) -> Check:
-    n = s.series.n
-    text = f"{counted(n, s.series.every)}"
-    years = n / s.season if s.season > 1 else None
-    if n < 50 or (years is not None and years < 4):
-        return Check(
-            id="length",
-            title="Long enough",
-            verdict=Verdict.doubtful,
-            text=f"{text}: tests of standing still hardly find anything in so few.",
-        )
-    return Check(id="length", title="Long enough", verdict=Verdict.holds, text=f"{text}.")
 
 
 def facts(s: Looked) -> dict[str, Any]:
     """Numbers by name."""
     p = s.parts
     out: dict[str, Any] = {
-        "n": s.series.n, "season": s.season, "trend_strength": p.trend_strength, "season_strength": p.season_strength, "power": s.power,
+        "n": s.series.n, "season": s.season, "trend_strength": p.trend_strength,
+        "season_strength": p.season_strength, "power": s.power,
         "gaps": len(s.series.bridged), "every": s.series.every,
     }  # fmt: skip
     for t in s.tested:
@@ -379,13 +275,15 @@ def facts(s: Looked) -> dict[str, Any]:
 def _write_up(s: Looked) -> NoteBlock:
     """As methods and results of a paper tell it."""
     p = s.parts
-    text = f"{s.series.column.title} ({counted(s.series.n, s.series.every)}, {s.series.labels[0]} to {s.series.labels[-1]}) was split into trend"
+    text = f"{s.series.column.title} ({counted(s.series.n, s.series.every)}, {s.series.labels[0]} to"
+    text += f" {s.series.labels[-1]}) was split into trend"
     text += f"{', season' if np.isfinite(p.season_strength) else ''} and rest by local lines"
     text += f"; the trend holds {percent(p.trend_strength)} of the variance of trend and rest."
     for t in s.tested[:2]:
         root, calm = t.tests.get("ADF, constant"), t.tests.get("KPSS, constant")
         if isinstance(root, UnitRoot) and isinstance(calm, UnitRoot):
             told = {"below": "p < .01", "above": "p > .10"}.get(calm.bounded, f"p {p_words(calm.p)}")
-            text += f" For {lower(t.name)} the augmented Dickey–Fuller test with a constant gave {number(root.statistic, 2)}"
+            text += f" For {lower(t.name)} the augmented Dickey–Fuller test with a constant gave"
+            text += f" {number(root.statistic, 2)}"
             text += f" ({counted(root.lags, 'lag')}, p {p_words(root.p)}), KPSS {number(calm.statistic, 3)} ({told})."
     return NoteBlock(id="write_up", text=text)

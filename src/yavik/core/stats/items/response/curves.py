@@ -17,7 +17,8 @@ class Curves:
     """At each node of ability, for items with up to K answers and p parameters; padded entries have chance 0.
 
     Args:
-        chance: shape (J, K, Q). slope: of the chances by the parameters, shape (J, K, p, Q). bend: second derivatives, shape
+        chance: shape (J, K, Q). slope: of the chances by the parameters, shape (J, K, p, Q). bend: second
+            derivatives, shape
             (J, K, p, p, Q), or None.
     """
 
@@ -40,7 +41,8 @@ def curves(model: Model, beta: Floats, levels: Any, theta: Floats, bend: bool = 
     """Of all items at once.
 
     Args:
-        beta: shape (J, p): slope and intercept, for three parameters the logit of the floor; graded: slope, then K − 1 falling
+        beta: shape (J, p): slope and intercept, for three parameters the logit of the floor; graded: slope, then K −
+            1 falling
             intercepts. levels: answers of each item, shape (J,).
         theta: abilities, shape (Q,).
     """

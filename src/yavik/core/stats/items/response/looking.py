@@ -7,7 +7,8 @@ from scipy import stats
 
 from yavik.core.stats.groups import Floats
 from yavik.core.stats.items.response.curves import curves, expected
-from yavik.core.stats.items.response.marginal import Answers, Fitted, Nodes, posterior
+from yavik.core.stats.items.response.marginal import Fitted
+from yavik.core.stats.items.response.people import Answers, Nodes, posterior
 
 LEAST_EXPECTED = 1.0
 
@@ -28,7 +29,8 @@ class ItemFit:
 def score_chances(chance: Floats) -> tuple[Floats, Floats]:
     """Chances of every sum score at each node, of all items, shape (S, Q), and of all but one, shape (J, S, Q).
 
-    By products of characteristic functions, which leave an item out without division; what Lord and Wingersky (1984) do one
+    By products of characteristic functions, which leave an item out without division; what Lord and Wingersky (1984)
+    do one
     item after another.
 
     Args:
@@ -51,7 +53,8 @@ def score_chances(chance: Floats) -> tuple[Floats, Floats]:
 
 
 def item_fit(f: Fitted) -> list[ItemFit]:
-    """S-χ² of every item (Orlando and Thissen, 2000), over people who answered every item; neighbouring scores are joined
+    """S-χ² of every item (Orlando and Thissen, 2000), over people who answered every item; neighbouring scores are
+    joined
     until one person at least is expected to give each answer."""
     a = f.answers
     full = (a.codes >= 0).all(axis=1)
@@ -81,7 +84,8 @@ def _parameters(f: Fitted, j: int) -> int:
 
 
 def _joined(seen: Floats, wanted: Floats, parameters: int) -> ItemFit:
-    """χ² over score groups: in each neighbouring answers are joined until each is expected once, and scores are joined until
+    """χ² over score groups: in each neighbouring answers are joined until each is expected once, and scores are
+    joined until
     two answers are left."""
     groups: list[tuple[Floats, Floats]] = []
     o, e = np.zeros(seen.shape[1]), np.zeros(seen.shape[1])

@@ -1,126 +1,25 @@
 """Marginal maximum likelihood of item parameters, ability standard normal."""
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
-from functools import cached_property
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 
 from yavik.core.stats.groups import Floats
+from yavik.core.stats.items.response.curvature import expected_information, hessian, own_slopes
 from yavik.core.stats.items.response.curves import Curves, Model, curves
+from yavik.core.stats.items.response.people import Answers, Nodes, Posterior, posterior, table_of
 
 FIRST, ROUNDS = 3, 400
 """Rounds of EM before the people's own slopes lead the way, and rounds in all."""
 NEAR, AGAIN = 0.05, 8
 """Step below which the exact curvature leads the way, and rounds after which it is computed anew."""
-REACH = 6.0
 STEEP = 25.0
 """Discrimination beyond which an item is held: it orders people without error as far as the data tell."""
 FLOOR, CEILING = -7.0, 0.0
 """Ends of the logit of a floor: a chance of .0009, and of one half."""
 CLOSE = 1e-9
-
-
-@dataclass(frozen=True)
-class Answers:
-    """Answers of people who answered anything, those alike put together.
-
-    Args:
-        codes: shape (patterns, J), 0 for the lowest answer, −1 where empty. counts: people of each pattern, shape (patterns,).
-        pattern: the pattern of each person. levels: answers of each item, shape (J,).
-    """
-
-    codes: Any
-    counts: Floats
-    pattern: Any
-    levels: Any
-    chosen: Floats = field(repr=False)
-    """One column for each answer of each item, 1 where it was given, shape (patterns, J · K)."""
-
-    @property
-    def people(self) -> int:
-        """How many."""
-        return int(self.counts.sum())
-
-    @property
-    def items(self) -> int:
-        """How many."""
-        return int(self.codes.shape[1])
-
-    @property
-    def most(self) -> int:
-        """Answers of the item that has most."""
-        return int(self.levels.max())
-
-    @cached_property
-    def right(self) -> Floats | None:
-        """Of right and wrong without empty answers: 1 where right, shape (patterns, J); what is wrong is the rest."""
-        if self.most > 2 or (self.codes < 0).any():
-            return None
-        return np.ascontiguousarray(self.chosen[:, 1::2])
-
-
-def answers(codes: Any, levels: Any) -> Answers:
-    """People with the same answers put together.
-
-    Args:
-        codes: shape (people, J), −1 where empty.
-    """
-    codes = np.ascontiguousarray(codes, np.int16)
-    base = int(max(levels)) + 1
-    if codes.shape[1] * np.log2(base) < 62:
-        key = (codes.astype(np.int64) + 1) @ (base ** np.arange(codes.shape[1], dtype=np.int64))
-    else:
-        key = codes.view(np.dtype((np.void, codes.dtype.itemsize * codes.shape[1]))).ravel()
-    _, first, pattern, counts = np.unique(key, return_index=True, return_inverse=True, return_counts=True)
-    own = codes[first]
-    most = int(max(levels))
-    chosen = (own[:, :, None] == np.arange(most)).reshape(len(own), -1).astype(float)
-    return Answers(own, counts.astype(float), pattern.ravel(), np.asarray(levels), chosen)
-
-
-@dataclass(frozen=True)
-class Nodes:
-    """Abilities at which the normal distribution is looked at, with its weights."""
-
-    theta: Floats
-    weight: Floats
-
-
-def nodes(count: int) -> Nodes:
-    """Evenly spaced between −6 and 6, weighted by the normal density: for curves this smooth as good as any."""
-    theta = np.linspace(-REACH, REACH, count)
-    weight = np.exp(-(theta**2) / 2)
-    return Nodes(theta, weight / weight.sum())
-
-
-@dataclass(frozen=True)
-class Posterior:
-    """What answers say of ability: of each pattern its distribution over the nodes, shape (patterns, Q)."""
-
-    over: Floats
-    log_likelihood: float
-    log_chance: Floats
-    """Of each pattern."""
-
-
-def posterior(a: Answers, c: Curves, at: Nodes) -> Posterior:
-    """By Bayes' rule."""
-    log = c.log_chance
-    if a.right is not None:
-        made = a.right @ (log[:, 1] - log[:, 0])
-        made += log[:, 0].sum(axis=0)
-    else:
-        made = a.chosen @ log.reshape(-1, len(at.theta))
-    made += np.log(at.weight)
-    top = made.max(axis=1, keepdims=True)
-    made -= top
-    np.exp(made, out=made)
-    total = made.sum(axis=1, keepdims=True)
-    made /= total
-    log_chance = (np.log(total) + top)[:, 0]
-    return Posterior(made, float(a.counts @ log_chance), log_chance)
 
 
 @dataclass(frozen=True)
@@ -209,7 +108,8 @@ def ties(model: Model, a: Answers) -> Floats:
 def fit(
     a: Answers, model: Model, at: Nodes, told: Callable[[float, str], None] = lambda _part, _what: None
 ) -> Fitted:
-    """Marginal maximum likelihood (Bock and Aitkin, 1981): EM whose items all take Newton's steps at once, then scoring with
+    """Marginal maximum likelihood (Bock and Aitkin, 1981): EM whose items all take Newton's steps at once, then
+    scoring with
     the products of the people's own slopes; standard errors from the observed information."""
     beta, tie = start(model, a), ties(model, a)
     trace: list[tuple[float, float]] = []
@@ -221,7 +121,7 @@ def fit(
     while rounds < ROUNDS:
         rounds += 1
         weighted = here.over * a.counts[:, None]
-        table = _table(a, weighted, now.chance.shape)
+        table = table_of(a, weighted, now.chance.shape)
         slope = np.einsum("jkq,jkpq->jp", table, now.relative).ravel()
         free = _free(model, beta, tie, slope)
         g = free.T @ slope
@@ -253,7 +153,8 @@ def fit(
 
 
 class _Lead:
-    """Which curvature the next step is taken with: of known abilities at first, then of the people's own slopes, and near
+    """Which curvature the next step is taken with: of known abilities at first, then of the people's own slopes, and
+    near
     the end the exact one, which is kept for some rounds."""
 
     def __init__(self, a: Answers, model: Model, at: Nodes) -> None:
@@ -266,7 +167,7 @@ class _Lead:
     ) -> Floats:
         """Positive where steps should be short, shape (free, free)."""
         if rounds <= FIRST:
-            return np.asarray(free.T @ _expected(table, now) @ free)
+            return np.asarray(free.T @ expected_information(table, now) @ free)
         if moved <= NEAR:
             stale = self.kept is None or len(self.kept) != free.shape[1] or rounds - self.since >= AGAIN
             if stale:
@@ -276,7 +177,7 @@ class _Lead:
                 self.kept, self.since = (made if firm else None), rounds
             if self.kept is not None:
                 return self.kept
-        own = _own_slopes(self.a, here, now) @ free
+        own = own_slopes(self.a, here, now) @ free
         return np.asarray(own.T @ (own * self.a.counts[:, None]))
 
 
@@ -344,88 +245,3 @@ def _solved(curve: Floats, g: Floats) -> Floats:
         return np.asarray(np.linalg.solve(own, g / scale) / scale)
     except np.linalg.LinAlgError:
         return np.asarray(g / scale**2)
-
-
-def _expected(table: Floats, c: Curves) -> Floats:
-    """Information of each item on its own parameters if abilities were known, as blocks of one matrix."""
-    items, _, width, _ = c.slope.shape
-    people = table.sum(axis=1)
-    block = np.einsum("jkpq,jkrq,jq->jpr", c.relative, c.slope, people, optimize=True)
-    made = np.zeros((items * width, items * width))
-    for j in range(items):
-        made[j * width : (j + 1) * width, j * width : (j + 1) * width] = block[j]
-    return made
-
-
-def _table(a: Answers, weighted: Floats, shape: tuple[int, ...]) -> Floats:
-    """How many people are expected at each node with each answer, shape (J, K, Q)."""
-    if a.right is None:
-        return np.asarray((a.chosen.T @ weighted).reshape(shape))
-    right = a.right.T @ weighted
-    return np.stack([weighted.sum(axis=0) - right, right], axis=1)
-
-
-def _own_slopes(a: Answers, here: Posterior, c: Curves) -> Floats:
-    """Slope of each pattern's log-likelihood, shape (patterns, J · p)."""
-    items, most, width, points = c.slope.shape
-    if a.right is not None:
-        wrong, gap = (
-            here.over @ v.transpose(2, 0, 1).reshape(points, -1)
-            for v in (c.relative[:, 0], c.relative[:, 1] - c.relative[:, 0])
-        )
-        wrong += gap * np.repeat(a.right, width, axis=1)
-        return np.asarray(wrong)
-    d = c.relative.transpose(3, 0, 2, 1).reshape(points, -1)  # by item, parameter, answer
-    mean = (here.over @ d).reshape(len(a.codes), items, width, most)
-    made = np.einsum("njpk,njk->njp", mean, a.chosen.reshape(len(a.codes), items, most))
-    return np.asarray(made.reshape(len(a.codes), -1))
-
-
-def _together(right: Floats, weighted: Floats, rows: int = 4096) -> Floats:
-    """How many people are expected at each node with two items right, shape (Q, J, J): products of pairs, once for all nodes."""
-    items, points = right.shape[1], weighted.shape[1]
-    i, j = np.triu_indices(items)
-    total = np.zeros((points, len(i)))
-    for low in range(0, len(right), rows):
-        own = right[low : low + rows]
-        total += weighted[low : low + rows].T @ (own[:, i] * own[:, j])
-    made = np.zeros((points, items, items))
-    made[:, i, j] = made[:, j, i] = total
-    return made
-
-
-def hessian(a: Answers, here: Posterior, c: Curves) -> Floats:
-    """Second derivatives of the log-likelihood by all entries of beta in row order (Louis, 1982).
-
-    Args:
-        c: curves with ``bend``.
-    """
-    assert c.bend is not None
-    items, most, width, points = c.slope.shape
-    size = items * width
-    weighted = here.over * a.counts[:, None]
-    table = _table(a, weighted, c.chance.shape)
-    relative = c.relative
-    made = np.zeros((size, size))
-    if a.right is not None:
-        together = _together(a.right, weighted)
-        spread = np.repeat(np.arange(items), width)
-        grid = np.ix_(spread, spread)
-        for q in range(points):  # right and wrong are each other's rest: answers enter as down + x · gap
-            down = relative[:, 0, :, q].ravel()
-            gap = relative[:, 1, :, q].ravel() - down
-            one = np.outer(table[spread, 1, q] * gap, down)
-            made += together[q][grid] * np.outer(gap, gap) + one + one.T + weighted[:, q].sum() * np.outer(down, down)
-    else:
-        for q in range(points):
-            pairs = a.chosen.T @ (a.chosen * weighted[:, q][:, None])
-            d = np.zeros((items * most, size))
-            for j in range(items):
-                d[j * most : (j + 1) * most, j * width : (j + 1) * width] = relative[j, :, :, q]
-            made += d.T @ pairs @ d
-    ratio = table / np.maximum(c.chance, 1e-12)
-    for j in range(items):  # of an item with itself
-        at = slice(j * width, (j + 1) * width)
-        made[at, at] = np.einsum("kq,kprq->pr", ratio[j], c.bend[j])
-    own = _own_slopes(a, here, c)
-    return np.asarray(made - own.T @ (own * a.counts[:, None]))

@@ -1,0 +1,124 @@
+"""What a series can carry, and what to do about it."""
+
+from typing import Any
+
+import numpy as np
+
+from yavik.core.answers import Check, Remedy, Verdict
+from yavik.core.answers.wording import counted, listing, number, p_words, share
+from yavik.core.methods.kit.shared import far_out
+from yavik.core.methods.time.series.compute import Looked
+from yavik.core.methods.time.series.tell import looked_at
+from yavik.core.stats.series.unit_roots import UnitRoot
+
+STRONG = 0.64
+"""Strength of a season from which its differences are worth a look."""
+
+
+def all_checks(s: Looked, table_rows: Any) -> list[Check | None]:
+    """What the series can carry."""
+    return [_still(s), _spread(s), _season(s), _gaps(s), _outlying(s, table_rows), _long(s)]
+
+
+def _still(s: Looked) -> Check:
+    base: dict[str, Any] = {"id": "still", "title": "Stands still as looked at"}
+    now = looked_at(s)
+    found = now.finds(s.spec.alpha) if now else "unknown"
+    root = now.tests.get("ADF, constant") if now else None
+    calm = now.tests.get("KPSS, constant") if now else None
+    told = ""
+    if isinstance(root, UnitRoot) and isinstance(calm, UnitRoot):
+        p = {"below": "p < .01", "above": "p > .10"}.get(calm.bounded, f"p {p_words(calm.p)}")
+        told = f" (ADF p {p_words(root.p)}, KPSS {p})"
+    what = now.name if now else "the series as differenced"
+    text = {
+        "stands": f"Nothing speaks against it for {what}{told}.",
+        "drifts": f"Both tests speak against it for {what}{told}.",
+        "both": f"Tests contradict one another for {what}{told}: perhaps a trend, a break, or memory that fades slowly. Read the rows about a trend.",
+        "neither": f"Neither test finds anything for {what}{told}: too few points, or near the border.",
+        "unknown": f"It is not tested for {what}.",
+    }[found]
+    remedies = []
+    if found in ("drifts", "both") and s.spec.difference < 2:
+        remedies.append(Remedy(label="Take differences", spec={"difference": s.spec.difference + 1}))
+    verdict = {"stands": Verdict.holds, "drifts": Verdict.fails, "unknown": Verdict.unknown}.get(
+        found, Verdict.doubtful
+    )
+    return Check(**base, verdict=verdict, text=text, remedies=remedies)
+
+
+def _spread(s: Looked) -> Check | None:
+    if not np.isfinite(s.growing) or s.spec.transform != "none":
+        return None
+    base: dict[str, Any] = {"id": "spread", "title": "Spread alike over time"}
+    if s.growing > 0.6:
+        text = (
+            f"Spread grows with the level (about as its power {number(s.growing, 1)}): logarithms would even it out."
+        )
+        return Check(
+            **base,
+            verdict=Verdict.doubtful,
+            text=text,
+            remedies=[Remedy(label="Take logarithms", spec={"transform": "log"})],
+        )
+    return Check(**base, verdict=Verdict.holds, text="Spread does not grow with the level.")
+
+
+def _season(s: Looked) -> Check | None:
+    p = s.parts
+    if not np.isfinite(p.season_strength):
+        return None
+    base: dict[str, Any] = {"id": "season", "title": "Season"}
+    text = f"The season of {s.season} points has strength {share(p.season_strength)} (1 − variance of the rest over"
+    text += " that of rest and season)."
+    if p.season_strength > STRONG and not s.spec.seasonal_difference:
+        remedy = Remedy(label="Take seasonal differences", spec={"seasonal_difference": 1})
+        return Check(
+            **base,
+            verdict=Verdict.doubtful,
+            text=f"{text} It hides what else the correlograms show.",
+            remedies=[remedy],
+        )
+    return Check(**base, verdict=Verdict.holds, text=text)
+
+
+def _gaps(s: Looked) -> Check | None:
+    k = len(s.series.bridged)
+    if not k:
+        return None
+    said = listing([s.series.labels[int(i)] for i in s.series.bridged], 5)
+    text = f"{counted(k, 'time')} without a value bridged by straight lines: {said}."
+    part = k / s.series.n
+    text += " So many make the series smoother than it is." if part > 0.05 else ""
+    return Check(id="gaps", title="Gaps", verdict=Verdict.doubtful, text=text, facts={"gaps": float(k)})
+
+
+def _outlying(s: Looked, table_rows: Any) -> Check:
+    out = np.flatnonzero(far_out(s.parts.rest, 3.0))
+    base: dict[str, Any] = {"id": "outlying", "title": "Outlying points"}
+    if not len(out):
+        return Check(
+            **base,
+            verdict=Verdict.holds,
+            text="No point lies more than three interquartile ranges off trend and season.",
+        )
+    said = listing([s.series.labels[int(i)] for i in out], 5)
+    rows = [int(r) for r in table_rows[np.isin(s.series.place, out)]]
+    text = f"{counted(len(out), 'point')} far off trend and season: {said}."
+    return Check(
+        **base, verdict=Verdict.doubtful, text=text, remedies=[Remedy(label="Show the rows", rows=rows[:200])]
+    )
+
+
+def _long(s: Looked) -> Check:
+    n = s.series.n
+    text = f"{counted(n, s.series.every)}"
+    years = n / s.season if s.season > 1 else None
+    if n < 50 or (years is not None and years < 4):
+        return Check(
+            id="length",
+            title="Long enough",
+            verdict=Verdict.doubtful,
+            text=f"{text}: tests of standing still hardly find anything in so few.",
+        )
+    return Check(id="length", title="Long enough", verdict=Verdict.holds, text=f"{text}.")
