@@ -60,27 +60,87 @@ def cells(a: Answer, id: str) -> list[dict[str, Any]]:
 
 REFUSED: list[tuple[str, dict[str, list[Any]], dict[str, Any], list[str]]] = [
     ("factor_analysis", scale(k=2), {"items": ["q1", "q2"]}, ["three items"]),
-    ("factor_analysis", scale(k=5), {"items": ["q1", "q2", "q3", "q4", "q5"], "factors": 3}, ["3 factors", "5 items", "at most 2"]),
-    ("factor_analysis", scale() | {"q2": [4] * 150}, {"items": ["q1", "q2", "q3"]}, ["q2", "the same", "Leave it out"]),
+    (
+        "factor_analysis",
+        scale(k=5),
+        {"items": ["q1", "q2", "q3", "q4", "q5"], "factors": 3},
+        ["3 factors", "5 items", "at most 2"],
+    ),
+    (
+        "factor_analysis",
+        scale() | {"q2": [4] * 150},
+        {"items": ["q1", "q2", "q3"]},
+        ["q2", "the same", "Leave it out"],
+    ),
     ("factor_analysis", scale(), {"items": ["q1", "q2", "q2"]}, ["q2 is chosen twice"]),
     ("factor_analysis", scale() | {"q3": ["x", *[2] * 149]}, {"items": ["q1", "q2", "q3"]}, ["q3", "x"]),
     ("factor_analysis", scale() | {"q3": [None] * 150}, {"items": ["q1", "q2", "q3"], "missing": "pairwise"}, ["q3"]),
-    ("factor_analysis", scale() | {"q6": scale()["q1"]}, {"items": ["q1", "q2", "q3", "q6"], "extraction": "ml"}, ["q1 and q6", "principal axes"]),
-    ("principal_components", scale(n=4, k=8), {"items": [f"q{j}" for j in range(1, 9)], "components": 6}, ["too many"]),
+    (
+        "factor_analysis",
+        scale() | {"q6": scale()["q1"]},
+        {"items": ["q1", "q2", "q3", "q6"], "extraction": "ml"},
+        ["q1 and q6", "principal axes"],
+    ),
+    (
+        "principal_components",
+        scale(n=4, k=8),
+        {"items": [f"q{j}" for j in range(1, 9)], "components": 6},
+        ["too many"],
+    ),
     ("item_response", right(k=1), {"items": ["q1"]}, ["two items"]),
-    ("item_response", right() | {"q4": [1] * 300}, {"items": ["q1", "q2", "q4"]}, ["Everyone answered q4 with 1", "Leave it out"]),
+    (
+        "item_response",
+        right() | {"q4": [1] * 300},
+        {"items": ["q1", "q2", "q4"]},
+        ["Everyone answered q4 with 1", "Leave it out"],
+    ),
     ("item_response", right() | {"q4": [None] * 300}, {"items": ["q1", "q2", "q4"]}, ["q4"]),
-    ("item_response", right() | {"q4": ["a", "b"] * 150}, {"items": ["q1", "q2", "q4"]}, ["q4 is answered in words (a and b)", "Right answers"]),
-    ("item_response", right() | {"q4": ["a", "b"] * 150}, {"items": ["q1", "q4"], "key": {"q4": "c"}}, ["No answer to q4 is “c”", "a and b"]),
-    ("item_response", scale(), {"items": ["q1", "q2", "q3"], "model": "two_parameter"}, ["q1 has 5 different answers", "graded"]),
-    ("item_response", right() | {"q4": list(range(300))}, {"items": ["q1", "q2", "q4"]}, ["q4 has 300 different answers"]),
+    (
+        "item_response",
+        right() | {"q4": ["a", "b"] * 150},
+        {"items": ["q1", "q2", "q4"]},
+        ["q4 is answered in words (a and b)", "Right answers"],
+    ),
+    (
+        "item_response",
+        right() | {"q4": ["a", "b"] * 150},
+        {"items": ["q1", "q4"], "key": {"q4": "c"}},
+        ["No answer to q4 is “c”", "a and b"],
+    ),
+    (
+        "item_response",
+        scale(),
+        {"items": ["q1", "q2", "q3"], "model": "two_parameter"},
+        ["q1 has 5 different answers", "graded"],
+    ),
+    (
+        "item_response",
+        right() | {"q4": list(range(300))},
+        {"items": ["q1", "q2", "q4"]},
+        ["q4 has 300 different answers"],
+    ),
     ("item_response", right(), {"items": ["q1", "q2"], "key": {"q9": "1"}}, ["q9", "not among the items"]),
     ("agreement", {"p": [1, 2, 3, 4]}, {"raters": ["p"]}, ["two raters"]),
     ("agreement", {"p": ["a"] * 5, "q": ["a"] * 5}, {"raters": ["p", "q"]}, ["Every rating is “a”"]),
-    ("agreement", {"p": ["a", "b"] * 5, "q": ["b", "a"] * 5}, {"raters": ["p", "q"], "weights": "linear"}, ["no order"]),
-    ("agreement", {"p": ["a", "b"] * 5, "q": ["b", "a"] * 5}, {"raters": ["p", "q"], "kind": "icc"}, ["p holds words"]),
-    ("agreement", {"p": [1.5, None, 2.0, None], "q": [None, 1.0, 2.1, 3.0]}, {"raters": ["p", "q"]}, ["1 row is rated by both", "three"]),
-]  # fmt: skip
+    (
+        "agreement",
+        {"p": ["a", "b"] * 5, "q": ["b", "a"] * 5},
+        {"raters": ["p", "q"], "weights": "linear"},
+        ["no order"],
+    ),
+    (
+        "agreement",
+        {"p": ["a", "b"] * 5, "q": ["b", "a"] * 5},
+        {"raters": ["p", "q"], "kind": "icc"},
+        ["p holds words"],
+    ),
+    (
+        "agreement",
+        {"p": [1.5, None, 2.0, None], "q": [None, 1.0, 2.1, 3.0]},
+        {"raters": ["p", "q"]},
+        ["1 row is rated by both", "three"],
+    ),
+]
 
 
 @pytest.mark.parametrize(("method", "columns", "spec", "words"), REFUSED)

@@ -13,8 +13,8 @@ from yavik.core.answers.wording import (
     level_words,
     number,
 )
-from yavik.core.figures.items import differences
 from yavik.core.figures.plots import Bar, block, forest
+from yavik.core.figures.raters import differences
 from yavik.core.methods.kit import touch
 from yavik.core.methods.scales.agreement.compute import Agreement
 from yavik.core.methods.scales.agreement.words import WEIGHTED, decimals, reported, write_up
