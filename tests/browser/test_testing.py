@@ -1,4 +1,5 @@
-"""Comparisons as a researcher makes them: from columns to an answer with its checks, contrasts, interactions, typed samples."""
+"""Comparisons as a researcher makes them: from columns to an answer with its checks, contrasts, interactions, typed
+samples."""
 
 import re
 

@@ -1,4 +1,5 @@
-"""Every open format: what is written comes back as it was; what is damaged, swollen or strange is said in a sentence."""
+"""Every open format: what is written comes back as it was; what is damaged, swollen or strange is said in a
+sentence."""
 
 import io
 import json

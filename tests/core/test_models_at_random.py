@@ -1,4 +1,5 @@
-"""Models of random small tables, with empty cells, constant and copied columns, few rows and far scales: an answer without
+"""Models of random small tables, with empty cells, constant and copied columns, few rows and far scales: an answer
+without
 holes, or a sentence."""
 
 import json

@@ -1,4 +1,5 @@
-"""What comes from outside cannot run, exhaust, close or end anything: packed studies, odd characters, files that swell."""
+"""What comes from outside cannot run, exhaust, close or end anything: packed studies, odd characters, files that
+swell."""
 
 import io
 import json

@@ -144,9 +144,10 @@ def test_powers_go_there_and_back() -> None:
     assert power_of(level + rng.normal(0, 3, 240), 12) >= 0.7
 
 
+SPELT = ("January", "Feb", "March", "April", "May", "June", "July", "Aug", "Sept", "Oct", "Nov", "Dec")
 SHAPES: list[tuple[str, list[str], str, str]] = [
     ("month", [f"{2020 + k // 12}-{k % 12 + 1:02}" for k in range(14)], "Jan 2020", "Feb 2021"),
-    ("month", [f"{['January', 'Feb', 'March', 'April', 'May', 'June', 'July', 'Aug', 'Sept', 'Oct', 'Nov', 'Dec'][k % 12]} {2020 + k // 12}" for k in range(14)], "Jan 2020", "Feb 2021"),
+    ("month", [f"{SPELT[k % 12]} {2020 + k // 12}" for k in range(14)], "Jan 2020", "Feb 2021"),
     ("quarter", [f"{1959 + k // 4}Q{k % 4 + 1}" for k in range(14)], "1959 Q1", "1962 Q2"),
     ("quarter", [f"Q{k % 4 + 1} {1959 + k // 4}" for k in range(14)], "1959 Q1", "1962 Q2"),
     ("day", [f"{k + 1}.3.2024" for k in range(14)], "2024-03-01", "2024-03-14"),

@@ -1,4 +1,5 @@
-"""Laws of study sizes, for any design: the fewest rows that do, the smallest difference that is seen, both ways round."""
+"""Laws of study sizes, for any design: the fewest rows that do, the smallest difference that is seen, both ways
+round."""
 
 from typing import Any
 
