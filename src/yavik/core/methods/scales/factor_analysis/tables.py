@@ -139,7 +139,10 @@ def adequacy(f: Factors) -> TableBlock:
     told = q.texted(det, f"{det:.2g}" if det < 0.001 else number(det, 3), "Value")
     rows = [
         line("Kaiser–Meyer–Olkin, all items", q.size(a.kmo if a else nan, "Value", SINGULAR)),
-        line("Bartlett’s test of sphericity, χ²", q.num(a.chi2 if a else nan, 2, "Value", why=SINGULAR), a.df if a else nan, a.p if a else nan),
+        line(
+            "Bartlett’s test of sphericity, χ²", q.num(a.chi2 if a else nan, 2, "Value", why=SINGULAR), a.df if a else nan,
+            a.p if a else nan,
+        ),
         line("Determinant of the correlations", told),
     ]  # fmt: skip
     note = f"χ² = −(n − 1 − (2k + 5)/6) ln|R| with n = {c.rows}, k = {f.data.k}."

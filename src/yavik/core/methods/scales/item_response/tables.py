@@ -228,10 +228,20 @@ def at_abilities(r: Response) -> TableBlock | None:
     return q.table("curves", f"{what} at these abilities", [*rows, total])
 
 
+def _small(step: float) -> str:
+    """'0.0312', or 'about 10^−9'."""
+    if step >= 5e-5 or step <= 0:
+        return number(step, 4)
+    return f"about 10^−{-int(np.floor(np.log10(step)))}"
+
+
 def iterations(r: Response) -> TableBlock:
     """The work, round by round."""
     rows = [
-        q.row(round=q.count(i + 1, "Round"), log_likelihood=q.num(value, 6, "Log-likelihood"), step=q.texted(step, f"{step:.1e}".replace("e-", " × 10^−"), "Largest step"))
+        q.row(
+            round=q.count(i + 1, "Round"), log_likelihood=q.num(value, 6, "Log-likelihood"),
+            step=q.texted(step, _small(step), "Largest step"),
+        )
         for i, (value, step) in enumerate(r.fitted.trace)
     ]  # fmt: skip
     return q.table("iterations", "Rounds of the estimation", rows, folded=True)

@@ -34,7 +34,8 @@ def _still(s: Looked) -> Check:
     text = {
         "stands": f"Nothing speaks against it for {what}{told}.",
         "drifts": f"Both tests speak against it for {what}{told}.",
-        "both": f"Tests contradict one another for {what}{told}: perhaps a trend, a break, or memory that fades slowly. Read the rows about a trend.",
+        "both": f"Tests contradict one another for {what}{told}: perhaps a trend, a break, or memory that fades slowly."
+        " Read the rows about a trend.",
         "neither": f"Neither test finds anything for {what}{told}: too few points, or near the border.",
         "unknown": f"It is not tested for {what}.",
     }[found]
