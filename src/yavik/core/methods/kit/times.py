@@ -44,6 +44,13 @@ class Series:
         """Times."""
         return len(self.values)
 
+    @property
+    def long(self) -> str:
+        """'192 months', '10 times, every 5 years'."""
+        if self.every[0].isdigit():
+            return f"{counted(self.n, 'time')}, every {self.every}"
+        return counted(self.n, self.every)
+
 
 def read_series(table: Table, value: str, time: str | None, least: int = 8) -> Series:
     """Raises DataProblem for times that cannot be read or stand twice, and for too few values."""

@@ -43,6 +43,11 @@ def headline(a: Agreement) -> tuple[list[Span], str]:
     return say(text), f"ICC {share(form.value)}, {a.m} raters"
 
 
+def _beyond(value: float) -> str:
+    """What a κ says, before its number."""
+    return "beyond chance they agree with" if value >= 0 else "they agree less than chance would have it,"
+
+
 def _kappa_words(a: Agreement) -> tuple[list[Span], str]:
     k = a.whole
     both = "Both raters" if a.m == 2 else f"All {a.m} raters"
@@ -53,7 +58,7 @@ def _kappa_words(a: Agreement) -> tuple[list[Span], str]:
         f"{level_words(a.spec.alpha)} CI {share(k.low)} to {share(k.high)}" if math.isfinite(k.low) else "no interval"
     )
     kind = f", weighted {WEIGHTED[a.weights]}" if a.m == 2 and a.weights != "none" else ""
-    text += f"; beyond chance they agree with κ = {share(k.value)} ({ci}{kind})."
+    text += f"; {_beyond(k.value)} κ = {share(k.value)} ({ci}{kind})."
     if a.m > 2 and a.weights != "none" and a.mean_pair is not None:
         text = f"{text[:-1]}; weighted {WEIGHTED[a.weights]}, two of them agree with κ = {share(a.mean_pair)} on"
         text += " average."

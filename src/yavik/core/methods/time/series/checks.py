@@ -113,7 +113,7 @@ def _outlying(s: Looked, table_rows: Any) -> Check:
 
 def _long(s: Looked) -> Check:
     n = s.series.n
-    text = f"{counted(n, s.series.every)}"
+    text = s.series.long
     years = n / s.season if s.season > 1 else None
     if n < 50 or (years is not None and years < 4):
         return Check(

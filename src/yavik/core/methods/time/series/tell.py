@@ -44,7 +44,7 @@ def headline(s: Looked) -> tuple[list[Span], str]:
         decimals_of(float(y.std(ddof=1)) / np.sqrt(s.series.n), float(np.abs(y).max())), s.series.column.decimals or 0
     )
     first, last = s.series.labels[0], s.series.labels[-1]
-    text = f"{s.series.column.title} runs over {counted(s.series.n, s.series.every)}, {first} to {last}, between"
+    text = f"{s.series.column.title} runs over {s.series.long}, {first} to {last}, between"
     text += f" {number(float(y.min()), d)} and"
     text += f" {number(float(y.max()), d)}{after(unit)}."
     found = s.tested[0].finds(s.spec.alpha)
@@ -66,7 +66,7 @@ def headline(s: Looked) -> tuple[list[Span], str]:
         "both": "tests contradict",
         "neither": "too little to tell",
     }.get(found, "looked at")
-    return say(text), f"{short}, {counted(s.series.n, s.series.every)}"
+    return say(text), f"{short}, {s.series.long}"
 
 
 def settings(s: Looked) -> list[str]:
@@ -275,7 +275,7 @@ def facts(s: Looked) -> dict[str, Any]:
 def _write_up(s: Looked) -> NoteBlock:
     """As methods and results of a paper tell it."""
     p = s.parts
-    text = f"{s.series.column.title} ({counted(s.series.n, s.series.every)}, {s.series.labels[0]} to"
+    text = f"{s.series.column.title} ({s.series.long}, {s.series.labels[0]} to"
     text += f" {s.series.labels[-1]}) was split into trend"
     text += f"{', season' if np.isfinite(p.season_strength) else ''} and rest by local lines"
     text += f"; the trend holds {percent(p.trend_strength)} of the variance of trend and rest."
