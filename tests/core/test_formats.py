@@ -17,6 +17,7 @@ import pytest
 from hypothesis import HealthCheck, example, given, settings
 from hypothesis import strategies as st
 
+from tests.tables import table_from
 from yavik.core.files import csv_out, formats, ods, xlsx
 from yavik.core.files.options import ReadOptions
 from yavik.core.files.room import demand_room
@@ -95,6 +96,13 @@ def back(table: Table, format: str, folder: Path) -> Table:
     head = path.read_bytes()[:4096]
     found = formats.find_format(head, path.name)
     return formats.read(path, ReadOptions(format=found))[0]
+
+
+def test_apostrophes_before_what_a_spreadsheet_would_run_come_back(tmp_path: Path) -> None:
+    said = ["=1", "'=1", "''=1", "+a", "'+a", "+5", "'+5", "'word", "-"]
+    table = table_from(**{"'=x": said, "=y": list(range(len(said)))})
+    got = back(table, "package", tmp_path)
+    assert got.names == table.names and got.texts("'=x") == said
 
 
 @pytest.mark.parametrize("format", KEEPING)

@@ -601,7 +601,10 @@ def values_of(method: str, option: str) -> list[Any]:
             else:
                 walk(part)
 
-    walk(methods()[method].Spec.model_fields[option].annotation)
+    annotation = methods()[method].Spec.model_fields[option].annotation
+    if annotation is bool:
+        return [True, False]
+    walk(annotation)
     return list(dict.fromkeys(found))
 
 

@@ -11,7 +11,8 @@ from pyarrow import csv as pa_csv
 from yavik.core.table import CODED, NUMERIC, Column, Kind, Table
 
 GUARD = "'"
-RUNS = r"^[=+\-@\t\r]"
+RUNS = r"^'*[=+\-@\t\r]"
+"""Also what already has apostrophes before it: it gets one more, so that taking one away always leads back."""
 NUMBER = r"^[+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d+)?$"
 
 
@@ -79,7 +80,7 @@ def unguarded(table: Table) -> Table:
             fresh = pa.DictionaryArray.from_arrays(array.indices, pa.array(words, pa.string()))
             table = table.with_column(column.but(levels=levels), fresh)
         elif column.kind in (Kind.text, Kind.identifier):
-            table = table.with_column(column, pc.replace_substring_regex(array, r"^'([=+\-@\t\r])", r"\1"))
+            table = table.with_column(column, pc.replace_substring_regex(array, r"^'('*[=+\-@\t\r])", r"\1"))
     names = [n[1:] if n.startswith(GUARD) and re.match(RUNS, n[1:]) else n for n in table.names]
     return Table(
         tuple(c.but(name=n) for c, n in zip(table.columns, names, strict=True)), table.arrays, table.rows, table.about

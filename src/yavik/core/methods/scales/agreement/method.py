@@ -12,7 +12,7 @@ from yavik.core.methods.scales.agreement import tables, words
 from yavik.core.methods.scales.agreement.checks import all_checks
 from yavik.core.methods.scales.agreement.compute import compute
 from yavik.core.methods.scales.agreement.spec import AgreementSpec
-from yavik.core.table import Table
+from yavik.core.table import Kind, Table
 
 
 def ask(table: Table, spec: AgreementSpec, run: Run) -> Answer:
@@ -42,7 +42,8 @@ def _fit(table: Table, spec: dict[str, Any]) -> tuple[float, str] | None:
     levels = [frozenset(x.words for x in c.levels) for c in columns if c.levels]
     numbered = any(n.rstrip("0123456789") != n for n in raters)  # items are numbered, raters have names
     if len(levels) == len(columns) and len(set(levels)) == 1 and len(columns) <= 6 and not numbered:
-        return 19, "columns with the same answers"
+        # Two columns of yes and no are more often crossed than judged.
+        return (-6, "") if columns[0].kind is Kind.yes_no else (19, "columns with the same answers")
     if columns[0].unit and len(columns) <= 4 and not numbered:
         return 9, "columns in the same unit"
     return -16, ""
