@@ -3055,7 +3055,8 @@ export interface components {
          * Rename
          * @description Rows of a table whose first cell is a name that is changed in place.
          *
-         *     ``field``: of the spec, which holds names by the value in the row's column ``key``; ``title``: what is named; ``rows``: how
+         *     ``field``: of the spec, which holds names by the value in the row's column ``key``; ``title``: what is named;
+         *     ``rows``: how
          *     many of the first rows have one.
          */
         Rename: {
