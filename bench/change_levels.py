@@ -3,13 +3,10 @@
 Run with ``--write`` to store ``docs/change.json`` and the tables in ``docs/levels.md``; without, it prints them.
 """
 
-import json
-import sys
-from multiprocessing import Pool
-from pathlib import Path
 from typing import Any
 
 import numpy as np
+from rates import rate, simulate
 
 from yavik.core.methods.change.difference_in_differences.compute import compute_study
 from yavik.core.methods.change.difference_in_differences.spec import DidSpec
@@ -20,7 +17,6 @@ from yavik.core.stats.change.jump.local import TooFew
 from yavik.core.table import Column, Kind, Level, Table
 from yavik.core.table.table import make_table
 
-DOCS = Path(__file__).resolve().parents[1] / "docs"
 STUDIES = 2000
 CURVES = ("straight", "curved", "sharply curved")
 CLUSTERS = (6, 10, 20, 40)
@@ -77,12 +73,6 @@ def density(kind: str, studies: int = STUDIES, n: int = 800) -> dict[str, list[f
     return {k: rate(v) for k, v in hits.items()}
 
 
-def rate(hits: list[bool]) -> list[float]:
-    """A share and its Monte Carlo error."""
-    p = float(np.mean(hits))
-    return [p, float(np.sqrt(p * (1 - p) / len(hits)))]
-
-
 def units_over_time(rng: Any, g: int, treated: int) -> Table:
     """Eight periods, the change after the fourth, without an effect; what a unit has carries on."""
     import pyarrow as pa
@@ -121,32 +111,5 @@ PARTS: dict[str, tuple[Any, Any]] = {
 }  # fmt: skip
 
 
-def table_of(first: str, found: dict[str, dict[str, list[float]]]) -> str:
-    lines = [f"| {first} | " + " | ".join(found) + " |", "|---|" + "---:|" * len(found)]
-    for key in next(iter(found.values())):
-        cells = [f"{rates[key][0]:.3f} ± {2 * rates[key][1]:.3f}".replace("0.", ".") for rates in found.values()]
-        lines.append(f"| {key} | " + " | ".join(cells) + " |")
-    return "\n".join(lines)
-
-
-def main() -> None:
-    kept: dict[str, dict[str, dict[str, list[float]]]] = {}
-    with Pool(2) as pool:
-        for name, (work, settings) in PARTS.items():
-            rates = pool.map(work, settings, chunksize=1)
-            kept[name] = {
-                str(s): {k: [round(x, 4) for x in v] for k, v in r.items()}
-                for s, r in zip(settings, rates, strict=True)
-            }
-            print(f"{table_of(name, kept[name])}\n", flush=True)
-    if "--write" in sys.argv:
-        (DOCS / "change.json").write_text(json.dumps(kept, indent=1) + "\n", encoding="utf-8")
-        page = (DOCS / "levels.md").read_text(encoding="utf-8")
-        for name, found in kept.items():
-            before, after = page.split(f"<!-- {name} of change -->")[0], page.split(f"<!-- /{name} of change -->")[1]
-            page = f"{before}<!-- {name} of change -->\n{table_of(name, found)}\n<!-- /{name} of change -->{after}"
-        (DOCS / "levels.md").write_text(page, encoding="utf-8")
-
-
 if __name__ == "__main__":
-    main()
+    simulate("change", PARTS)

@@ -3,13 +3,10 @@
 Run with ``--write`` to store ``docs/items.json`` and the tables in ``docs/levels.md``; without, it prints them.
 """
 
-import json
-import sys
-from multiprocessing import Pool
-from pathlib import Path
 from typing import Any
 
 import numpy as np
+from rates import rate, simulate
 
 from yavik.core.stats.items.adequacy import beyond_chance, by_chance, correlated
 from yavik.core.stats.items.agreement import fleiss, intraclass, kappa, limits
@@ -18,18 +15,11 @@ from yavik.core.stats.items.response.marginal import fit
 from yavik.core.stats.items.response.people import answers, nodes
 from yavik.core.stats.scales import cronbach
 
-DOCS = Path(__file__).resolve().parents[1] / "docs"
 STUDIES = 1000
 TESTS = 300
 PEOPLE = (150, 400, 1000)
 SUBJECTS = (15, 30, 100)
 ROWS = (50, 100, 300)
-
-
-def rate(hits: Any) -> list[float]:
-    """A share and its Monte Carlo error."""
-    p = float(np.mean(hits))
-    return [p, float(np.sqrt(p * (1 - p) / np.size(hits)))]
 
 
 def response(n: int, studies: int = TESTS) -> dict[str, list[float]]:
@@ -123,37 +113,8 @@ PARTS: dict[str, tuple[Any, Any]] = {
 }
 
 
-def table_of(first: str, found: dict[str, dict[str, list[float]]]) -> str:
-    lines = [f"| {first} | " + " | ".join(found) + " |", "|---|" + "---:|" * len(found)]
-    for key in next(iter(found.values())):
-        cells = [f"{rates[key][0]:.3f} ± {2 * rates[key][1]:.3f}".replace("0.", ".") for rates in found.values()]
-        lines.append(f"| {key} | " + " | ".join(cells) + " |")
-    return "\n".join(lines)
-
-
 HEADS = {"response": "people", "raters": "subjects", "scales": "rows"}
 
 
-def main() -> None:
-    kept: dict[str, dict[str, dict[str, list[float]]]] = {}
-    with Pool(2) as pool:
-        for name, (work, settings) in PARTS.items():
-            rates = pool.map(work, settings, chunksize=1)
-            kept[name] = {
-                str(s): {k: [round(x, 4) for x in v] for k, v in r.items()}
-                for s, r in zip(settings, rates, strict=True)
-            }
-            print(f"{table_of(HEADS[name], kept[name])}\n", flush=True)
-    if "--write" in sys.argv:
-        (DOCS / "items.json").write_text(json.dumps(kept, indent=1, ensure_ascii=False) + "\n", encoding="utf-8")
-        page = (DOCS / "levels.md").read_text(encoding="utf-8")
-        for name, found in kept.items():
-            before, after = page.split(f"<!-- {name} of items -->")[0], page.split(f"<!-- /{name} of items -->")[1]
-            page = (
-                f"{before}<!-- {name} of items -->\n{table_of(HEADS[name], found)}\n<!-- /{name} of items -->{after}"
-            )
-        (DOCS / "levels.md").write_text(page, encoding="utf-8")
-
-
 if __name__ == "__main__":
-    main()
+    simulate("items", PARTS, HEADS)

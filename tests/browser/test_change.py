@@ -11,6 +11,17 @@ from tests.browser.test_models import headline, settled
 from tests.browser.test_testing import entries, open_question
 
 
+def brought(page: Page, file: Path, lines: list[str]) -> str:
+    """A file of one's own made a table of the study; its name."""
+    file.write_text("\n".join(lines))
+    study = page.url.split("/s/")[1].split("/")[0]
+    page.goto(f"/s/{study}/bring")
+    page.get_by_label("File to bring in").set_input_files(file)
+    page.get_by_role("button", name="Make the table").click()
+    expect(page.get_by_role("grid")).to_be_visible()
+    return next(k for k in entries(page) if k.lower() == f"table {file.stem}").removeprefix("table ")
+
+
 def begin(page: Page, table: str, columns: tuple[str, ...], method: str) -> None:
     """From chosen columns to the question on top."""
     e = entries(page)[f"table {table}"]
@@ -104,15 +115,8 @@ def test_starts_at_different_times_on_a_file_of_ones_own(demo: Page, tmp_path: P
         for season in range(1, 9):
             gain = 5 if start and season >= start else 0
             lines.append(f"F{farm + 1:02},{season},{start or ''},{level + season + gain + rng.normal():.2f}")
-    file = tmp_path / "farms.csv"
-    file.write_text("\n".join(lines))
-    study = demo.url.split("/s/")[1].split("/")[0]
-    demo.goto(f"/s/{study}/bring")
-    demo.get_by_label("File to bring in").set_input_files(file)
-    demo.get_by_role("button", name="Make the table").click()
-    expect(demo.get_by_role("grid")).to_be_visible()
+    made = brought(demo, tmp_path / "farms.csv", lines)
     expect(demo.get_by_text(re.compile("192 rows")).first).to_be_visible()
-    made = next(k for k in entries(demo) if k.lower().startswith("table farms"))
-    begin(demo, made.removeprefix("table "), ("farm", "season", "began", "yield"), "difference_in_differences")
+    begin(demo, made, ("farm", "season", "began", "yield"), "difference_in_differences")
     expect(headline(demo)).to_contain_text("Each group by start beside those not started yet gives")
     expect(demo.get_by_text("Treatment starts at 2 different times")).to_be_visible()

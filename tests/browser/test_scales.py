@@ -7,7 +7,7 @@ from pathlib import Path
 from playwright.sync_api import Page, expect
 
 from tests.browser.test_access import serious
-from tests.browser.test_change import begin
+from tests.browser.test_change import begin, brought
 from tests.browser.test_models import headline, settled
 from tests.browser.test_testing import entries, open_question
 
@@ -120,14 +120,8 @@ def test_answers_in_words_on_a_file_of_ones_own(demo: Page, tmp_path: Path) -> N
             for w, b in zip(told, (-0.5, 0, 0.5), strict=True)
         ]
         lines.append(f"P{i:03},{','.join(said)}")
-    file = tmp_path / "places.csv"
-    file.write_text("\n".join(lines))
-    study = demo.url.split("/s/")[1].split("/")[0]
-    demo.goto(f"/s/{study}/bring")
-    demo.get_by_label("File to bring in").set_input_files(file)
-    demo.get_by_role("button", name="Make the table").click()
-    expect(demo.get_by_role("grid")).to_be_visible()
-    e = next(v for k, v in entries(demo).items() if k.lower() == "table places")
+    made = brought(demo, tmp_path / "places.csv", lines)
+    e = entries(demo)[f"table {made}"]
     demo.goto(f"/s/{e['study']}/ask/{e['id']}")
     for column in ("capital", "river", "bird"):
         demo.get_by_role("checkbox", name=re.compile(f"^{column} [a-z/]+$")).check()

@@ -6,7 +6,7 @@ from pathlib import Path
 from playwright.sync_api import Page, expect
 
 from tests.browser.test_access import serious
-from tests.browser.test_change import begin
+from tests.browser.test_change import begin, brought
 from tests.browser.test_models import headline, settled
 from tests.browser.test_testing import entries
 
@@ -35,15 +35,8 @@ def test_quarters_in_words_with_a_gap_on_a_file_of_ones_own(demo: Page, tmp_path
     for k in range(60):
         if k != 17:
             lines.append(f"Q{k % 4 + 1} {1990 + k // 4},{40 + k * 0.5 + (k % 4) * 6 + (k * 37 % 11):.1f}")
-    file = tmp_path / "herons.csv"
-    file.write_text("\n".join(lines))
-    study = demo.url.split("/s/")[1].split("/")[0]
-    demo.goto(f"/s/{study}/bring")
-    demo.get_by_label("File to bring in").set_input_files(file)
-    demo.get_by_role("button", name="Make the table").click()
-    expect(demo.get_by_role("grid")).to_be_visible()
+    made = brought(demo, tmp_path / "herons.csv", lines)
     expect(demo.get_by_text(re.compile("59 rows")).first).to_be_visible()
-    made = next(k for k in entries(demo) if k.lower().startswith("table herons"))
-    begin(demo, made.removeprefix("table "), ("when", "herons"), "series")
+    begin(demo, made, ("when", "herons"), "series")
     expect(headline(demo)).to_contain_text("60 quarters, 1990 Q1 to 2004 Q4")
     expect(demo.get_by_text("1 time without a value bridged by straight lines: 1994 Q2")).to_be_visible()

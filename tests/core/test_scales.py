@@ -330,6 +330,18 @@ def test_an_all_empty_person_is_left_out_and_empty_cells_are_not_wrong() -> None
     assert ability.null_count == 1
 
 
+def test_people_in_another_order_keep_their_own_ability() -> None:
+    columns = right(n=150, k=5)
+    order = np.random.default_rng(3).permutation(150)
+    turned = {k: [v[i] for i in order] for k, v in columns.items()}
+    spec = {"items": list(columns)}
+    plain, moved = (
+        new_columns(table_from(**c), "item_response", spec)[0][1].to_numpy(zero_copy_only=False)
+        for c in (columns, turned)
+    )
+    assert np.allclose(plain[order], moved)
+
+
 def test_a_level_that_nobody_chose_is_said() -> None:
     columns = scale()
     columns["q2"] = [min(v, 4) for v in columns["q2"]]

@@ -1,7 +1,8 @@
 """The stored rates of false alarms: they say what the documents say, and come again from their seeds."""
 
-import importlib.util
+import importlib
 import json
+import sys
 from pathlib import Path
 from types import ModuleType
 from typing import Any
@@ -14,12 +15,12 @@ STORED: dict[str, dict[str, list[float]]] = json.loads((ROOT / "docs/levels.json
 ]
 
 
-def bench() -> ModuleType:
-    spec = importlib.util.spec_from_file_location("levels", ROOT / "bench/levels.py")
-    assert spec and spec.loader
-    made = importlib.util.module_from_spec(spec)
-    spec.loader.exec_module(made)
-    return made
+def bench(name: str = "levels") -> ModuleType:
+    """One of the simulations, with what it uses beside it."""
+    folder = str(ROOT / "bench")
+    if folder not in sys.path:
+        sys.path.append(folder)
+    return importlib.import_module(name)
 
 
 def near(rate: list[float], level: float = 0.05, errors: float = 3.0, slack: float = 0.01) -> bool:
@@ -89,12 +90,8 @@ def test_mixed_models_hold_their_level_from_eight_units_on_and_wald_does_not() -
 
 
 def test_rates_of_mixed_models_come_again_from_their_seeds() -> None:
-    import importlib.util
 
-    spec = importlib.util.spec_from_file_location("mixed_levels", ROOT / "bench/mixed_levels.py")
-    assert spec and spec.loader
-    made = importlib.util.module_from_spec(spec)
-    spec.loader.exec_module(made)
+    made = bench("mixed_levels")
     again = made.alarms((8, False), studies=120, simulated=4)
     for key in ("between units: Satterthwaite", "within units: Kenward and Roger"):
         stored = MIXED["8, unbalanced"][key]
@@ -125,10 +122,7 @@ def test_few_clusters_need_the_wild_bootstrap() -> None:
 
 
 def test_stored_rates_of_change_come_again() -> None:
-    spec = importlib.util.spec_from_file_location("change_levels", ROOT / "bench/change_levels.py")
-    assert spec and spec.loader
-    made = importlib.util.module_from_spec(spec)
-    spec.loader.exec_module(made)
+    made = bench("change_levels")
     found = made.coverage("curved", studies=150)
     stored = CHANGE["coverage"]["curved"]
     for way in ("conventional", "robust"):
@@ -154,10 +148,7 @@ def test_intervals_of_items_and_raters_hold_what_they_promise() -> None:
 
 
 def test_stored_rates_of_items_come_again() -> None:
-    spec = importlib.util.spec_from_file_location("item_levels", ROOT / "bench/item_levels.py")
-    assert spec and spec.loader
-    made = importlib.util.module_from_spec(spec)
-    spec.loader.exec_module(made)
+    made = bench("item_levels")
     found, stored = made.raters(30, studies=200), ITEMS["raters"]["30"]
     for key in ("ICC(2,1), four raters", "κ by squared steps"):
         assert abs(found[key][0] - stored[key][0]) < 4 * found[key][1]

@@ -156,6 +156,10 @@ SHAPES: list[tuple[str, list[str], str, str]] = [
     ("month", [str(np.datetime64("2020-02", "M") + k) for k in range(10)], "Feb 2020", "Nov 2020"),
     ("week", [str(np.datetime64("2024-01-05") + 7 * k) for k in range(12)], "2024-01-05", "2024-03-22"),
     ("year", [str(1990 + k) for k in range(12)], "1990", "2001"),
+    ("2 weeks", [str(np.datetime64("2024-01-05") + 14 * k) for k in range(12)], "2024-01-05", "2024-06-07"),
+    ("2 months", [f"{2020 + k // 6}-{k % 6 * 2 + 1:02}-01" for k in range(12)], "Jan 2020", "Nov 2021"),
+    ("2 years", [f"{1990 + 2 * k}-06-30" for k in range(10)], "1990", "2008"),
+    ("quarter", [f"{2020 + k // 4}-{k % 4 * 3 + 3:02}" for k in range(10)], "2020 Q1", "2022 Q2"),
     ("5 years", [str(1950 + 5 * k) for k in range(10)], "1950", "1995"),
 ]  # fmt: skip
 
@@ -178,6 +182,12 @@ def test_gaps_are_bridged_and_named_and_ends_left_out() -> None:
     assert s.labels[0] == "Feb 2020" and s.labels[-1] == "Nov 2020"
     assert [s.labels[i] for i in s.bridged] == ["Apr 2020", "Jul 2020"]
     assert np.allclose(s.values, np.arange(2, 12))
+
+
+def test_numbers_far_apart_are_no_series_and_cost_nothing() -> None:
+    table = table_from(when=[1_700_000_000 + k**7 for k in range(20)], y=list(range(20)))
+    with pytest.raises(DataProblem, match="leaves most times out"):
+        read_series(table, "y", "when")
 
 
 @pytest.mark.parametrize(

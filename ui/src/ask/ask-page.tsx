@@ -6,7 +6,7 @@ import { api, take, type Column, type Method, type S } from "../client/api";
 import { useCatalogue, useNewQuestion, useTable } from "../client/hooks";
 import { kindWords, Loading, Trouble } from "../common/bits";
 import { asList } from "../common/lists";
-import { alike, between } from "../common/slot";
+import { Alike, alike, between } from "../common/slot";
 import type { Properties } from "../asking/ask";
 
 export function AskPage() {
@@ -85,11 +85,9 @@ export function AskPage() {
             </li>
           ))}
         </ul>
-        {chosen.length > 0 && like.length > 0 && (
-          <button type="button" className="link-quiet mt-1 text-[0.88rem]" onClick={() => add(like)}>
-            And {like.length === 1 ? "the one" : `the ${like.length}`} like {chosen.length === 1 ? "it" : "these"}
-          </button>
-        )}
+        <p className="mt-1 text-[0.88rem]">
+          <Alike like={like} chosen={chosen} add={add} />
+        </p>
         {table.columns.length > 5 && <p className="muted mt-1 text-[0.82rem]">Shift takes a range.</p>}
         <h2 className="mb-1 mt-6 font-bold">Or from an aim</h2>
         <ul>

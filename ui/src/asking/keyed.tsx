@@ -1,12 +1,12 @@
 // A text for each of several columns, such as the right answer to each item; columns with levels offer them.
 import { askOf, titleOf, type AskProps } from "./ask";
-import { asList } from "../common/lists";
+import { asList, withText } from "../common/lists";
 
 export function Keyed({ name, property, value, set, around }: AskProps) {
   const ask = askOf(property);
   const names = asList(around.spec[ask.of ?? ""]);
   const now = (value as Record<string, string> | null) ?? {};
-  const put = (column: string, text: string) => set(keyed(now, column, text));
+  const put = (column: string, text: string) => set(withText(now, column, text));
   if (!names.length) return null;
   return (
     <fieldset className="field" data-option={name}>
@@ -51,10 +51,4 @@ export function Keyed({ name, property, value, set, around }: AskProps) {
       </div>
     </fieldset>
   );
-}
-
-/** The texts with one of them changed, or taken out where it is empty. */
-export function keyed(now: Record<string, string>, column: string, text: string): Record<string, string> {
-  const rest = Object.fromEntries(Object.entries(now).filter(([name]) => name !== column));
-  return text.trim() ? { ...rest, [column]: text.trim() } : rest;
 }

@@ -36,6 +36,17 @@ export function alike(columns: Column[], chosen: string[], slot: SlotInfo): stri
   return others.filter((c) => said || (numbered && stem(c) === stem(first))).map((c) => c.name);
 }
 
+/** The click that takes all columns like those chosen. */
+export function Alike(props: { like: string[]; chosen: string[]; add: (names: string[]) => void }) {
+  const { like, chosen, add } = props;
+  if (!chosen.length || !like.length) return null;
+  return (
+    <button type="button" className="link-quiet" title={like.join(", ")} onClick={() => add(like)}>
+      And {like.length === 1 ? "the one" : `the ${like.length}`} like {chosen.length === 1 ? "it" : "these"}
+    </button>
+  );
+}
+
 /** Names from one place of a list to another, whichever comes first. */
 export function between(list: string[], from: string, to: string): string[] {
   const [a, b] = [list.indexOf(from), list.indexOf(to)];
@@ -231,11 +242,7 @@ export function ColumnList({
           <button type="button" className="link-quiet" onClick={close}>
             Done
           </button>
-          {add && like.length > 0 && (
-            <button type="button" className="link-quiet" title={like.join(", ")} onClick={() => add(like)}>
-              And {like.length === 1 ? "the one" : `the ${like.length}`} like {chosen.length === 1 ? "it" : "these"}
-            </button>
-          )}
+          {add && <Alike like={like} chosen={chosen} add={add} />}
           <span className="muted text-xs">Shift takes a range</span>
         </p>
       )}

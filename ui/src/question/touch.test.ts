@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { moved, onStep, renamed, said, toggled, type Handle } from "./touch";
+import { moved, onStep, said, toggled, type Handle } from "./touch";
 
 const handle: Handle = {
   field: "value",
@@ -40,12 +40,5 @@ describe("a picked row", () => {
     expect(toggled([], 17)).toEqual([17]);
     expect(toggled([4, 17], 17)).toEqual([4]);
     expect(toggled(undefined, 3)).toEqual([3]);
-  });
-});
-
-describe("a name that is changed in place", () => {
-  it("goes by its key, and is taken back by an empty text", () => {
-    expect(renamed(null, "m2", " Escape ")).toEqual({ m2: "Escape" });
-    expect(renamed({ m2: "Escape", m7: "Facts" }, "m2", " ")).toEqual({ m7: "Facts" });
   });
 });

@@ -2,6 +2,7 @@
 import { createContext, use, useEffect, useRef, useState, type KeyboardEvent, type ReactNode } from "react";
 import type { S, TableBlock } from "../client/api";
 import { cx } from "../common/classes";
+import { withText } from "../common/lists";
 import type { Drawn } from "../common/picture";
 
 export type Handle = S["Handle"];
@@ -170,17 +171,9 @@ export function useRename(block: TableBlock): RenameRow | null {
     const cells = block.rows[row]!;
     const key = String(cells[how.key]?.v ?? "");
     const name = String(cells[block.columns[0]!.key]?.v ?? "");
-    const set = (text: string) => touch.set(how.field, renamed(touch.spec[how.field], key, text));
+    const set = (text: string) => touch.set(how.field, withText(touch.spec[how.field], key, text));
     return { name, title: how.title, set };
   };
-}
-
-/** Names with one of them changed, or taken back by an empty text. */
-export function renamed(names: unknown, key: string, text: string): Fields {
-  const now = { ...((names as Fields | null) ?? {}) };
-  if (text.trim()) now[key] = text.trim();
-  else delete now[key];
-  return now;
 }
 
 export type Part = { title: string; content: ReactNode };

@@ -75,6 +75,11 @@ class Quantity:
             unit=self.unit, lowered=self.lowered,
         )  # fmt: skip
 
+    @property
+    def bold(self) -> "Quantity":
+        """The same in bold."""
+        return replace(self, strong=True)
+
     def under(self, title: str | None) -> "Quantity":
         """The same below another head; None for no column at all."""
         return replace(self, title=title)

@@ -186,6 +186,19 @@ def counted(n: int, one: str, many: str | None = None) -> str:
     return f"{grouped(n)} {one if n == 1 else many or one + 's'}"
 
 
+SPELLED = ("no", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten")
+
+
+def spelled(n: int) -> str:
+    """'two' up to ten, then '11'."""
+    return SPELLED[n] if n < len(SPELLED) else grouped(n)
+
+
+def in_quotes(text: str, most: int = 60) -> str:
+    """A wording in quotes, short enough for a sentence."""
+    return f"“{text if len(text) <= most else text[: most - 1].rstrip() + '…'}”"
+
+
 def say(*parts: str | Span) -> list[Span]:
     """A sentence from plain texts and styled runs."""
     return [p if isinstance(p, Span) else Span(t=p) for p in parts if p]

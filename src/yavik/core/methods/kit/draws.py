@@ -5,18 +5,18 @@ those of one thousand, whatever the number of workers. Finished batches are kept
 only makes those that are new.
 """
 
-from collections import OrderedDict
 from collections.abc import Callable
 from typing import Any
 
 import numpy as np
 
+from yavik.core.methods.kit.kept import Kept
 from yavik.core.methods.kit.models.fitting import Told, silent
 
 BATCH = 111
 """Draws of a batch: nine of them are 999."""
 MOST_KEPT = 40
-_kept: "OrderedDict[bytes, list[Any]]" = OrderedDict()
+_kept: Kept[list[Any]] = Kept(MOST_KEPT)
 
 
 def drawn(
@@ -33,11 +33,7 @@ def drawn(
         so_far: a few words on the draws there are, for whoever watches.
     """
     name = None if key is None else key + seed.to_bytes(8, "little")
-    kept = _kept.setdefault(name, []) if name is not None else []
-    if name is not None:
-        _kept.move_to_end(name)
-        while len(_kept) > MOST_KEPT:
-            _kept.popitem(last=False)
+    kept: list[Any] = _kept.of(name, list) if name is not None else []
     need = -(-draws // BATCH)
     parent = np.random.SeedSequence(seed)
     children = parent.spawn(need)

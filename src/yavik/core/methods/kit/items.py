@@ -29,18 +29,20 @@ def item_values(table: Table, name: str) -> Floats:
     return np.where(codes < 0, np.nan, codes + 1.0)
 
 
-def demand_items(names: Sequence[str], least: int = 2, what: str = "A scale") -> None:
+def demand_items(
+    names: Sequence[str], least: int = 2, what: str = "A scale", each: str = "items", most: int = MOST_ITEMS
+) -> None:
     """Raises DataProblem for too few, too many, or an item chosen twice."""
     twice = next((x for i, x in enumerate(names) if x in names[:i]), None)
     if twice:
         raise DataProblem(f"{twice} is chosen twice.", column=twice)
     if len(names) < least:
         raise DataProblem(
-            f"{what} needs {['no', 'one', 'two', 'three', 'four'][least]} items at least; choose more.",
+            f"{what} needs {['no', 'one', 'two', 'three', 'four'][least]} {each} at least; choose more.",
             column=names[0] if names else None,
         )
-    if len(names) > MOST_ITEMS:
-        raise DataProblem(f"{len(names)} items are too many for one scale; choose up to {MOST_ITEMS}.")
+    if len(names) > most:
+        raise DataProblem(f"{len(names)} {each} are too many for one answer; choose up to {most}.")
 
 
 def items_of(

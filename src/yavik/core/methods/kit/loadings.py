@@ -2,14 +2,15 @@
 handle."""
 
 from collections.abc import Sequence
-from dataclasses import replace
-from typing import Any
+from typing import Annotated, Any
 
 import numpy as np
+from pydantic import Field
 
 from yavik.core.answers import FigureBlock, TableBlock
 from yavik.core.answers import quantities as q
 from yavik.core.answers.wording import share
+from yavik.core.ask import amount, placed
 from yavik.core.figures.items import MOST_SCREE, loading_dots, scree
 from yavik.core.figures.plots import block
 from yavik.core.methods.kit.touch import handle
@@ -17,6 +18,33 @@ from yavik.core.stats.groups import Floats
 from yavik.core.table import Column
 
 MOST_DRAWN = 40
+Number = Annotated[int, Field(ge=1, le=60)]
+
+
+def hide_below(default: float) -> Any:
+    """The field of a Spec that thins the table and the picture of loadings."""
+    return Field(
+        default, ge=0, lt=1, allow_inf_nan=False,
+        json_schema_extra=amount(
+            "Hide loadings below", "Also by the line on the picture of loadings.", step=0.05, min=0, max=0.95, look=True
+        ),
+    )  # fmt: skip
+
+
+def how_many(default: str, title: str, words: dict[str, str]) -> Any:
+    """The field of a Spec for a number found by a rule, or chosen."""
+    help_ = "Also by the line on the picture of eigenvalues."
+    return Field(default, json_schema_extra=placed("choice_or_number", title, help_, words=words, min=1, step=1))
+
+
+def chance_draws() -> Any:
+    """The field of a Spec for draws of eigenvalues that chance gives."""
+    return Field(
+        500, ge=100, le=20_000,
+        json_schema_extra=amount(
+            "Draws of chance eigenvalues", "Of columns that have nothing in common.", step=100, min=100, max=20_000
+        ),
+    )  # fmt: skip
 
 
 def key_of(j: int) -> str:
@@ -50,15 +78,10 @@ def loading_table(
         cells = {key_of(j): loading(float(loadings[i, j]), name, below) for j, name in enumerate(names)}
         main = key_of(int(np.argmax(np.abs(loadings[i]))))
         if cells[main].s:
-            cells[main] = strong(cells[main])
+            cells[main] = cells[main].bold
         rows.append(item_cells(columns[i]) | cells | beside[i])
     hidden = f"Loadings below {share(below)} are not shown. " if below > 0 else ""
     return q.table(id, title, rows, note=f"{hidden}{note}")
-
-
-def strong(quantity: q.Quantity) -> q.Quantity:
-    """In bold."""
-    return replace(quantity, strong=True)
 
 
 def loading_picture(

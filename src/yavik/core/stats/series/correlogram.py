@@ -7,6 +7,8 @@ from scipy import fft, special
 
 from yavik.core.stats.groups import Floats
 
+REACH = float(special.ndtri(0.975))
+
 
 @dataclass(frozen=True)
 class Correlogram:
@@ -24,6 +26,16 @@ class Correlogram:
     pacf: Floats
     q: Floats
     p: Floats
+
+    @property
+    def band(self) -> Floats:
+        """Size that autocorrelations hardly pass, one time in twenty, if they are 0 from that lag on."""
+        return np.asarray(REACH * self.se)
+
+    @property
+    def partial_band(self) -> float:
+        """The same of partial ones."""
+        return float(REACH / np.sqrt(self.n))
 
 
 def autocovariances(y: Floats, lags: int) -> Floats:

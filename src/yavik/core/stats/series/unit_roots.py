@@ -185,7 +185,7 @@ def long_run(e: Floats, lags: int) -> float:
     return total
 
 
-def automatic_lags(e: Floats, quick: bool = True) -> int:
+def automatic_lags(e: Floats) -> int:
     """Lags of Bartlett's weights by Hobijn, Franses and Ooms (1998)."""
     n = len(e)
     most = int(np.floor(n ** (2 / 9)))

@@ -1,7 +1,5 @@
 """The jump, its windows by every rule, the density at the cut-off, and pictures' numbers."""
 
-import hashlib
-from collections import OrderedDict
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
@@ -10,6 +8,7 @@ import numpy as np
 
 from yavik.core.methods.change.discontinuity.data import Study, read_study
 from yavik.core.methods.change.discontinuity.spec import RULES, JumpSpec
+from yavik.core.methods.kit.kept import Kept, content
 from yavik.core.methods.kit.models.fitting import Told, silent
 from yavik.core.stats.change.jump.bandwidths import Windows, coverage, mse, plug_in
 from yavik.core.stats.change.jump.bins import Bins, binned, mimicking
@@ -21,7 +20,7 @@ from yavik.core.stats.groups import Floats
 from yavik.core.table import DataProblem, Table
 
 MOST_KEPT = 12
-_kept: "OrderedDict[Any, dict[str, Windows | str]]" = OrderedDict()
+_kept: Kept[dict[str, Windows | str]] = Kept(MOST_KEPT)
 """Windows by rule of the last rows asked about: while a window is dragged they do not change."""
 TOO_FEW = "too few different scores within the window"
 ON_CURVE = 25
@@ -52,11 +51,7 @@ class Discontinuity:
         """Windows by every rule, or why there is none."""
         d = self.study.data.alone
         key = (content(d.u, d.y, d.clusters), self.spec.kernel, self.spec.degree, self.spec.se)
-        if key not in _kept:
-            _kept[key] = {rule: windows_by(rule, d, self.spec) for rule in RULES}
-            while len(_kept) > MOST_KEPT:
-                _kept.popitem(last=False)
-        return _kept[key]
+        return _kept.of(key, lambda: {rule: windows_by(rule, d, self.spec) for rule in RULES})
 
     @cached_property
     def rule_jumps(self) -> dict[str, Jump | None]:
@@ -149,14 +144,6 @@ class Discontinuity:
             return True
         sides = [np.unique(got[s]) for s in self.study.data.sides]
         return all(len(v) == 1 for v in sides) and sides[0][0] != sides[1][0]
-
-
-def content(*arrays: Any) -> bytes:
-    """The same for the same numbers."""
-    made = hashlib.blake2b(digest_size=16)
-    for a in arrays:
-        made.update(b"" if a is None else np.ascontiguousarray(a).tobytes())
-    return made.digest()
 
 
 def _same(h: float, ratio: float) -> Windows:

@@ -3,7 +3,6 @@
 from typing import Any
 
 import numpy as np
-import pyarrow as pa
 
 from yavik.core.answers import Answer, Marks
 from yavik.core.answers import quantities as q
@@ -18,8 +17,9 @@ from yavik.core.methods.change.panel.compute import PanelModels, compute_panel
 from yavik.core.methods.change.panel.guessing import suits
 from yavik.core.methods.change.panel.spec import MODELS, PanelSpec
 from yavik.core.methods.kit import touch
+from yavik.core.methods.kit.columns import measured
 from yavik.core.methods.kit.page import read_page
-from yavik.core.table import Column, Kind, Table
+from yavik.core.table import Column, Table
 
 MOST_PICTURES = 6
 
@@ -84,12 +84,10 @@ def new_columns(table: Table, spec: PanelSpec) -> list[tuple[Column, Any]]:
 
 
 def _column(m: PanelModels, name: str, values: Any, note: str) -> tuple[Column, Any]:
-    whole = np.full(m.study.data.table.n_rows, np.nan)
-    whole[m.study.data.places] = values
-    column = Column(
-        name=name, kind=Kind.measure, unit=m.study.data.response.unit, note=note, decimals=m.study.data.decimals + 2
-    )
-    return column, pa.array(whole, pa.float64(), mask=np.isnan(whole))
+    data = m.study.data
+    whole = np.full(data.table.n_rows, np.nan)
+    whole[data.places] = values
+    return measured(name, whole, decimals=data.decimals + 2, unit=data.response.unit, note=note)
 
 
 def _name(spec: PanelSpec) -> str:

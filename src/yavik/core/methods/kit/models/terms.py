@@ -1,6 +1,5 @@
 """Terms of a model as a spec has them, and the rows, columns and levels that they stand for."""
 
-import hashlib
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Any
@@ -11,6 +10,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from yavik.core.answers import RowsUsed
 from yavik.core.answers.wording import SUPERSCRIPT, after, listing, number
 from yavik.core.figures.data import printed_decimals
+from yavik.core.methods.kit.kept import fingerprint
 from yavik.core.stats.design import Design, Factor, ModelTerm, Part, movable
 from yavik.core.stats.groups import Floats
 from yavik.core.table import Column, DataProblem, Kind, Table
@@ -197,7 +197,7 @@ class ModelData:
     @property
     def fingerprint(self) -> str:
         """The same for models of the same rows."""
-        return hashlib.blake2b(np.ascontiguousarray(self.rows, np.int64).tobytes(), digest_size=8).hexdigest()
+        return fingerprint(self.rows)
 
     def typical(self, at: dict[str, Any]) -> dict[str, Any]:
         """Where other columns are held: what was chosen, else the mean and the most common level."""

@@ -4,7 +4,6 @@ subjects over time."""
 from typing import Any
 
 import numpy as np
-import pyarrow as pa
 
 from yavik.core.answers import Answer, FigureBlock, Marks, NoteBlock, TableBlock
 from yavik.core.answers import quantities as q
@@ -15,6 +14,7 @@ from yavik.core.figures.caption import lower
 from yavik.core.figures.designs import LevelOfUnits, hierarchy
 from yavik.core.figures.plots import Line, apart, block, profile
 from yavik.core.methods.base import Aim, Layout, Method, Run
+from yavik.core.methods.kit.columns import measured
 from yavik.core.methods.kit.models.coefficients import coefficients as coefficients_of
 from yavik.core.methods.kit.models.coefficients import lower_term
 from yavik.core.methods.kit.models.effects import main_number, main_picture
@@ -272,8 +272,7 @@ def new_columns(table: Table, spec: MixedSpec) -> list[tuple[Column, Any]]:
 
 
 def _column(name: str, values: Any, m: MixedModel, note: str) -> tuple[Column, Any]:
-    column = Column(name=name, kind=Kind.measure, unit=m.data.response.unit, note=note, decimals=m.data.decimals + 2)
-    return column, pa.array(values, pa.float64(), mask=np.isnan(values))
+    return measured(name, values, decimals=m.data.decimals + 2, unit=m.data.response.unit, note=note)
 
 
 def _name(spec: MixedSpec) -> str:

@@ -1,6 +1,5 @@
 """Critical values by simulation: the model without a term makes data, the whole model is fitted to each."""
 
-import hashlib
 from dataclasses import dataclass
 from typing import Any
 
@@ -9,6 +8,7 @@ from scipy import special
 
 from yavik.core.answers.wording import listing, p_words
 from yavik.core.methods.kit.draws import drawn, p_of
+from yavik.core.methods.kit.kept import content
 from yavik.core.methods.kit.models.fitting import Told, silent
 from yavik.core.methods.kit.models.means import Cells, cells_of
 from yavik.core.methods.nested.mixed.fit import MixedModel
@@ -153,16 +153,13 @@ def _names(m: MixedModel, cells: Cells) -> dict[str, int]:
 
 def _key(m: MixedModel, rows: Floats, contrasts: list[Floats]) -> bytes:
     """The same for draws of the same design, covariance and combinations."""
-    h = hashlib.blake2b(digest_size=16)
     parts: list[Any] = [m.x, m.top.theta, rows, *contrasts, np.array([m.restricted])]
     parts += (
         [m.engine.z.data, m.engine.z.indices]
         if isinstance(m.engine, Blocks)
         else [m.engine.subject, m.engine.time, m.engine.group]
     )
-    for part in parts:
-        h.update(np.ascontiguousarray(part).tobytes())
-    return h.digest()
+    return content(*parts)
 
 
 def _batch(m: MixedModel, rng: np.random.Generator, count: int, rows: Floats, contrasts: list[Floats]) -> Floats:

@@ -8,7 +8,7 @@ import numpy as np
 from scipy import special
 
 from yavik.core.answers.wording import counted, listing
-from yavik.core.methods.kit.items import item_values
+from yavik.core.methods.kit.items import demand_items, item_values
 from yavik.core.methods.scales.agreement.spec import AgreementSpec
 from yavik.core.stats.groups import Floats
 from yavik.core.stats.items.agreement import (
@@ -126,7 +126,8 @@ class Agreement:
 
 def compute(table: Table, spec: AgreementSpec) -> Agreement:
     """Raises DataProblem for fewer than two raters or three subjects, and ratings that cannot be compared."""
-    columns = _raters(table, spec)
+    demand_items(spec.raters, 2, "Agreement", "raters", MOST_RATERS)
+    columns = [table.column(n) for n in spec.raters]
     kind = _kind(columns, spec)
     if kind == "kappa":
         codes, answers, ordered = _answers(table, columns)
@@ -161,20 +162,6 @@ def compute(table: Table, spec: AgreementSpec) -> Agreement:
     if not np.ptp(y.mean(axis=1)) > 0 and not np.ptp(y) > 0:
         raise DataProblem(f"Every rating is {y[0, 0]:g}: there is nothing to agree on.", column=columns[0].name)
     return Agreement(spec, columns, use, kind, None, [], False, y)
-
-
-def _raters(table: Table, spec: AgreementSpec) -> list[Column]:
-    twice = next((x for i, x in enumerate(spec.raters) if x in spec.raters[:i]), None)
-    if twice:
-        raise DataProblem(f"{twice} is chosen twice.", column=twice)
-    if len(spec.raters) < 2:
-        raise DataProblem(
-            "Agreement needs two raters at least; choose another column.",
-            column=spec.raters[0] if spec.raters else None,
-        )
-    if len(spec.raters) > MOST_RATERS:
-        raise DataProblem(f"{len(spec.raters)} raters are more than are shown; choose up to {MOST_RATERS}.")
-    return [table.column(n) for n in spec.raters]
 
 
 def _kind(columns: list[Column], spec: AgreementSpec) -> str:

@@ -1,7 +1,6 @@
 """Tables, pictures and facts of raters' agreement; nothing is computed here."""
 
 import math
-from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -84,7 +83,7 @@ def _crosses(a: Agreement, pairs: list[tuple[int, int]]) -> list[Any]:
             cells = q.row(answer=q.name(word, a.titles[i]))
             for c, other in enumerate(a.answers):
                 cell = q.count(counts[r, c], other)
-                cells[f"answer_{c + 1}"] = cell if r != c else _bold(cell)
+                cells[f"answer_{c + 1}"] = cell if r != c else cell.bold
             rows.append(cells | q.row(total=q.count(counts[r].sum(), "All")))
         note = f"Rows: {a.titles[i]}. Columns: {a.titles[j]}. In bold: the same answer."
         parts.append(
@@ -94,10 +93,6 @@ def _crosses(a: Agreement, pairs: list[tuple[int, int]]) -> list[Any]:
             )
         )
     return touch.tabs("crossed", parts)
-
-
-def _bold(cell: q.Quantity) -> q.Quantity:
-    return replace(cell, strong=True)
 
 
 def _each(a: Agreement) -> TableBlock:

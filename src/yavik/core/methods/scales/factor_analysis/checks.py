@@ -5,9 +5,17 @@ from typing import Any
 import numpy as np
 
 from yavik.core.answers import Check, Remedy, Verdict
-from yavik.core.answers.wording import counted, listing, number, p_words, percent, share
+from yavik.core.answers.wording import (
+    counted,
+    in_quotes,
+    listing,
+    number,
+    p_words,
+    percent,
+    share,
+)
 from yavik.core.methods.scales.factor_analysis.compute import Factors
-from yavik.core.methods.scales.factor_analysis.words import many, quoted
+from yavik.core.methods.scales.factor_analysis.words import many
 
 GOOD, POOR = 0.7, 0.5
 """KMO above which correlations are worth factoring, and below which they are not."""
@@ -42,7 +50,7 @@ def _worth(f: Factors) -> Check:
     text += f" {'correlations' if a.p < f.spec.alpha else 'no evidence of correlations'} (p {p_words(a.p)})."
     poor = [int(i) for i in np.argsort(a.each) if a.each[i] < POOR]
     if poor and f.data.k > 3:
-        said = listing([f"{quoted(f.data.titles[i], 40)} ({share(float(a.each[i]))})" for i in poor], MOST_TOLD)
+        said = listing([f"{in_quotes(f.data.titles[i], 40)} ({share(float(a.each[i]))})" for i in poor], MOST_TOLD)
         text += f" Below {share(POOR)} by itself: {said}."
     remedies = [_leave_out(f, i) for i in poor[:2]] if f.data.k > 3 else []
     if a.kmo < POOR or a.p >= f.spec.alpha:
@@ -116,7 +124,7 @@ def _proper(f: Factors) -> Check:
     s = f.solution.extracted
     wrong = [int(i) for i in np.flatnonzero(s.improper)]
     if wrong:
-        said = listing([quoted(f.data.titles[i], 40) for i in wrong], MOST_TOLD)
+        said = listing([in_quotes(f.data.titles[i], 40) for i in wrong], MOST_TOLD)
         text = f"The factors explain {said} whole, or more than whole (Heywood case): too many factors, too few rows,"
         text += " or an item"
         text += " that stands alone on its factor."
@@ -160,7 +168,7 @@ def _stray(f: Factors) -> Check:
     stray = f.solution.stray(below)
     if not stray:
         return Check(**base, verdict=Verdict.holds, text=f"Every item loads on a factor at {share(below)} or more.")
-    said = listing([quoted(f.data.titles[i]) for i in stray], MOST_TOLD)
+    said = listing([in_quotes(f.data.titles[i]) for i in stray], MOST_TOLD)
     text = f"No loading of {share(below)} or more: {said}."
     remedies = [_leave_out(f, i) for i in stray[:2]] if f.data.k > 4 else []
     if remedies:
@@ -178,7 +186,7 @@ def _crossed(f: Factors) -> Check | None:
     told = []
     for i in crossed[:MOST_TOLD]:
         sizes = sorted((float(v) for v in f.solution.rotated.pattern[i]), key=abs, reverse=True)[:2]
-        told.append(f"{quoted(f.data.titles[i], 40)} ({share(sizes[0])} and {share(sizes[1])})")
+        told.append(f"{in_quotes(f.data.titles[i], 40)} ({share(sizes[0])} and {share(sizes[1])})")
     text = f"On several factors: {listing(told, MOST_TOLD)}"
     text += f", and {len(crossed) - MOST_TOLD} more." if len(crossed) > MOST_TOLD else "."
     remedies = [_leave_out(f, i) for i in crossed[:1]] if f.data.k > 4 else []

@@ -2,13 +2,11 @@
 
 from typing import Any
 
-import numpy as np
-import pyarrow as pa
-
 from yavik.core.answers import Answer
 from yavik.core.answers.make import compose
 from yavik.core.answers.wording import listing
 from yavik.core.methods.base import Aim, Layout, Method, Run
+from yavik.core.methods.kit.columns import measured
 from yavik.core.methods.kit.items import alike
 from yavik.core.methods.kit.page import read_page
 from yavik.core.methods.kit.shared import used_where
@@ -16,7 +14,7 @@ from yavik.core.methods.scales.factor_analysis import tables, words
 from yavik.core.methods.scales.factor_analysis.checks import all_checks
 from yavik.core.methods.scales.factor_analysis.compute import compute, scored
 from yavik.core.methods.scales.factor_analysis.spec import FactorSpec
-from yavik.core.table import Column, Kind, Table
+from yavik.core.table import Column, Table
 
 
 def ask(table: Table, spec: FactorSpec, run: Run) -> Answer:
@@ -45,15 +43,11 @@ def ask(table: Table, spec: FactorSpec, run: Run) -> Answer:
 def new_columns(table: Table, spec: FactorSpec) -> list[tuple[Column, Any]]:
     """A score for each factor, of rows filled throughout."""
     f = compute(table, spec)
-    values = scored(f)
     made = []
-    for j, name in enumerate(f.names):
-        own = values[:, j]
-        gone = np.isnan(own)
+    for name, own in zip(f.names, scored(f).T, strict=True):
         label = f"Mean of the items of {name}" if spec.scores == "means" else f"Score on {name}"
         plain = name.lower().replace(" ", "_") if name.startswith("Factor ") else name
-        column = Column(name=plain, kind=Kind.measure, label=label, decimals=2)
-        made.append((column, pa.array(np.where(gone, 0.0, own), pa.float64(), mask=gone)))
+        made.append(measured(plain, own, label=label))
     return made
 
 

@@ -7,6 +7,7 @@ from pydantic import Field
 from yavik.core.ask import amount, option, placed, slot
 from yavik.core.methods.base import Spec
 from yavik.core.methods.kit.items import ITEMS
+from yavik.core.methods.kit.loadings import Number, chance_draws, hide_below, how_many
 
 EXTRACTIONS = {
     "principal_axis": "principal axes: supposes least about the answers",
@@ -27,7 +28,6 @@ SCORES = {
     "bartlett": "Bartlett’s: without bias",
     "means": "means of each factor’s items: plain, and the same in any sample",
 }
-Number = Annotated[int, Field(ge=1, le=60)]
 Names = dict[str, Annotated[str, Field(max_length=60)]]
 
 
@@ -35,17 +35,7 @@ class FactorSpec(Spec):
     """Slots and settings."""
 
     items: list[str] = Field([], title="Items", json_schema_extra=slot(ITEMS, "items", many=True))
-    factors: Literal["parallel", "kaiser"] | Number = Field(
-        "parallel",
-        json_schema_extra=placed(
-            "choice_or_number",
-            "Number of factors",
-            "Also by the line on the picture of eigenvalues.",
-            words=NUMBERS,
-            min=1,
-            step=1,
-        ),
-    )
+    factors: Literal["parallel", "kaiser"] | Number = how_many("parallel", "Number of factors", NUMBERS)
     extraction: Literal["principal_axis", "ml", "minres"] = Field(
         "principal_axis", json_schema_extra=option("Extraction", EXTRACTIONS)
     )
@@ -91,31 +81,11 @@ class FactorSpec(Spec):
             "Kaiser’s normalisation: rows at length one while rotating.",
         ),
     )
-    hide_below: float = Field(
-        0.3,
-        ge=0,
-        lt=1,
-        allow_inf_nan=False,
-        json_schema_extra=amount(
-            "Hide loadings below",
-            "Also by the line on the picture of loadings.",
-            step=0.05,
-            min=0,
-            max=0.95,
-            look=True,
-        ),
-    )
+    hide_below: float = hide_below(0.3)
     sorted: bool = Field(True, json_schema_extra=placed("flag", "Items sorted by factor", look=True))
     scores: Literal["regression", "bartlett", "means"] = Field(
         "regression", json_schema_extra=option("Factor scores", SCORES, look=True)
     )
-    draws: int = Field(
-        500,
-        ge=100,
-        le=20_000,
-        json_schema_extra=amount(
-            "Draws of chance eigenvalues", "Of items that have nothing in common.", step=100, min=100, max=20_000
-        ),
-    )
+    draws: int = chance_draws()
     names: Names = Field({}, json_schema_extra=placed("fixed", "Names of factors"))
     """By an item: the name of the factor that it loads on most."""

@@ -1,22 +1,26 @@
 """Sentences on factors."""
 
 from yavik.core.answers import NoteBlock, Span
-from yavik.core.answers.wording import counted, listing, number, p_words, percent, say, share
+from yavik.core.answers.wording import (
+    capital,
+    counted,
+    in_quotes,
+    listing,
+    number,
+    p_words,
+    percent,
+    say,
+    share,
+    spelled,
+)
 from yavik.core.methods.scales.factor_analysis.compute import Factors
 from yavik.core.methods.scales.factor_analysis.spec import ROTATIONS
 from yavik.core.methods.scales.factor_analysis.tables import LIKE
 
-WORDS = ("No", "One", "Two", "Three", "Four", "Five", "Six", "Seven", "Eight", "Nine", "Ten")
-
 
 def many(m: int) -> str:
     """'Two factors'."""
-    return f"{WORDS[m] if m < len(WORDS) else m} factor{'' if m == 1 else 's'}"
-
-
-def quoted(title: str, most: int = 60) -> str:
-    """An item's wording in quotes, short enough for a sentence."""
-    return f"“{title if len(title) <= most else title[: most - 1].rstrip() + '…'}”"
+    return capital(f"{spelled(m)} factor{'' if m == 1 else 's'}")
 
 
 def headline(f: Factors) -> tuple[list[Span], str]:
@@ -28,12 +32,12 @@ def headline(f: Factors) -> tuple[list[Span], str]:
     for j, name in enumerate(f.names):
         marker = f.markers[j]
         size = share(float(s.rotated.pattern[marker, j]))
-        said.append(f"{name} is marked by {quoted(f.data.titles[marker])} ({size})")
+        said.append(f"{name} is marked by {in_quotes(f.data.titles[marker])} ({size})")
     if f.m <= 4:
         text += f" {listing(said, 4)}."
     stray = s.stray(f.spec.hide_below)
     if stray:
-        names = listing([quoted(f.data.titles[i]) for i in stray], 2)
+        names = listing([in_quotes(f.data.titles[i]) for i in stray], 2)
         text += f" {names} {'belongs' if len(stray) == 1 else 'belong'} to none."
     short = f"{many(f.m).lower()}, {percent(s.explained)} explained"
     if stray:

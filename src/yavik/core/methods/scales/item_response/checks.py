@@ -5,8 +5,15 @@ from typing import Any
 import numpy as np
 
 from yavik.core.answers import Check, Remedy, Verdict
-from yavik.core.answers.wording import counted, listing, number, p_words, percent, share
-from yavik.core.methods.scales.factor_analysis.words import quoted
+from yavik.core.answers.wording import (
+    counted,
+    in_quotes,
+    listing,
+    number,
+    p_words,
+    percent,
+    share,
+)
 from yavik.core.methods.scales.item_response.compute import Response
 from yavik.core.methods.scales.item_response.words import backwards, hardly_known, tells_little
 from yavik.core.table import Table
@@ -27,7 +34,7 @@ def all_checks(r: Response, table: Table) -> list[Check | None]:
 
 
 def _name(r: Response, j: int) -> str:
-    return quoted(r.scored.titles[j], 40)
+    return in_quotes(r.scored.titles[j], 40)
 
 
 def _leave_out(r: Response, j: int) -> list[Remedy]:

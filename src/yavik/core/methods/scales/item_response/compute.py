@@ -9,6 +9,7 @@ from scipy import optimize, special
 
 from yavik.core.answers.wording import counted, listing
 from yavik.core.methods.kit.items import demand_items, item_values
+from yavik.core.methods.kit.kept import Kept, content
 from yavik.core.methods.kit.models.fitting import Told, silent
 from yavik.core.methods.scales.item_response.spec import ResponseSpec
 from yavik.core.stats.groups import Floats
@@ -29,6 +30,8 @@ MOST_LEVELS = 12
 MOST_COMPARED = 60_000
 """Answers (patterns × items) up to which the other models are fitted beside the one asked for."""
 GRID = np.linspace(-4, 4, 81)
+_kept: Kept[Fitted] = Kept(9)
+"""Models fitted last."""
 
 
 @dataclass(frozen=True)
@@ -38,7 +41,7 @@ class Scored:
     Args:
         codes: shape (rows of the table, J), −1 where empty. levels: answers of each item. words: of each item's
             answers.
-        keyed: items scored by a key. unused: levels of ordered items that nobody chose.
+        keyed: items scored by a key. unused: levels of ordered items that nobody chose. rows: their numbers.
     """
 
     columns: list[Column]
@@ -47,6 +50,7 @@ class Scored:
     words: list[list[str]]
     keyed: list[str]
     unused: dict[str, list[str]]
+    rows: Any
 
     @property
     def use(self) -> Any:
@@ -89,7 +93,7 @@ def score(table: Table, spec: ResponseSpec) -> Scored:
             unused[column.name] = gone
         levels.append(len(said))
         words.append(said)
-    made = Scored(columns, codes, np.array(levels), words, list(spec.key), unused)
+    made = Scored(columns, codes, np.array(levels), words, list(spec.key), unused, table.rows)
     if int(made.use.sum()) < 3:
         raise DataProblem(
             f"{counted(int(made.use.sum()), 'row has', 'rows have')} any answer; three are needed.",
@@ -290,6 +294,11 @@ class Response:
         return curves(self.fitted.model, self.fitted.beta, self.scored.levels, np.asarray(theta, float)).chance
 
     @cached_property
+    def on_grid(self) -> Floats:
+        """Chances of every answer on the grid, shape (J, K, 81)."""
+        return self.chances(GRID)
+
+    @cached_property
     def information(self) -> Floats:
         """Of every item on the grid, shape (J, 81)."""
         return information(self.fitted.model, self.fitted.beta, self.scored.levels, GRID)
@@ -300,7 +309,7 @@ class Response:
 
     def expected(self, j: int) -> Floats:
         """Answer of an item expected on the grid, 0 for its lowest."""
-        return np.asarray(expected(self.chances(GRID)[j : j + 1])[0])
+        return np.asarray(expected(self.on_grid[j : j + 1])[0])
 
     def score_at(self, theta: Any) -> Floats:
         """Expected sum score."""
@@ -377,11 +386,15 @@ def compute(table: Table, spec: ResponseSpec, told: Told = silent, others: bool 
     scored = score(table, spec)
     model = model_of(scored, spec)
     made = answers(scored.codes[scored.use], scored.levels)
-    at = nodes(spec.nodes)
-    fitted = fit(made, model, at, told)
+    key = content(made.codes, made.pattern, made.levels)
+
+    def fitted(m: Model) -> Fitted:
+        """A model of these answers; kept while only where it is looked at changes."""
+        return _kept.of((key, m, spec.nodes), lambda: fit(made, m, nodes(spec.nodes), told))
+
+    main = fitted(model)
     beside: dict[str, Fitted] = {}
     if others and model != "graded" and made.codes.size <= MOST_COMPARED:
-        told(0.8, "Other models")
         three: tuple[Model, ...] = ("one_parameter", "two_parameter", "three_parameter")
-        beside = {m: fitted if m == model else fit(made, m, at) for m in three}
-    return Response(spec, scored, fitted, beside)
+        beside = {m: fitted(m) for m in three}
+    return Response(spec, scored, main, beside)

@@ -3,13 +3,13 @@
 from typing import Any
 
 import numpy as np
-import pyarrow as pa
 
 from yavik.core.answers import Answer
 from yavik.core.answers.make import compose
 from yavik.core.answers.model_card import ModelCard
 from yavik.core.answers.wording import counted, listing
 from yavik.core.methods.base import Aim, Layout, Method, Run
+from yavik.core.methods.kit.columns import measured
 from yavik.core.methods.kit.items import alike
 from yavik.core.methods.kit.page import read_page
 from yavik.core.methods.kit.shared import used_where
@@ -72,9 +72,7 @@ def new_columns(table: Table, spec: ResponseSpec) -> list[tuple[Column, Any]]:
 def _column(r: Response, name: str, values: Floats, label: str) -> tuple[Column, Any]:
     whole = np.full(len(r.scored.codes), np.nan)
     whole[r.scored.use] = values
-    gone = np.isnan(whole)
-    column = Column(name=name, kind=Kind.measure, label=label, decimals=2)
-    return column, pa.array(np.where(gone, 0.0, whole), pa.float64(), mask=gone)
+    return measured(name, whole, label=label)
 
 
 def _fit(table: Table, spec: dict[str, Any]) -> tuple[float, str] | None:

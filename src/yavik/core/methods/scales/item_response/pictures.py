@@ -34,7 +34,7 @@ def answers(r: Response) -> list[FigureBlock]:
     """Of graded items: the chance of each answer, an item under each tab."""
     if not r.graded:
         return []
-    chance = r.chances(GRID)
+    chance = r.on_grid
     parts = []
     for j in r.drawn[:MOST_ANSWERED]:
         lines = [(w, chance[j, k]) for k, w in enumerate(r.scored.words[j])]

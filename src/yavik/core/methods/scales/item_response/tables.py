@@ -1,7 +1,5 @@
 """Tables, facts and the card of a test's items; nothing is computed here."""
 
-import hashlib
-from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -11,6 +9,7 @@ from yavik.core.answers import quantities as q
 from yavik.core.answers.model_card import CardTerm, Estimate, FitLine, ModelCard
 from yavik.core.answers.wording import counted, number, share
 from yavik.core.methods.kit import touch
+from yavik.core.methods.kit.kept import fingerprint
 from yavik.core.methods.kit.loadings import item_cells
 from yavik.core.methods.scales.item_response.compute import GRID, Response, better_by, two_sided
 from yavik.core.methods.scales.item_response.spec import NAMES
@@ -144,7 +143,7 @@ def models(r: Response) -> TableBlock | None:
 
 def _best(value: float, all_: dict[str, Any], title: str) -> q.Quantity:
     made = q.num(value, 2, title)
-    return replace(made, strong=len(all_) > 1 and value == min(all_.values()))
+    return made.bold if len(all_) > 1 and value == min(all_.values()) else made
 
 
 def _against(before: Any, f: Any) -> q.Row:
@@ -323,7 +322,7 @@ def card(r: Response) -> ModelCard:
                 told = told.model_copy(update={"low": float(r.floor[1][j]), "high": float(r.floor[2][j]), "p": None})
             estimates_.append(told)
     made_of = PARTS[f.model]
-    text = "|".join(f"{n}:{k}" for n, k in zip(r.scored.names, r.scored.levels, strict=True))
+    asked = [f"{n}:{k}{r.spec.key.get(n, '')}" for n, k in zip(r.scored.names, r.scored.levels, strict=True)]
     lines = [
         FitLine(key="aic", title="AIC", v=f.aic, s=number(f.aic, 1), better="low"),
         FitLine(key="bic", title="BIC", v=f.bic, s=number(f.bic, 1), better="low"),
@@ -338,15 +337,11 @@ def card(r: Response) -> ModelCard:
     ]
     return ModelCard(
         kind="item response, graded" if r.graded else "item response", said=f"answers to {counted(r.k, 'item')}",
-        response=text, effect="b",
+        response="|".join(asked), effect="b",
         terms=[CardTerm(key=k, title=t) for k, t in made_of], holds=[k for k, _ in made_of], edge=["floor"],
         estimates=estimates_, fit=lines, log_likelihood=f.log_likelihood, parameters=f.parameters, n=r.n,
-        rows=_fingerprint(r), intercept=True, likelihood_of="answers",
+        rows=fingerprint(r.scored.rows[r.scored.use]), intercept=True, likelihood_of="answers",
     )  # fmt: skip
-
-
-def _fingerprint(r: Response) -> str:
-    return hashlib.blake2b(np.ascontiguousarray(r.scored.codes).tobytes(), digest_size=12).hexdigest()
 
 
 def best_at(r: Response) -> str:

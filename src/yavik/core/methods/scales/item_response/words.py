@@ -3,27 +3,36 @@
 import numpy as np
 
 from yavik.core.answers import NoteBlock, Span
-from yavik.core.answers.wording import counted, listing, number, p_words, say, share
-from yavik.core.methods.scales.factor_analysis.words import WORDS, quoted
+from yavik.core.answers.wording import (
+    capital,
+    counted,
+    in_quotes,
+    level_words,
+    listing,
+    number,
+    p_words,
+    say,
+    share,
+    spelled,
+)
 from yavik.core.methods.scales.item_response.compute import GRID, Response
 from yavik.core.methods.scales.item_response.spec import NAMES
 from yavik.core.methods.scales.item_response.tables import best_at
 
-REACH = 1.959964
 LITTLE = 0.5
 """Discrimination whose interval lies below this much: an item that tells little."""
 
 
 def tells_little(r: Response) -> list[int]:
     """Items whose discrimination is surely small; the least first."""
-    a, reach = r.fitted.discrimination, REACH * r.discrimination_se
+    a, reach = r.fitted.discrimination, r.reach * r.discrimination_se
     with np.errstate(invalid="ignore"):
         return [int(j) for j in np.argsort(a) if np.abs(a[j]) + reach[j] < LITTLE]
 
 
 def hardly_known(r: Response) -> list[int]:
     """Items whose discrimination may be 0 as well as large; the least first."""
-    a, reach = r.fitted.discrimination, REACH * r.discrimination_se
+    a, reach = r.fitted.discrimination, r.reach * r.discrimination_se
     with np.errstate(invalid="ignore"):
         return [
             int(j) for j in np.argsort(a) if a[j] - reach[j] <= 0 <= a[j] + reach[j] and a[j] + reach[j] >= LITTLE
@@ -32,7 +41,7 @@ def hardly_known(r: Response) -> list[int]:
 
 def backwards(r: Response) -> list[int]:
     """Items that able people answer worse."""
-    a, reach = r.fitted.discrimination, REACH * r.discrimination_se
+    a, reach = r.fitted.discrimination, r.reach * r.discrimination_se
     with np.errstate(invalid="ignore"):
         return [int(j) for j in np.argsort(a) if a[j] < 0 and a[j] + np.nan_to_num(reach[j]) < 0]
 
@@ -52,7 +61,7 @@ def best_between(r: Response) -> tuple[float, float]:
 
 def headline(r: Response) -> tuple[list[Span], str]:
     """The statement, and a few words for the contents."""
-    many = WORDS[r.k] if r.k < len(WORDS) else str(r.k)
+    many = capital(spelled(r.k))
     at = best_at(r)
     info = float(r.information.sum(axis=0).max())
     low, high = best_between(r)
@@ -71,18 +80,20 @@ def headline(r: Response) -> tuple[list[Span], str]:
     text += "."
     hard, easy = int(np.argmax(r.middle)), int(np.argmin(r.middle))
     if r.graded:
-        text += f" Steps of {quoted(r.scored.titles[easy], 50)} are reached at the lowest ability (mean"
-        text += f" {number(float(r.middle[easy]), 2)}), those of {quoted(r.scored.titles[hard], 50)} at the highest"
+        text += f" Steps of {in_quotes(r.scored.titles[easy], 50)} are reached at the lowest ability (mean"
+        text += (
+            f" {number(float(r.middle[easy]), 2)}), those of {in_quotes(r.scored.titles[hard], 50)} at the highest"
+        )
         text += f" ({number(float(r.middle[hard]), 2)})."
     elif not backwards(r):
-        text += f" {quoted(r.scored.titles[easy], 50)} is the easiest ({number(float(r.middle[easy]), 2)}),"
-        text += f" {quoted(r.scored.titles[hard], 50)} the hardest ({number(float(r.middle[hard]), 2)})."
+        text += f" {in_quotes(r.scored.titles[easy], 50)} is the easiest ({number(float(r.middle[easy]), 2)}),"
+        text += f" {in_quotes(r.scored.titles[hard], 50)} the hardest ({number(float(r.middle[hard]), 2)})."
     little = tells_little(r)
     if little and r.fitted.model != "one_parameter":
         j = little[0]
         a, se = float(r.fitted.discrimination[j]), float(r.discrimination_se[j])
-        ci = f"95% CI {number(a - REACH * se, 2)} to {number(a + REACH * se, 2)}"
-        text += f" {quoted(r.scored.titles[j], 50)} tells little (discrimination {number(a, 2)}, {ci})."
+        ci = f"{level_words(r.spec.alpha)} CI {number(a - r.reach * se, 2)} to {number(a + r.reach * se, 2)}"
+        text += f" {in_quotes(r.scored.titles[j], 50)} tells little (discrimination {number(a, 2)}, {ci})."
     short = f"best {number(low, 1)} to {number(high, 1)}" if high - low > 1.5 else f"best around {at}"
     return say(text), f"{short}, {counted(r.k, 'item')}"
 

@@ -5,13 +5,11 @@ from functools import cached_property
 
 import numpy as np
 
-from yavik.core.methods.kit.draws import drawn
+from yavik.core.methods.kit.correlated import ItemData, chance_limits, read_correlated
 from yavik.core.methods.kit.models.fitting import Told, silent
-from yavik.core.methods.scales.factor_analysis.compute import PERCENTILE, ItemData, read
-from yavik.core.methods.scales.factor_analysis.spec import FactorSpec
 from yavik.core.methods.scales.principal_components.spec import ComponentSpec
 from yavik.core.stats.groups import Floats
-from yavik.core.stats.items.adequacy import beyond_chance, by_chance
+from yavik.core.stats.items.adequacy import beyond_chance
 from yavik.core.stats.items.rotation import OBLIQUE, Rotated, rotate
 from yavik.core.table import DataProblem, Table
 
@@ -108,21 +106,13 @@ class Components:
 
 def compute(table: Table, spec: ComponentSpec, told: Told = silent) -> Components:
     """Raises DataProblem for too few columns or rows, and columns without spread."""
-    data = read(table, FactorSpec(items=spec.items, missing=spec.missing), "Principal components")
+    data = read_correlated(table, spec.items, spec.missing == "pairwise", "Principal components")
     c = data.c
     matrix = c.r if spec.matrix == "correlation" else c.r * np.outer(c.sd, c.sd)
     values, vectors = np.linalg.eigh(matrix)
     values, vectors = np.maximum(values[::-1], 0.0), vectors[:, ::-1]
     vectors = vectors * np.where((vectors * np.abs(vectors)).sum(axis=0) < 0, -1.0, 1.0)
-    sd = None if spec.matrix == "correlation" else c.sd
-    rows = max(c.rows, 3)
-    key = f"components {rows} {data.k}".encode() + (b"" if sd is None else sd.tobytes())
-    made = drawn(
-        spec.draws, spec.seed, lambda rng, size: by_chance(rows, data.k, size, rng, sd), key=key, told=told,
-        span=(0.1, 0.6),
-        what="Eigenvalues of chance",
-    )  # fmt: skip
-    limits = np.asarray(np.quantile(made, PERCENTILE, axis=0))
+    limits = chance_limits(data, spec.draws, spec.seed, told, covariances=spec.matrix == "covariance")
     real = int((values > NOTHING * values.sum()).sum())
     kaiser = int((values > values.mean() * (1 + 1e-12)).sum())
     parallel = beyond_chance(values, limits)

@@ -2,20 +2,18 @@
 
 from typing import Any
 
-import numpy as np
-import pyarrow as pa
-
 from yavik.core.answers import Answer
 from yavik.core.answers.make import compose
 from yavik.core.answers.wording import listing
 from yavik.core.methods.base import Aim, Layout, Method, Run
+from yavik.core.methods.kit.columns import measured
 from yavik.core.methods.kit.items import alike
 from yavik.core.methods.kit.page import read_page
 from yavik.core.methods.kit.shared import used_where
 from yavik.core.methods.scales.principal_components import tell
 from yavik.core.methods.scales.principal_components.compute import compute
 from yavik.core.methods.scales.principal_components.spec import ComponentSpec
-from yavik.core.table import Column, Kind, Table
+from yavik.core.table import Column, Table
 
 
 def ask(table: Table, spec: ComponentSpec, run: Run) -> Answer:
@@ -39,13 +37,10 @@ def ask(table: Table, spec: ComponentSpec, run: Run) -> Answer:
 def new_columns(table: Table, spec: ComponentSpec) -> list[tuple[Column, Any]]:
     """A score for each component, of rows filled throughout."""
     c = compute(table, spec)
-    made = []
-    for j, name in enumerate(c.names):
-        own = c.scores[:, j]
-        gone = np.isnan(own)
-        column = Column(name=f"component_{j + 1}", kind=Kind.measure, label=f"Score on {name.lower()}", decimals=2)
-        made.append((column, pa.array(np.where(gone, 0.0, own), pa.float64(), mask=gone)))
-    return made
+    return [
+        measured(f"component_{j + 1}", own, label=f"Score on {name.lower()}")
+        for j, (name, own) in enumerate(zip(c.names, c.scores.T, strict=True))
+    ]
 
 
 def _fit(table: Table, spec: dict[str, Any]) -> tuple[float, str] | None:

@@ -6,12 +6,21 @@ import numpy as np
 
 from yavik.core.answers import Check, FigureBlock, NoteBlock, Remedy, Span, TableBlock, Verdict
 from yavik.core.answers import quantities as q
-from yavik.core.answers.wording import counted, listing, number, percent, say, share
+from yavik.core.answers.wording import (
+    capital,
+    counted,
+    in_quotes,
+    listing,
+    number,
+    percent,
+    say,
+    share,
+    spelled,
+)
 from yavik.core.figures.items import arrows
 from yavik.core.figures.plots import block, thin
 from yavik.core.methods.kit import touch
 from yavik.core.methods.kit.loadings import item_cells, key_of, loading_picture, loading_table, scree_picture
-from yavik.core.methods.scales.factor_analysis.words import WORDS, quoted
 from yavik.core.methods.scales.principal_components.compute import Components
 from yavik.core.methods.scales.principal_components.spec import MATRICES, ROTATIONS
 
@@ -20,7 +29,7 @@ MOST_SHOWN = 30
 
 
 def _many(m: int) -> str:
-    return f"{WORDS[m] if m < len(WORDS) else m} component{'' if m == 1 else 's'}"
+    return capital(f"{spelled(m)} component{'' if m == 1 else 's'}")
 
 
 def headline(c: Components) -> tuple[list[Span], str]:
@@ -31,7 +40,7 @@ def headline(c: Components) -> tuple[list[Span], str]:
     said = []
     for j, name in enumerate(c.names[:3]):
         top = [int(i) for i in np.argsort(-np.abs(c.rotated.pattern[:, j]))[:2]]
-        words = [f"{quoted(c.data.titles[i], 40)} ({share(float(c.rotated.pattern[i, j]))})" for i in top]
+        words = [f"{in_quotes(c.data.titles[i], 40)} ({share(float(c.rotated.pattern[i, j]))})" for i in top]
         said.append(f"{name} goes most with {listing(words)}")
     if c.m <= 3:
         text += f" {'; '.join(said)}."
@@ -155,7 +164,7 @@ def write_up(c: Components) -> NoteBlock:
     matrix = MATRICES[c.spec.matrix].split(":")[0]
     text = f"Principal components of the {matrix} of {counted(c.data.k, 'column')} ({counted(c.data.n, 'row')}):"
     told = [f"{number(float(v), 2)} ({percent(float(v / c.total))})" for v in c.eigenvalues[: min(c.m, 6)]]
-    text += f" the first {WORDS[c.m].lower() if c.m < len(WORDS) else c.m} had"
+    text += f" the first {spelled(c.m)} had"
     text += f" {'eigenvalues' if c.m > 1 else 'an eigenvalue of'} {listing(told, 6)}"
     text += f", together {percent(c.explained)} of the variance." if c.m > 1 else " of the variance."
     if c.spec.rotation != "none" and c.m > 1:

@@ -3,19 +3,19 @@
 from typing import Any
 
 import numpy as np
-import pyarrow as pa
 
 from yavik.core.answers import Answer
 from yavik.core.answers.make import compose
 from yavik.core.answers.wording import counted, listing
 from yavik.core.methods.base import Aim, Layout, Method, Run
+from yavik.core.methods.kit.columns import measured
 from yavik.core.methods.kit.items import alike
 from yavik.core.methods.kit.page import read_page
 from yavik.core.methods.kit.shared import used_where
 from yavik.core.methods.scales.reliability import tell
 from yavik.core.methods.scales.reliability.compute import compute, read_items
 from yavik.core.methods.scales.reliability.spec import SPLITS, ReliabilitySpec
-from yavik.core.table import Column, Kind, Table
+from yavik.core.table import Column, Table
 
 AT_LEAST = 0.5
 """Share of the items that a row must have answered for a score."""
@@ -52,10 +52,9 @@ def new_columns(table: Table, spec: ReliabilitySpec) -> list[tuple[Column, Any]]
     filled = (~np.isnan(found.x)).sum(axis=1)
     known = filled >= AT_LEAST * found.x.shape[1]
     total = np.nansum(found.x, axis=1)
-    score = np.where(known, total / np.maximum(filled, 1), 0.0)
+    score = np.where(known, total / np.maximum(filled, 1), np.nan)
     label = f"Mean of {counted(found.x.shape[1], 'item')}"
-    column = Column(name="score", kind=Kind.measure, label=label, decimals=2)
-    return [(column, pa.array(score, pa.float64(), mask=~known))]
+    return [measured("score", score, label=label)]
 
 
 def _fit(table: Table, spec: dict[str, Any]) -> tuple[float, str] | None:

@@ -6,8 +6,8 @@ from pydantic import Field
 
 from yavik.core.ask import option, placed, slot
 from yavik.core.methods.base import Spec
+from yavik.core.methods.kit.items import ITEMS
 
-ITEMS = ["count", "measure", "ordered", "yes_no"]
 SPLITS = {
     "none": "not split",
     "odd_even": "every other item",

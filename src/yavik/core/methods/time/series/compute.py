@@ -106,18 +106,13 @@ class Looked:
         return Tested(name, d, s, found)
 
     @cached_property
-    def reach(self) -> float:
-        """Size that a partial correlation of an unrelated series hardly passes."""
-        return float(1.959964 / np.sqrt(len(self.w)))
-
-    @cached_property
     def cuts(self) -> tuple[int, int]:
         """Last lag of those in a row from 1 on that stand out: of the partial correlations, and of the plain ones;
         at most four."""
         c = self.correlogram
         if c is None:
             return 0, 0
-        out = np.abs(c.pacf) > self.reach, np.abs(c.acf) > 1.959964 * c.se
+        out = np.abs(c.pacf) > c.partial_band, np.abs(c.acf) > c.band
         p, q = (min(int(len(v) if v.all() else np.argmin(v)), MOST_ORDER) for v in out)
         return p, q
 

@@ -3,11 +3,11 @@
 from typing import Any
 
 import numpy as np
-import pyarrow as pa
 
 from yavik.core.answers import Answer
 from yavik.core.answers.make import compose
 from yavik.core.methods.base import Aim, Layout, Method, Run
+from yavik.core.methods.kit.columns import measured
 from yavik.core.methods.kit.page import read_page
 from yavik.core.methods.kit.shared import used_where
 from yavik.core.methods.kit.times import read_series
@@ -37,18 +37,21 @@ def ask(table: Table, spec: SeriesSpec, run: Run) -> Answer:
 def new_columns(table: Table, spec: SeriesSpec) -> list[tuple[Column, Any]]:
     """Trend, season and rest at each row's time, of the values as transformed."""
     s = compute(table, spec)
-    name, p = s.series.column.name, s.parts
-    made = [(f"trend {name}", p.trend), (f"rest {name}", p.rest)]
-    if np.isfinite(p.season_strength):
-        made.insert(1, (f"season {name}", p.season))
-    place = s.series.place
-    out = []
-    for title, values in made:
-        own = np.where(place >= 0, values[np.maximum(place, 0)], 0.0)
-        unit = s.series.column.unit if spec.transform == "none" else None
-        column = Column(name=title, kind=Kind.measure, unit=unit, decimals=(s.series.column.decimals or 0) + 2)
-        out.append((column, pa.array(own, pa.float64(), mask=place < 0)))
-    return out
+    column, place, p = s.series.column, s.series.place, s.parts
+    parts = {"trend": p.trend, "season": p.season, "rest": p.rest}
+    if not np.isfinite(p.season_strength):
+        del parts["season"]
+    unit = column.unit if spec.transform == "none" else None
+    decimals = (column.decimals or 0) + 2
+    return [
+        measured(
+            f"{part} {column.name}",
+            np.where(place >= 0, values[np.maximum(place, 0)], np.nan),
+            decimals=decimals,
+            unit=unit,
+        )
+        for part, values in parts.items()
+    ]
 
 
 def _fit(table: Table, spec: dict[str, Any]) -> tuple[float, str] | None:

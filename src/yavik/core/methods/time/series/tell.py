@@ -116,8 +116,8 @@ def _correlograms(s: Looked) -> list[Any]:
     c = s.correlogram
     if c is None:
         return []
-    acf = bars_of_lags(c.acf, 1.959964 * c.se, "Autocorrelation")
-    pacf = bars_of_lags(c.pacf, np.full(len(c.pacf), s.reach), "Partial autocorrelation")
+    acf = bars_of_lags(c.acf, c.band, "Autocorrelation")
+    pacf = bars_of_lags(c.pacf, np.full(len(c.pacf), c.partial_band), "Partial autocorrelation")
     made = []
     if s.spec.difference or s.spec.seasonal_difference:
         labels = s.series.labels[len(s.series.labels) - len(s.w) :]
@@ -229,7 +229,7 @@ def _orders(s: Looked) -> TableBlock | None:
     note = f"Read off the first lags only: partial correlations stand out up to lag {p}, plain ones up to {k}."
     if s.season > 1 and s.season <= len(c.acf):
         far = float(c.acf[s.season - 1])
-        out = abs(far) > 1.959964 * float(c.se[s.season - 1])
+        out = abs(far) > float(c.band[s.season - 1])
         note += f" At the season’s lag, {s.season}, the correlation is"
         note += f" {share(far)}{': a seasonal term is worth trying' if out else ''}."
     return q.table("orders", "Orders worth trying", rows, note=note)
