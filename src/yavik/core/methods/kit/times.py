@@ -80,8 +80,8 @@ def read_series(table: Table, value: str, time: str | None, least: int = 8) -> S
     n = high - low + 1
     if n > 50 * have:
         raise DataProblem(
-            f"{time} leaves most times out ({counted(have, 'value')} over {n} steps): its steps are uneven. Number them, or"
-            " sum by month.",
+            f"{time} leaves most times out ({counted(have, 'value')} over {n} steps): its steps are uneven. Number them,"
+            " or sum by month.",
             column=time,
         )
     values = np.full(n, np.nan)
