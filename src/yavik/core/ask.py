@@ -18,7 +18,7 @@ Shown = Literal[
     # a value for each of several names
     "shares", "keyed", "values", "numbers_of", "points", "references", "pairs",
     # what only some descriptions have
-    "terms", "units", "simulate", "typed", "models", "cases", "comparisons", "contrasts", "levels", "edits",
+    "terms", "units", "simulate", "orders", "typed", "models", "cases", "comparisons", "contrasts", "levels", "edits",
     "waves", "variables",
     "fixed", "hidden",
 ]  # fmt: skip

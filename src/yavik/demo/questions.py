@@ -140,6 +140,13 @@ TOLD: list[tuple[str, str, str, dict[str, Any]]] = [
         "series",
         {"value": "waiting", "time": "quarter", "difference": 1},
     ),
+    ("Monthly loans", "Loans to come", "arima", {"value": "loans", "time": "month"}),
+    (
+        "Waiting list",
+        "Which model for the waiting list",
+        "arima",
+        {"value": "waiting", "time": "quarter", "candidates": "grid", "grid": [2, 1, 2]},
+    ),
     (
         "Reading pace",
         "What goes with reading pace",

@@ -7,6 +7,7 @@ import { ContrastsField } from "./contrasts";
 import { ExpressionInput } from "./expression";
 import { Keyed } from "./keyed";
 import { ByHand, Codes, Several, Slider } from "./lists";
+import { Orders } from "./orders";
 import { Pairs } from "./pairs";
 import { CasesForm, LevelNumbers, PointsField, ReferencesField } from "./points";
 import { Check, Choice, ChoiceOrNumber, Num, Numbers, Text } from "./simple";
@@ -43,6 +44,7 @@ export const EDITORS: Record<string, ComponentType<AskProps>> = {
   pairs: Pairs,
   terms: TermsSlot,
   units: UnitsSlot,
+  orders: Orders,
   simulate: SimulateField,
   typed: TypedSlot,
   models: Lined,

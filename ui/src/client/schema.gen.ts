@@ -3312,6 +3312,8 @@ export interface components {
             opens: ({
                 [key: string]: unknown;
             } | null)[];
+            /** Opens As */
+            opens_as?: string | null;
             pick?: components["schemas"]["Pick"] | null;
             /** Picked */
             picked?: string | null;

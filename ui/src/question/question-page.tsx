@@ -96,8 +96,10 @@ function Question({ study, id }: { study: string; id: string }) {
   };
   const setField = (field: string, value: unknown) => change({ spec: { ...state.spec, [field]: value } });
   const setSpec = (spec: Record<string, unknown>) => change({ spec });
-  const begin = (spec: Record<string, unknown>) =>
-    made.mutate({ table: state.table, method: state.method, layout: state.layout, spec });
+  const begin = (spec: Record<string, unknown>, as?: string | null) => {
+    const layout = as ? catalogue?.methods.find((m) => m.id === as)?.layouts[0]?.id : state.layout;
+    if (layout) made.mutate({ table: state.table, method: as ?? state.method, layout, spec });
+  };
   const makers = catalogue?.methods.filter((m) => m.makes_models).map((m) => m.id) ?? [];
   const questions = contents?.entries.filter((e) => e.type === "question" && e.id !== id) ?? [];
   const around: Around = {
@@ -107,7 +109,9 @@ function Question({ study, id }: { study: string; id: string }) {
     levels: (ask) => levelsOf(ask, state.spec, columns, answer, values.data),
     found: Object.fromEntries(
       Object.entries(properties).flatMap(([field, p]) =>
-        askOf(p).shown === "level" && answer?.facts[field] ? [[field, String(answer.facts[field])]] : [],
+        ["level", "orders"].includes(askOf(p).shown) && answer?.facts[field]
+          ? [[field, String(answer.facts[field])]]
+          : [],
       ),
     ),
     wrong: { column: problem?.column },

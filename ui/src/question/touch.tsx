@@ -12,8 +12,8 @@ type Fields = Record<string, unknown>;
 export type Touched = {
   spec: Fields;
   set: (field: string, value: unknown) => void;
-  /** Asks another spec as a question of its own. */
-  begin?: (spec: Fields) => void;
+  /** Asks another spec as a question of its own, of another method where one is named. */
+  begin?: (spec: Fields, method?: string | null) => void;
 };
 export const Touch = createContext<Touched | null>(null);
 
@@ -145,7 +145,9 @@ export function usePick(block: TableBlock): PickRow | null {
   if (begin && opens.length)
     return (row) => {
       const spec = opens[row];
-      return spec ? { in: false, title: "Ask this as a question of its own", flip: () => begin(spec) } : null;
+      return spec
+        ? { in: false, title: "Ask this as a question of its own", flip: () => begin(spec, block.opens_as) }
+        : null;
     };
   if (!touch || !pick) return null;
   return (row) => {

@@ -137,6 +137,8 @@ class TableBlock(BaseModel):
     rename: Rename | None = None
     opens: list[dict[str, Any] | None] = []
     """For each row the spec that it is the answer to, which a click asks as a question of its own."""
+    opens_as: str | None = None
+    """The method of those questions, where it is another one."""
     tab: Tab | None = None
     by: str = ""
     """How its p values were found, for whoever shows them elsewhere: 'Games–Howell'."""

@@ -9,6 +9,7 @@ import numpy as np
 
 from yavik.core.answers.wording import counted, listing
 from yavik.core.stats.groups import Floats
+from yavik.core.stats.series.parts import box_cox, power_of
 from yavik.core.table import Column, DataProblem, Kind, Table, rows_in_words
 
 NAMES = ("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec")
@@ -19,6 +20,9 @@ WORD = re.compile(r"(?:(\d{4})\s+)?([A-Za-z]{3,9})\.?\s*(\d{4})?")
 DAY = (re.compile(r"(\d{4})-(\d{1,2})-(\d{1,2})"), re.compile(r"(\d{1,2})\.(\d{1,2})\.(\d{4})"))
 
 
+NEVER = -(2**62)
+
+
 @dataclass(frozen=True)
 class Series:
     """Values at every time from the first to the last.
@@ -26,7 +30,8 @@ class Series:
     Args:
         values: shape (n,), gaps bridged by straight lines. place: of each row of the table, −1 for rows not used.
         labels: of each time. every: what a step is, such as 'month'. season: points of a year, 1 for none.
-        bridged: places without a value of their own.
+        bridged: places without a value of their own. along: step of each row from the first value on, n and more
+            after the last, ``NEVER`` where it has no time. label: of any step.
     """
 
     column: Column
@@ -37,6 +42,8 @@ class Series:
     every: str
     season: int
     bridged: Any
+    along: Any
+    label: Callable[[int], str]
 
     @property
     def n(self) -> int:
@@ -92,9 +99,44 @@ def read_series(table: Table, value: str, time: str | None, least: int = 8) -> S
         values[bridged] = np.interp(bridged, filled, values[filled])
     labels = [steps.label(low + k) for k in range(n)]
     place = np.where(there, index - low, -1)
+    along = np.where(known, index - low, NEVER)
+    own = table.column(time) if time else None
     return Series(
-        column, table.column(time) if time else None, values, place, labels, steps.every, steps.season, bridged
+        column, own, values, place, labels, steps.every, steps.season, bridged, along, lambda k: steps.label(low + k)
     )
+
+
+def transformed(table: Table, series: Series, how: str, season: int) -> tuple[Floats, float]:
+    """Values on the scale they are looked at, and the power: 1 as they are, 0 for logarithms.
+
+    Raises DataProblem for values that have no logarithm.
+    """
+    y = series.values
+    if how == "none":
+        return y, 1.0
+    if y.min() <= 0:
+        low = int(np.argmin(y))
+        name = series.column.name
+        raise DataProblem(
+            f"Logarithms and powers need values above 0; {name} is {y[low]:g} at {series.labels[low]}.",
+            column=name,
+            rows=[int(r) for r in table.rows[series.place == low]],
+        )
+    power = 0.0 if how == "log" else power_of(y, season)
+    return box_cox(y, power), power
+
+
+def season_of(series: Series, asked: int | str) -> int:
+    """Points of a season: as asked, or found from the times where two of them fit in. Raises DataProblem."""
+    if asked == "auto":
+        return series.season if series.n >= 2 * series.season else 1
+    season = int(asked)
+    if season > 1 and series.n < 2 * season:
+        raise DataProblem(
+            f"A season of {season} points needs {2 * season} at least; there are {series.n}.",
+            column=series.column.name,
+        )
+    return season
 
 
 def _once(table: Table, time: str | None, index: Any, known: Any) -> None:
@@ -123,6 +165,8 @@ def _read(table: Table, name: str) -> _Steps:
     if column.kind in (Kind.count, Kind.measure):
         return _of_numbers(table, name)
     coded = table.codes(name)
+    if not (coded.codes >= 0).any():
+        raise DataProblem(f"{name} is empty in every row: there are no times.", column=name)
     parsed = [_parsed(w) for w in coded.levels]
     wrong = [w for w, p in zip(coded.levels, parsed, strict=True) if p is None]
     if not wrong:
@@ -222,3 +266,18 @@ def _of_words(name: str, coded: Any, parsed: list[tuple[str, int]]) -> _Steps:
         raise DataProblem(f"{name} holds days beside months, quarters or years; write times one way.", column=name)
     numbers = np.array([*(v for _, v in parsed), 0], np.int64)[coded.codes]
     return {"month": _of_months, "day": _of_days}[next(iter(kinds))](numbers, coded.codes >= 0)
+
+
+def over_times(table: Table, spec: dict[str, Any], rank: float) -> tuple[float, str] | None:
+    """How well a question over time fits: a measure over dates, or over times that each stand once."""
+    time = spec.get("time")
+    if not spec.get("value") or not time:
+        return -30, ""
+    column = table.column(time)
+    try:
+        found = read_series(table, spec["value"], time)
+    except (DataProblem, ValueError, TypeError):
+        return None if column.kind is Kind.date else (-40, "")
+    if column.kind is Kind.date or found.every in ("month", "quarter", "year", "week", "day"):
+        return rank, f"a value for every {found.every}"
+    return -20, ""

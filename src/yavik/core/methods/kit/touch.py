@@ -71,9 +71,10 @@ def rename(table: TableBlock, field: str, key: str, title: str, rows: int) -> Ta
     return table.model_copy(update={"rename": Rename(field=field, key=key, title=title, rows=rows)})
 
 
-def opening(table: TableBlock, specs: Sequence[dict[str, Any] | None]) -> TableBlock:
-    """The table with rows that are clicked to ask what they answer as a question of its own."""
-    return table.model_copy(update={"opens": list(specs)})
+def opening(table: TableBlock, specs: Sequence[dict[str, Any] | None], method: str | None = None) -> TableBlock:
+    """The table with rows that are clicked to ask what they answer as a question of its own, of another method where
+    one is given."""
+    return table.model_copy(update={"opens": list(specs), "opens_as": method})
 
 
 def tabs(

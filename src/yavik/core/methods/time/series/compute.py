@@ -6,11 +6,11 @@ from typing import Any
 
 import numpy as np
 
-from yavik.core.methods.kit.times import Series, read_series
+from yavik.core.methods.kit.times import Series, read_series, season_of, transformed
 from yavik.core.methods.time.series.spec import SeriesSpec
 from yavik.core.stats.groups import Floats
 from yavik.core.stats.series.correlogram import Correlogram, correlogram
-from yavik.core.stats.series.parts import Parts, box_cox, parts, power_of
+from yavik.core.stats.series.parts import Parts, parts
 from yavik.core.stats.series.unit_roots import LONG, Sums, UnitRoot, augmented, most_lags, phillips_perron, still
 from yavik.core.table import DataProblem, Table
 
@@ -150,24 +150,8 @@ def compute(table: Table, spec: SeriesSpec) -> Looked:
     y = series.values
     if not np.ptp(y) > 0:
         raise DataProblem(f"{spec.value} is {y[0]:g} at every time: there is nothing to look at.", column=spec.value)
-    season = series.season if spec.season == "auto" else spec.season
-    if spec.season == "auto" and series.n < 2 * season:
-        season = 1
-    if season > 1 and series.n < 2 * season:
-        raise DataProblem(
-            f"A season of {season} points needs {2 * season} at least; there are {series.n}.", column=spec.value
-        )
-    power = 1.0
-    if spec.transform != "none":
-        if y.min() <= 0:
-            low = int(np.argmin(y))
-            raise DataProblem(
-                f"Logarithms and powers need values above 0; {spec.value} is {y[low]:g} at {series.labels[low]}.",
-                column=spec.value,
-                rows=[int(r) for r in table.rows[series.place == low]],
-            )
-        power = 0.0 if spec.transform == "log" else power_of(y, season)
-    z = y if spec.transform == "none" else box_cox(y, power)
+    season = season_of(series, spec.season)
+    z, power = transformed(table, series, spec.transform, season)
     w = z
     if spec.seasonal_difference:
         if season < 2:

@@ -10,12 +10,12 @@ from yavik.core.methods.base import Aim, Layout, Method, Run
 from yavik.core.methods.kit.columns import measured
 from yavik.core.methods.kit.page import read_page
 from yavik.core.methods.kit.shared import used_where
-from yavik.core.methods.kit.times import read_series
+from yavik.core.methods.kit.times import over_times
 from yavik.core.methods.time.series import tell
 from yavik.core.methods.time.series.checks import all_checks
 from yavik.core.methods.time.series.compute import compute
 from yavik.core.methods.time.series.spec import SeriesSpec
-from yavik.core.table import Column, DataProblem, Kind, Table
+from yavik.core.table import Column, Table
 
 
 def ask(table: Table, spec: SeriesSpec, run: Run) -> Answer:
@@ -54,21 +54,6 @@ def new_columns(table: Table, spec: SeriesSpec) -> list[tuple[Column, Any]]:
     ]
 
 
-def _fit(table: Table, spec: dict[str, Any]) -> tuple[float, str] | None:
-    """A measure over dates, or over times that each stand once."""
-    time = spec.get("time")
-    if not spec.get("value") or not time:
-        return -30, ""
-    column = table.column(time)
-    try:
-        found = read_series(table, spec["value"], time)
-    except (DataProblem, ValueError, TypeError):
-        return None if column.kind is Kind.date else (-40, "")
-    if column.kind is Kind.date or found.every in ("month", "quarter", "year", "week", "day"):
-        return 34, f"a value for every {found.every}"
-    return -20, ""
-
-
 METHOD = Method(
     id="series",
     aim=Aim.time,
@@ -80,7 +65,7 @@ METHOD = Method(
     compute=ask,
     page=read_page(__file__),
     order=1,
-    fit=_fit,
+    fit=lambda table, spec: over_times(table, spec, 34),
     new_columns=new_columns,
     name=lambda spec: f"{spec.value} over time",
     keywords=(

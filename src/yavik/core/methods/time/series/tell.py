@@ -20,6 +20,7 @@ from yavik.core.answers.wording import (
 from yavik.core.figures.caption import lower
 from yavik.core.figures.courses import bars_of_lags, over_time
 from yavik.core.figures.plots import block
+from yavik.core.methods.kit import touch
 from yavik.core.methods.time.series.compute import Looked, Tested
 from yavik.core.stats.series.unit_roots import UnitRoot
 
@@ -232,7 +233,17 @@ def _orders(s: Looked) -> TableBlock | None:
         out = abs(far) > float(c.band[s.season - 1])
         note += f" At the season’s lag, {s.season}, the correlation is"
         note += f" {share(far)}{': a seasonal term is worth trying' if out else ''}."
-    return q.table("orders", "Orders worth trying", rows, note=note)
+    made = q.table("orders", "Orders worth trying", rows, note=f"{note} A click carries them over to models.")
+    return touch.opening(made, [carried(s, order) for order in s.orders], "arima")
+
+
+def carried(s: Looked, first: tuple[int, int, int]) -> dict[str, Any]:
+    """The question of models that all these orders make, the clicked one looked at."""
+    seasonal: Any = [0, 1, 1, s.season] if s.spec.seasonal_difference else "none"
+    return {
+        "value": s.spec.value, "time": s.spec.time, "transform": s.spec.transform, "where": s.spec.where,
+        "candidates": [list(o) for o in s.orders], "seasonal": seasonal, "main": f"({first[0]}, {first[1]}, {first[2]})",
+    }  # fmt: skip
 
 
 def _lags(s: Looked) -> TableBlock | None:

@@ -1,0 +1,368 @@
+"""Exponential smoothing as models with a single source of error (Hyndman, Koehler, Ord and Snyder, 2008).
+
+A level, its slope and a season are carried on and mended by each error. Smoothing weights and first states are those
+of the greatest likelihood. One recursion runs many parameter sets at once, so that its derivatives cost one pass.
+"""
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Literal, NamedTuple
+
+import numpy as np
+
+from yavik.core.stats.groups import Floats
+
+Error = Literal["additive", "multiplicative"]
+Trend = Literal["none", "additive", "damped"]
+Season = Literal["none", "additive", "multiplicative"]
+DRAWS = 4000
+ROUNDS = 60
+FALLS = 10.0 ** np.arange(-4.0, 5.0)
+
+
+class Kind(NamedTuple):
+    """Which parts there are, and how they go together."""
+
+    error: Error
+    trend: Trend
+    season: Season
+    m: int
+
+    @property
+    def weights(self) -> int:
+        """Smoothing weights: of level, slope, its damping, season."""
+        return 1 + (self.trend != "none") + (self.trend == "damped") + (self.season != "none")
+
+    @property
+    def states(self) -> int:
+        """First states that are free: the season's first m − 1 make the last."""
+        return 1 + (self.trend != "none") + (self.m - 1 if self.season != "none" else 0)
+
+    @property
+    def linear(self) -> bool:
+        """Whether errors and season add up, so that intervals have a formula."""
+        return self.error == "additive" and self.season != "multiplicative"
+
+    @property
+    def words(self) -> str:
+        """'damped trend, multiplicative season'."""
+        trend = {"none": "", "additive": "trend", "damped": "damped trend"}[self.trend]
+        season = "" if self.season == "none" else f"{self.season} season"
+        return ", ".join(w for w in (trend, season) if w) or "level alone"
+
+
+@dataclass(frozen=True)
+class Sets:
+    """Parameter sets side by side: shape (B,) each, ``season`` (B, m)."""
+
+    alpha: Floats
+    beta: Floats
+    phi: Floats
+    gamma: Floats
+    level: Floats
+    slope: Floats
+    season: Floats
+
+
+@dataclass(frozen=True)
+class Walk:
+    """What a recursion leaves. Args: errors, means: shape (B, n). The last states, ``season`` in order of its points."""
+
+    errors: Floats
+    means: Floats
+    level: Floats
+    slope: Floats
+    season: Floats
+
+
+def opened(x: Floats, kind: Kind) -> Sets:
+    """Places of the search as parameters: weights by logistic curves that keep 0 < β < α and 0 < γ < 1 − α."""
+    x = np.atleast_2d(x)
+    size = len(x)
+    half = 1 / (1 + np.exp(-np.clip(x[:, : kind.weights], -30, 30)))
+    zero, one = np.zeros(size), np.ones(size)
+    alpha = half[:, 0]
+    at = 1
+    beta, phi, gamma = zero, one, zero
+    if kind.trend != "none":
+        beta, at = alpha * half[:, at], at + 1
+    if kind.trend == "damped":
+        phi, at = 0.8 + 0.18 * half[:, at], at + 1
+    if kind.season != "none":
+        gamma, at = (1 - alpha) * half[:, at], at + 1
+    level, at = x[:, at], at + 1
+    slope = zero
+    if kind.trend != "none":
+        slope, at = x[:, at], at + 1
+    season = np.zeros((size, 1))
+    if kind.season != "none":
+        free = x[:, at:]
+        whole = kind.m if kind.season == "multiplicative" else 0
+        season = np.column_stack([free, whole - free.sum(axis=1)])
+    return Sets(alpha, beta, phi, gamma, level, slope, season)
+
+
+def walk(y: Floats, p: Sets, kind: Kind) -> Walk:
+    """One pass over the series, all parameter sets at once."""
+    n, size = len(y), len(p.alpha)
+    errors, means = np.empty((n, size)), np.empty((n, size))
+    level, slope = p.level, p.slope
+    season = np.ascontiguousarray(p.season.T)
+    m = len(season)
+    relative, trending = kind.error == "multiplicative", kind.trend != "none"
+    times, adds = kind.season == "multiplicative", kind.season == "additive"
+    for t in range(n):
+        base = level + p.phi * slope if trending else level
+        j = t % m
+        s = season[j]
+        mean = base * s if times else base + s if adds else base
+        e = (y[t] - mean) / mean if relative else y[t] - mean
+        errors[t], means[t] = e, mean
+        # what the error does to the level, in the level's own unit
+        push = e
+        if relative:
+            push = mean * e if adds else base * e
+        elif times:
+            push = e / s
+        level = base + p.alpha * push
+        if trending:
+            slope = p.phi * slope + p.beta * push
+        if adds:
+            season[j] = s + p.gamma * (mean * e if relative else e)
+        elif times:
+            season[j] = s * (1 + p.gamma * e) if relative else s + p.gamma * e / base
+    order = (n + np.arange(m)) % m
+    return Walk(errors.T, means.T, level, slope, season[order].T)
+
+
+@dataclass(frozen=True)
+class Smoothed:
+    """A model at its maximum.
+
+    Args:
+        y: the series; shift, scale: taken off it and divided by for the search. x: place of the search.
+    """
+
+    kind: Kind
+    y: Floats
+    shift: float
+    scale: float
+    x: Floats
+    settled: bool
+
+    @cached_property
+    def sets(self) -> Sets:
+        """The one parameter set, of the series as shifted and scaled."""
+        return opened(self.x, self.kind)
+
+    @cached_property
+    def walk(self) -> Walk:
+        """Over the series as shifted and scaled."""
+        return walk((self.y - self.shift) / self.scale, self.sets, self.kind)
+
+    @property
+    def errors(self) -> Floats:
+        """One-step errors: in the series' unit where they add up, as parts of the expectation where they multiply."""
+        return np.asarray(self.walk.errors[0] * (self.scale if self.kind.error == "additive" else 1.0))
+
+    @property
+    def fitted(self) -> Floats:
+        """One-step expectations."""
+        return np.asarray(self.walk.means[0] * self.scale + self.shift)
+
+    @property
+    def sigma(self) -> float:
+        """Root of the errors' mean square."""
+        return float(np.sqrt((self.errors**2).mean()))
+
+    @property
+    def counted(self) -> int:
+        """Weights, first states and the errors' variance."""
+        return self.kind.weights + self.kind.states + 1
+
+    @cached_property
+    def log_likelihood(self) -> float:
+        """ln L, variance concentrated out."""
+        n = len(self.y)
+        out = -n / 2 * (np.log(2 * np.pi * (self.errors**2).mean()) + 1)
+        if self.kind.error == "multiplicative":
+            out -= np.log(np.abs(self.fitted)).sum()
+        return float(out)
+
+    @property
+    def aic(self) -> float:
+        """−2 ln L + 2k."""
+        return -2 * self.log_likelihood + 2 * self.counted
+
+    @property
+    def aicc(self) -> float:
+        """AIC + 2k(k + 1)/(n − k − 1); infinite where n is too small for it."""
+        left = len(self.y) - self.counted - 1
+        return self.aic + 2 * self.counted * (self.counted + 1) / left if left > 0 else np.inf
+
+    @property
+    def bic(self) -> float:
+        """−2 ln L + k ln n."""
+        return -2 * self.log_likelihood + self.counted * float(np.log(len(self.y)))
+
+
+def fit(y: Floats, kind: Kind, rest: float = 1e-11) -> Smoothed | None:
+    """At the greatest likelihood; None where the parts do not fit the series: too short, values not above 0, or no
+    errors left.
+
+    Args:
+        rest: part of the sum of squares that a step must gain for another to be taken.
+    """
+    multiplies = kind.error == "multiplicative" or kind.season == "multiplicative"
+    n = len(y)
+    if n < kind.weights + kind.states + 3 or (multiplies and y.min() <= 0):
+        return None
+    if kind.season != "none" and n < 2 * kind.m:
+        return None
+    shift, scale = (0.0, float(y.mean())) if multiplies else (float(y.mean()), float(y.std()))
+    if not scale > 1e-12 * max(abs(float(y.mean())), 1e-300):
+        return None
+    z = (y - shift) / scale
+    x, settled = _search(z, kind, _start(z, kind), rest)
+    made = Smoothed(kind, y, shift, scale, x, settled)
+    return made if np.isfinite(made.log_likelihood) and made.sigma > 1e-10 * scale else None
+
+
+def best(
+    y: Floats, m: int, errors: Iterable[Error] = ("additive", "multiplicative"),
+    trends: Iterable[Trend] = ("none", "additive", "damped"),
+    seasons: Iterable[Season] = ("none", "additive", "multiplicative"), rest: float = 1e-11,
+) -> Smoothed | None:  # fmt: skip
+    """Of every combination that fits the series the one with the least AICc."""
+    made = [fit(y, k, rest) for k in kinds(m, errors, trends, seasons)]
+    standing = [s for s in made if s is not None and np.isfinite(s.aicc)]
+    return min(standing, key=lambda s: s.aicc) if standing else None
+
+
+def kinds(m: int, errors: Iterable[Error], trends: Iterable[Trend], seasons: Iterable[Season]) -> list[Kind]:
+    """Combinations; additive errors with a multiplicative season are left out, whose variance is not steady."""
+    seasons = [s for s in seasons if s == "none" or m > 1]
+    return [
+        Kind(e, t, s, m if s != "none" else 1)
+        for e in errors for t in trends for s in seasons
+        if not (e == "additive" and s == "multiplicative")
+    ]  # fmt: skip
+
+
+def _residuals(z: Floats, kind: Kind, x: Floats) -> Floats:
+    """Shape (B, n): errors, where they multiply times the geometric mean of expectations, whose sum of squares is
+    least where ln L is most; huge where an expectation is not above 0."""
+    with np.errstate(all="ignore"):
+        w = walk(z, opened(x, kind), kind)
+        out = w.errors
+        if kind.error == "multiplicative":
+            good = np.asarray((w.means > 0).all(axis=1))
+            out = out * np.exp(np.log(np.maximum(w.means, 1e-300)).mean(axis=1))[:, None]
+        else:
+            good = np.ones(len(out), bool)
+        good &= np.isfinite(out).all(axis=1)
+    return np.where(good[:, None], out, 1e8)
+
+
+def _search(z: Floats, kind: Kind, x: Floats, rest: float) -> tuple[Floats, bool]:
+    """Levenberg and Marquardt, all dampings of a step tried at once; the place, and whether it came to rest."""
+    k, h = len(x), 1e-6
+    near = _residuals(z, kind, x)[0]
+    value = float(near @ near)
+    for _ in range(ROUNDS):
+        moved = _residuals(z, kind, np.vstack([x + h * np.eye(k), x - h * np.eye(k)]))
+        j = (moved[:k] - moved[k:]).T / (2 * h)
+        gram, down = j.T @ j, j.T @ near
+        size = np.maximum(np.diag(gram), 1e-8 * max(float(np.diag(gram).max()), 1e-300))
+        steps = np.array([np.linalg.solve(gram + f * np.diag(size), down) for f in FALLS])
+        tried = _residuals(z, kind, x - np.clip(steps, -5.0, 5.0))
+        values = (tried**2).sum(axis=1)
+        at = int(np.argmin(values))
+        if not values[at] < value * (1 - 1e-12):
+            return x, True
+        x = x - np.clip(steps[at], -5.0, 5.0)
+        x[: kind.weights] = np.clip(x[: kind.weights], -12.0, 12.0)
+        done = value - values[at] < rest * value
+        near, value = tried[at], float(values[at])
+        if done:
+            return x, True
+    return x, False
+
+
+def _start(z: Floats, kind: Kind) -> Floats:
+    """First states from the first seasons, weights from the best of a grid."""
+    m = kind.m if kind.season != "none" else 1
+    width = min(len(z), max(2 * m, 10))
+    slope = float(np.polyfit(np.arange(width), z[:width], 1)[0]) if width > 2 else 0.0
+    level = float(z[:width].mean()) - slope * (width + 1) / 2 * (kind.trend != "none")
+    parts: list[Floats] = [np.array([level])]
+    if kind.trend != "none":
+        parts.append(np.array([slope]))
+    if kind.season != "none":
+        whole = z[: len(z) // m * m].reshape(-1, m)
+        rows = whole.mean(axis=1, keepdims=True)
+        own = (whole / rows if kind.season == "multiplicative" else whole - rows).mean(axis=0)
+        own = own * m / own.sum() if kind.season == "multiplicative" else own - own.mean()
+        parts.append(own[:-1])
+    states = np.concatenate(parts)
+    grid = np.array(np.meshgrid(*[[-3.0, 0.0, 2.0]] * kind.weights)).reshape(kind.weights, -1).T
+    tried = np.column_stack([grid, np.tile(states, (len(grid), 1))])
+    return np.asarray(tried[int(np.argmin((_residuals(z, kind, tried) ** 2).sum(axis=1)))])
+
+
+def _last(made: Smoothed, size: int) -> Sets:
+    """The states at the end, as the first ones of what follows, ``size`` times."""
+    p, w = made.sets, made.walk
+    return Sets(*(np.repeat(v, size, axis=0) for v in (p.alpha, p.beta, p.phi, p.gamma, w.level, w.slope, w.season)))
+
+
+def follow(made: Smoothed, horizon: int) -> Floats:
+    """What is expected without errors: shape (horizon,)."""
+    return np.asarray(_path(made, np.zeros((1, horizon)))[0] * made.scale + made.shift)
+
+
+def _path(made: Smoothed, errors: Floats) -> Floats:
+    """Series that errors (B, h) make after the end, as shifted and scaled."""
+    kind, p = made.kind, _last(made, len(errors))
+    level, slope, season = p.level, p.slope, np.ascontiguousarray(p.season.T)
+    m, trending = len(season), kind.trend != "none"
+    relative = kind.error == "multiplicative"
+    out = np.empty_like(errors)
+    for t in range(errors.shape[1]):
+        base = level + p.phi * slope if trending else level
+        s, e = season[t % m], errors[:, t]
+        mean = base * s if kind.season == "multiplicative" else base + s if kind.season == "additive" else base
+        out[:, t] = mean * (1 + e) if relative else mean + e
+        push = e
+        if relative:
+            push = mean * e if kind.season == "additive" else base * e
+        elif kind.season == "multiplicative":
+            push = e / s
+        level = base + p.alpha * push
+        if trending:
+            slope = p.phi * slope + p.beta * push
+        if kind.season == "additive":
+            season[t % m] = s + p.gamma * (mean * e if relative else e)
+        elif kind.season == "multiplicative":
+            season[t % m] = s * (1 + p.gamma * e) if relative else s + p.gamma * e / base
+    return out
+
+
+def intervals(made: Smoothed, horizon: int, level: float) -> tuple[Floats, Floats]:
+    """Ends of what follows: by formula where errors and season add up, else by 4 000 paths drawn, always the same."""
+    from scipy.special import ndtri
+
+    middle = follow(made, horizon)
+    if made.kind.linear:
+        unit = np.zeros((1, horizon))
+        unit[0, 0] = 1.0
+        answer = _path(made, unit)[0] - _path(made, np.zeros((1, horizon)))[0]
+        se = made.sigma * np.sqrt(np.cumsum(answer**2))
+        reach = float(ndtri((1 + level) / 2)) * se
+        return middle - reach, middle + reach
+    rng = np.random.default_rng(1)
+    spread = made.sigma / (made.scale if made.kind.error == "additive" else 1.0)
+    paths = _path(made, rng.normal(size=(DRAWS, horizon)) * spread)
+    low, high = np.quantile(paths, [(1 - level) / 2, (1 + level) / 2], axis=0)
+    return low * made.scale + made.shift, high * made.scale + made.shift
