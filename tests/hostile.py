@@ -110,6 +110,8 @@ CASES = [
     Case("agreement", "Returned books", {"raters": ["counter", "cellar"]}, exact=()),
     Case("agreement", "Returned books", {"raters": ["counter", "cellar"]}, exact=(), extra={"kind": "limits"}),
     Case("series", "Monthly loans", {"value": "loans", "time": "month"}, exact=()),
+    Case("arima", "Waiting list", {"value": "waiting", "time": "quarter", "candidates": [[1, 1, 1]]}, exact=()),
+    Case("smoothing", "Monthly loans", {"value": "loans", "time": "month", "trend": "none"}, exact=()),
     Case("linear", "Branches", SIZE),
     Case("mixed", "Quiet desks", DESKS),
     Case("mixed", "Fluency", WEEKS, extra={"covariance": "ar1"}),

@@ -1,6 +1,6 @@
 """Drawings of what follows a series: a fan with bands, and roots in the unit circle."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 import numpy as np
@@ -16,7 +16,7 @@ def fan(
     past: Sequence[tuple[int, str, float]],
     held: Sequence[tuple[int, float]],
     later: Sequence[tuple[int, str, float]],
-    bands: dict[float, tuple[Any, Any]],
+    bands: Mapping[float, tuple[Any, Any]],
     y_title: str,
     x_title: str,
     room: int,

@@ -30,6 +30,8 @@ def ahead(fitted: Fitted, horizon: int, future: Floats | None = None) -> Ahead:
         future: regressors of those points, shape (horizon, k), without drift and mean.
     """
     given = fitted.given
+    if horizon < 1:
+        return Ahead(np.zeros(0), np.zeros(0), np.zeros(0))
     beyond = _beyond(given, horizon, future)
     mean = _mean(given, fitted.factors, fitted.at, beyond)
     shocks = _spread(fitted, horizon)

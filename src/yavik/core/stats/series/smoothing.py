@@ -10,14 +10,16 @@ from functools import cached_property
 from typing import Literal, NamedTuple
 
 import numpy as np
+from scipy.special import ndtri
 
 from yavik.core.stats.groups import Floats
 
 Error = Literal["additive", "multiplicative"]
 Trend = Literal["none", "additive", "damped"]
 Season = Literal["none", "additive", "multiplicative"]
-DRAWS = 4000
+DRAWS = 20_000
 ROUNDS = 60
+STARTS = 3
 FALLS = 10.0 ** np.arange(-4.0, 5.0)
 
 
@@ -67,10 +69,15 @@ class Sets:
 
 @dataclass(frozen=True)
 class Walk:
-    """What a recursion leaves. Args: errors, means: shape (B, n). The last states, ``season`` in order of its points."""
+    """What a recursion leaves.
+
+    Args:
+        errors, means, levels: shape (B, n). level, slope, season: the last states, season in order of its points.
+    """
 
     errors: Floats
     means: Floats
+    levels: Floats
     level: Floats
     slope: Floats
     season: Floats
@@ -106,9 +113,9 @@ def opened(x: Floats, kind: Kind) -> Sets:
 def walk(y: Floats, p: Sets, kind: Kind) -> Walk:
     """One pass over the series, all parameter sets at once."""
     n, size = len(y), len(p.alpha)
-    errors, means = np.empty((n, size)), np.empty((n, size))
+    errors, means, levels = np.empty((n, size)), np.empty((n, size)), np.empty((n, size))
     level, slope = p.level, p.slope
-    season = np.ascontiguousarray(p.season.T)
+    season = p.season.T.copy()
     m = len(season)
     relative, trending = kind.error == "multiplicative", kind.trend != "none"
     times, adds = kind.season == "multiplicative", kind.season == "additive"
@@ -125,7 +132,7 @@ def walk(y: Floats, p: Sets, kind: Kind) -> Walk:
             push = mean * e if adds else base * e
         elif times:
             push = e / s
-        level = base + p.alpha * push
+        levels[t] = level = base + p.alpha * push
         if trending:
             slope = p.phi * slope + p.beta * push
         if adds:
@@ -133,7 +140,7 @@ def walk(y: Floats, p: Sets, kind: Kind) -> Walk:
         elif times:
             season[j] = s * (1 + p.gamma * e) if relative else s + p.gamma * e / base
     order = (n + np.arange(m)) % m
-    return Walk(errors.T, means.T, level, slope, season[order].T)
+    return Walk(errors.T, means.T, levels.T, level, slope, season[order].T)
 
 
 @dataclass(frozen=True)
@@ -170,6 +177,11 @@ class Smoothed:
     def fitted(self) -> Floats:
         """One-step expectations."""
         return np.asarray(self.walk.means[0] * self.scale + self.shift)
+
+    @property
+    def levels(self) -> Floats:
+        """The level after each point."""
+        return np.asarray(self.walk.levels[0] * self.scale + self.shift)
 
     @property
     def sigma(self) -> float:
@@ -224,7 +236,9 @@ def fit(y: Floats, kind: Kind, rest: float = 1e-11) -> Smoothed | None:
     if not scale > 1e-12 * max(abs(float(y.mean())), 1e-300):
         return None
     z = (y - shift) / scale
-    x, settled = _search(z, kind, _start(z, kind), rest)
+    near = [_search(z, kind, x, max(rest, 1e-4))[0] for x in _starts(z, kind)]
+    sizes = [float((_residuals(z, kind, x) ** 2).sum()) for x in near]
+    x, settled = _search(z, kind, near[int(np.argmin(sizes))], rest)
     made = Smoothed(kind, y, shift, scale, x, settled)
     return made if np.isfinite(made.log_likelihood) and made.sigma > 1e-10 * scale else None
 
@@ -290,8 +304,8 @@ def _search(z: Floats, kind: Kind, x: Floats, rest: float) -> tuple[Floats, bool
     return x, False
 
 
-def _start(z: Floats, kind: Kind) -> Floats:
-    """First states from the first seasons, weights from the best of a grid."""
+def _starts(z: Floats, kind: Kind) -> list[Floats]:
+    """First states from the first seasons, weights from the best places of a grid that differ in the level's."""
     m = kind.m if kind.season != "none" else 1
     width = min(len(z), max(2 * m, 10))
     slope = float(np.polyfit(np.arange(width), z[:width], 1)[0]) if width > 2 else 0.0
@@ -308,7 +322,12 @@ def _start(z: Floats, kind: Kind) -> Floats:
     states = np.concatenate(parts)
     grid = np.array(np.meshgrid(*[[-3.0, 0.0, 2.0]] * kind.weights)).reshape(kind.weights, -1).T
     tried = np.column_stack([grid, np.tile(states, (len(grid), 1))])
-    return np.asarray(tried[int(np.argmin((_residuals(z, kind, tried) ** 2).sum(axis=1)))])
+    sizes = (_residuals(z, kind, tried) ** 2).sum(axis=1)
+    out: list[Floats] = []
+    for i in np.argsort(sizes, kind="stable"):
+        if len(out) < STARTS and all(abs(tried[i, 0] - x[0]) > 0.5 for x in out):
+            out.append(tried[i])
+    return out
 
 
 def _last(made: Smoothed, size: int) -> Sets:
@@ -325,7 +344,7 @@ def follow(made: Smoothed, horizon: int) -> Floats:
 def _path(made: Smoothed, errors: Floats) -> Floats:
     """Series that errors (B, h) make after the end, as shifted and scaled."""
     kind, p = made.kind, _last(made, len(errors))
-    level, slope, season = p.level, p.slope, np.ascontiguousarray(p.season.T)
+    level, slope, season = p.level, p.slope, p.season.T.copy()
     m, trending = len(season), kind.trend != "none"
     relative = kind.error == "multiplicative"
     out = np.empty_like(errors)
@@ -350,9 +369,7 @@ def _path(made: Smoothed, errors: Floats) -> Floats:
 
 
 def intervals(made: Smoothed, horizon: int, level: float) -> tuple[Floats, Floats]:
-    """Ends of what follows: by formula where errors and season add up, else by 4 000 paths drawn, always the same."""
-    from scipy.special import ndtri
-
+    """Ends of what follows: by formula where errors and season add up, else by 20 000 paths drawn, always the same."""
     middle = follow(made, horizon)
     if made.kind.linear:
         unit = np.zeros((1, horizon))

@@ -5,11 +5,12 @@ from typing import Any
 import numpy as np
 
 from yavik.core.answers import Check, Remedy, Verdict
-from yavik.core.answers.wording import counted, listing, number, p_words, share
-from yavik.core.methods.kit.shared import far_out, normal_check
+from yavik.core.answers.wording import counted, listing, share
+from yavik.core.methods.kit.leftover import correlations_check, outlying_times, shape_check, spread_check
+from yavik.core.methods.kit.outlook import beats_check
 from yavik.core.methods.time.arima.compute import Modelled
-from yavik.core.stats.series.correlogram import correlogram
 
+ADVICE = "A step or an event there may need a regressor."
 NEAR = 0.98
 SAME = 0.08
 """Distance of an autoregressive and a moving average root from which they nearly cancel."""
@@ -17,9 +18,14 @@ SAME = 0.08
 
 def all_checks(m: Modelled, table_rows: Any) -> list[Check | None]:
     """What the model looked at can carry."""
+    e = m.taken.residuals
+    logs = [Remedy(label="Take logarithms", spec={"transform": "log"})]
+    can = m.spec.transform == "none" and m.data.series.values.min() > 0
     return [
-        _residuals(m), _foretells(m), _spread(m), _normal(m), _border(m), _cancelling(m), _season(m), _settled(m),
-        _outlying(m, table_rows), _gaps(m), _long(m), _future(m),
+        correlations_check(m.taken.left, m.taken.order.parameters, _more(m)),
+        beats_check(m.outlook, _more(m)), spread_check(e, logs if can else []), shape_check(e), _border(m),
+        _cancelling(m), _season(m), _settled(m), outlying_times(m.data.series, e, table_rows, ADVICE), _gaps(m),
+        _long(m), _future(m),
     ]  # fmt: skip
 
 
@@ -35,81 +41,6 @@ def _kept(m: Modelled) -> dict[str, Any]:
     """The seasonal part as it is, which suggestions would otherwise decide anew."""
     o = m.taken.order
     return {"seasonal": [o.P, o.D, o.Q, o.m] if o.m > 1 else "none"}
-
-
-def _residuals(m: Modelled) -> Check:
-    base: dict[str, Any] = {"id": "residuals", "title": "Nothing left in the residuals"}
-    stat, p, df = m.taken.ljung_box
-    if not np.isfinite(p):
-        return Check(
-            **base, verdict=Verdict.unknown, text="Ljung–Box has no df left: the series is too short for it."
-        )
-    lags = df + m.taken.order.parameters
-    told = f"Ljung–Box over {counted(lags, 'lag')}: Q({df}) = {number(stat, 2)}, p {p_words(p)}"
-    facts = {"q": stat, "p": p, "df": float(df)}
-    if p >= 0.05:
-        return Check(**base, verdict=Verdict.holds, text=f"{told}: no evidence of correlations left.", facts=facts)
-    verdict = Verdict.fails if p < 0.001 else Verdict.doubtful
-    text = f"{told}: correlations are left that the model does not follow, so bands are too narrow or too wide."
-    return Check(**base, verdict=verdict, text=text, facts=facts, remedies=_more(m))
-
-
-def _foretells(m: Modelled) -> Check | None:
-    if not m.held or not m.yardsticks:
-        return None
-    base: dict[str, Any] = {"id": "foretells", "title": "Foretells better than simple ways"}
-    mine = m.taken.held
-    if mine is None:
-        return Check(**base, verdict=Verdict.unknown, text="The model cannot be fitted to what comes before the end.")
-    one, error = min(m.yardsticks, key=lambda y: y[1].rmse)
-    ratio = mine.rmse / error.rmse if error.rmse > 0 else np.inf
-    name = f"{one.name[0].lower()}{one.name[1:]}"
-    if ratio < 1:
-        text = (
-            f"On the last {counted(m.held, 'point')} its error is {share(ratio)} of that by {name}, the best of them."
-        )
-        return Check(**base, verdict=Verdict.holds, text=text)
-    said = "as large as" if ratio < 1.005 else f"{number(ratio, 2)} times" if np.isfinite(ratio) else "above"
-    text = (
-        f"On the last {counted(m.held, 'point')} its error is {said} that by {name}: there the model earns nothing."
-    )
-    text += " One end is one trial; hold out another length before you drop it."
-    return Check(**base, verdict=Verdict.doubtful, text=text, remedies=_more(m))
-
-
-def _spread(m: Modelled) -> Check | None:
-    """Ljung and Box's test of squared residuals (McLeod and Li, 1983)."""
-    e = m.taken.residuals
-    e = e[np.isfinite(e)] ** 2
-    lags = min(10, len(e) // 4)
-    if lags < 2 or not np.ptp(e) > 0:
-        return None
-    base: dict[str, Any] = {"id": "spread", "title": "Spread alike over time"}
-    p = float(correlogram(e, lags).p[-1])
-    if p >= 0.05:
-        return Check(
-            **base, verdict=Verdict.holds,
-            text=f"Squared residuals show no evidence of going together (McLeod and Li over {lags} lags, p {p_words(p)}).",
-        )  # fmt: skip
-    remedies = []
-    if m.spec.transform == "none" and m.data.series.values.min() > 0:
-        remedies = [Remedy(label="Take logarithms", spec={"transform": "log"})]
-    text = f"Large residuals come together (McLeod and Li over {lags} lags, p {p_words(p)}): bands are too narrow in"
-    text += " wild stretches and too wide in calm ones."
-    return Check(**base, verdict=Verdict.doubtful, text=text, remedies=remedies)
-
-
-def _normal(m: Modelled) -> Check:
-    e = m.taken.residuals
-    made = normal_check(e[np.isfinite(e)], "the residuals", "Normal residuals")
-    if made.verdict in (Verdict.doubtful, Verdict.fails):
-        w = made.facts.get("shapiro.p", 0.0)
-        text = (
-            f"Shapiro–Wilk finds a departure in the residuals (p {p_words(float(w))}): estimates stand, the bands of"
-        )
-        text += " single points may hold too few or too many."
-        return made.model_copy(update={"text": text, "verdict": Verdict.doubtful})
-    return made
 
 
 def _border(m: Modelled) -> Check:
@@ -200,24 +131,6 @@ def _settled(m: Modelled) -> Check | None:
     return Check(id="settled", title="A clear maximum", verdict=Verdict.fails, text=text)
 
 
-def _outlying(m: Modelled, table_rows: Any) -> Check:
-    e = m.taken.residuals
-    there = np.where(np.isfinite(e), e, 0.0)
-    out = np.flatnonzero(far_out(there, 3.0)) + m.data.n - len(e)
-    base: dict[str, Any] = {"id": "outlying", "title": "Outlying points"}
-    if not len(out):
-        return Check(
-            **base, verdict=Verdict.holds, text="No residual lies more than three interquartile ranges outside."
-        )
-    said = listing([m.data.series.labels[int(i)] for i in out], 5)
-    rows = [int(r) for r in table_rows[np.isin(m.data.series.place, out)]]
-    text = f"{counted(len(out), 'point')} far off what was expected: {said}. A step or an event there may need a"
-    text += " regressor."
-    return Check(
-        **base, verdict=Verdict.doubtful, text=text, remedies=[Remedy(label="Show the rows", rows=rows[:200])]
-    )
-
-
 def _gaps(m: Modelled) -> Check | None:
     k = len(m.data.series.bridged)
     if not k:
@@ -244,7 +157,7 @@ def _future(m: Modelled) -> Check | None:
         return None
     asked = m.spec.horizon or 0
     base: dict[str, Any] = {"id": "future", "title": "Regressors’ later values"}
-    if m.horizon and m.horizon >= asked:
+    if m.outlook.horizon and m.outlook.horizon >= asked:
         text = f"{listing(list(m.data.names))}: {counted(len(m.data.later), 'later value')} known, taken as certain."
         return Check(**base, verdict=Verdict.holds, text=text)
     names = listing(list(m.data.names))

@@ -8,17 +8,17 @@ import numpy as np
 from scipy import special
 
 from yavik.core.answers.wording import listing
+from yavik.core.methods.kit.forecasts import LEVELS, Errors, Outlook, errors_of, held_out, horizon_of, yardsticks
 from yavik.core.methods.kit.times import Series, read_series, season_of, transformed
-from yavik.core.methods.time.arima.orders import candidates_of
+from yavik.core.methods.time.arima.orders import candidates_of, filled
 from yavik.core.methods.time.arima.spec import ArimaSpec
 from yavik.core.stats.groups import Floats
-from yavik.core.stats.series.ahead import Ahead, ahead, expected
+from yavik.core.stats.series.ahead import ahead, expected
 from yavik.core.stats.series.arima import Fitted, Order, Prepared, Singular, prepare
 from yavik.core.stats.series.arma import innovations
 from yavik.core.stats.series.correlogram import Correlogram, correlogram
 from yavik.core.stats.series.parts import back
 from yavik.core.stats.series.search import fit
-from yavik.core.stats.series.yardsticks import Foretold, foretell
 from yavik.core.table import DataProblem, Table
 
 LEAST = 12
@@ -51,15 +51,6 @@ class Data:
     def original(self, z: Floats) -> Floats:
         """Back to the scale of the series."""
         return z if self.power == 1.0 else back(z, self.power)
-
-
-@dataclass(frozen=True)
-class Errors:
-    """Mean absolute and root mean squared error of what was foretold of the held-out end."""
-
-    mae: float
-    rmse: float
-    said: Floats
 
 
 @dataclass(frozen=True)
@@ -138,7 +129,7 @@ class Modelled:
 
     Args:
         pool: candidates of the differencing whose likelihoods are compared. best: of each criterion the candidates
-            that are best by it. taken: the one looked at. ahead: on the scale modelled. held: points held out.
+            that are best by it. taken: the one looked at.
     """
 
     spec: ArimaSpec
@@ -148,17 +139,8 @@ class Modelled:
     best: dict[str, list[Candidate]]
     chosen: Candidate
     taken: Candidate
-    held: int
-    yardsticks: list[tuple[Foretold, Errors]]
-    ahead: Ahead | None
-    horizon: int
+    outlook: Outlook
     suggested: str
-
-    def band(self, level: float, full: bool = True) -> tuple[Floats, Floats]:
-        """Ends of the interval of each point foretold, on the original scale."""
-        assert self.ahead
-        reach = float(special.ndtri((1 + level) / 2)) * (self.ahead.se_full if full else self.ahead.se)
-        return self.data.original(self.ahead.mean - reach), self.data.original(self.ahead.mean + reach)
 
     @property
     def names(self) -> list[str]:
@@ -172,17 +154,6 @@ class Modelled:
     def reach(self) -> float:
         """Standard errors that an interval at 1 − α reaches."""
         return float(special.ndtri(1 - self.spec.alpha / 2))
-
-    @staticmethod
-    def theory(n: int) -> Floats:
-        """Normal quantiles of n sorted values."""
-        return np.asarray(special.ndtri((np.arange(n) + 0.5) / n))
-
-    @cached_property
-    def foretold(self) -> Floats:
-        """Medians on the original scale."""
-        assert self.ahead
-        return self.data.original(self.ahead.mean)
 
     @cached_property
     def simpler(self) -> list[Candidate]:
@@ -199,7 +170,7 @@ def compute(table: Table, spec: ArimaSpec, progress: Progress = lambda _part, _w
     """Raises DataProblem for what cannot be read or modelled."""
     data = read(table, spec)
     orders, told = candidates_of(data.series, data.z, data.season, spec)
-    held = held_out(data, spec)
+    held = held_out(data.series, data.season, spec.hold_out, LEAST)
     made: dict[Order, Candidate] = {}
     for i, order in enumerate(sorted(orders, key=lambda o: o.parameters)):
         progress(0.05 + 0.85 * i / len(orders), f"{order}, {i + 1} of {len(orders)}")
@@ -212,12 +183,25 @@ def compute(table: Table, spec: ArimaSpec, progress: Progress = lambda _part, _w
     best = _best(pool, held > 0)
     chosen = _choose(pool, best, spec.choose_by)
     taken = next((c for c in standing if c.key == spec.main), chosen)
-    horizon = spec.horizon or (2 * data.season if data.season > 1 else max(4, min(12, data.n // 5)))
     progress(0.92, "What follows")
-    known = horizon if not data.names else min(horizon, len(data.later))
-    later = ahead(taken.fit, known, data.later[:known]) if known and taken.fit else None
-    return Modelled(
-        spec, data, tried, pool, best, chosen, taken, held, _yardsticks(data, held), later, known, told
+    return Modelled(spec, data, tried, pool, best, chosen, taken, outlook(data, spec, taken, held), told)
+
+
+def outlook(data: Data, spec: ArimaSpec, taken: Candidate, held: int) -> Outlook:
+    """What follows by a model, back on the scale of the series; as far as regressors are known."""
+    assert taken.fit
+    horizon = horizon_of(data.season, data.n, spec.horizon)
+    horizon = min(horizon, len(data.later)) if data.names else horizon
+    later = ahead(taken.fit, horizon, data.later[:horizon])
+    bands = {}
+    for level in LEVELS:
+        reach = float(special.ndtri((1 + level) / 2)) * later.se_full
+        bands[level] = data.original(later.mean - reach), data.original(later.mean + reach)
+    own = data.power == 1.0
+    return Outlook(
+        f"ARIMA{taken.order}", data.series, data.season, held, taken.held,
+        yardsticks(data.series, filled(data.z), data.original, data.season, held), data.original(later.mean), bands,
+        later.se if own else None, later.se_full if own else None,
     )  # fmt: skip
 
 
@@ -278,21 +262,6 @@ def _ones(table: Table, name: str) -> Floats:
     return np.where(coded.codes >= 0, coded.codes.astype(float), np.nan)
 
 
-def held_out(data: Data, spec: ArimaSpec) -> int:
-    """Points held out: as asked, else a tenth, a season at least, a fifth and 50 at most. Raises DataProblem where too
-    many."""
-    if spec.hold_out is not None:
-        if spec.hold_out > data.n - LEAST:
-            raise DataProblem(
-                f"{spec.hold_out} points held out leave {data.n - spec.hold_out} of {data.n};"
-                f" {LEAST} are needed to fit models to.",
-                column=data.series.column.name,
-            )
-        return spec.hold_out
-    asked = min(max(data.season if data.season > 1 else 3, data.n // 10), 50)
-    return asked if asked <= data.n // 5 else 0
-
-
 def candidate(data: Data, order: Order, spec: ArimaSpec, held: int, nested: list[Fitted]) -> Candidate:
     """Fitted to the whole series, then to all but its end."""
     lags = min(2 * data.season if data.season > 1 else 10, max(1, data.n // 5))
@@ -307,7 +276,7 @@ def candidate(data: Data, order: Order, spec: ArimaSpec, held: int, nested: list
 def _with_drift(data: Data, order: Order, drift: str, nested: list[Fitted]) -> Fitted:
     """With a mean or drift as asked, or as AICc asks. Raises Singular."""
     z, steps = data.z, order.d + order.D
-    need = order.parameters + len(data.names) + 3
+    need = order.parameters + len(data.names) + 6
     if len(z) - order.lost - int(np.isnan(z).sum()) < need + 2:
         raise Singular("too few points for so many coefficients")
 
@@ -338,33 +307,7 @@ def _on_end(data: Data, whole: Fitted, held: int) -> Errors | None:
     except Singular:
         return None
     said = data.original(expected(fitted, data.n - last - 1, data.x[last + 1 :]))[cut - last - 1 :]
-    return errors(data, said)
-
-
-def errors(data: Data, said: Floats) -> Errors | None:
-    """Of the last points of the series; None where one has no value on the original scale."""
-    truth = data.series.values[-len(said) :]
-    there = np.isfinite(data.z[-len(said) :])
-    off = (said - truth)[there]
-    if not len(off) or not np.isfinite(off).all():
-        return None
-    return Errors(float(np.abs(off).mean()), float(np.sqrt((off**2).mean())), said)
-
-
-def _yardsticks(data: Data, held: int) -> list[tuple[Foretold, Errors]]:
-    """Simple ways to foretell the held-out end, fitted to what comes before."""
-    if not held:
-        return []
-    cut = data.n - held
-    filled = np.interp(
-        np.arange(cut), np.flatnonzero(np.isfinite(data.z[:cut])), data.z[:cut][np.isfinite(data.z[:cut])]
-    )
-    made = []
-    for one in foretell(filled, data.season, held):
-        told = errors(data, data.original(one.mean))
-        if told:
-            made.append((one, told))
-    return made
+    return errors_of(data.series, said)
 
 
 def _pool(standing: list[Candidate], first: Order) -> list[Candidate]:

@@ -18,14 +18,14 @@ STRONG = 0.64
 def candidates_of(series: Series, z: Floats, season: int, spec: ArimaSpec) -> tuple[list[Order], str]:
     """Orders, and how they came about where nobody listed them. Raises DataProblem where there are none or too many."""
     seasonal = (0, 0, 0, 1)
-    filled = _filled(z)
+    z = filled(z)
     told = []
     if isinstance(spec.seasonal, tuple):
         seasonal = spec.seasonal
     elif spec.seasonal == "suggested" and spec.candidates == "suggested" and season > 1:
-        seasonal, why = _season(filled, season)
+        seasonal, why = _season(z, season)
         told += [why] if why else []
-    d = differences(filled, seasonal)
+    d = differences(z, seasonal)
     triples: list[tuple[int, int, int]]
     if isinstance(spec.candidates, list):
         triples = list(dict.fromkeys(spec.candidates))
@@ -51,7 +51,8 @@ def candidates_of(series: Series, z: Floats, season: int, spec: ArimaSpec) -> tu
     return orders, "; ".join(told)
 
 
-def _filled(z: Floats) -> Floats:
+def filled(z: Floats) -> Floats:
+    """Gaps bridged by straight lines."""
     there = np.flatnonzero(np.isfinite(z))
     return np.interp(np.arange(len(z)), there, z[there])
 

@@ -7,7 +7,6 @@ import numpy as np
 from yavik.core.answers import FigureBlock, Span, TableBlock
 from yavik.core.answers import quantities as q
 from yavik.core.answers.wording import (
-    after,
     counted,
     decimals_of,
     listing,
@@ -15,13 +14,20 @@ from yavik.core.answers.wording import (
     p_words,
     say,
     share,
-    span,
     spelled,
 )
-from yavik.core.figures.courses import bars_of_lags, over_time
-from yavik.core.figures.fans import circle, fan
-from yavik.core.figures.plots import block, quantiles
+from yavik.core.figures.fans import circle
+from yavik.core.figures.plots import block
 from yavik.core.methods.kit import touch
+from yavik.core.methods.kit.leftover import residual_blocks
+from yavik.core.methods.kit.outlook import (
+    fan_block,
+    forecast_table,
+    foretells,
+    held_facts,
+    held_words,
+    yardstick_table,
+)  # fmt: skip
 from yavik.core.methods.time.arima.coefficients import coefficients
 from yavik.core.methods.time.arima.compute import Candidate, Modelled, votes
 from yavik.core.stats.series.arima import Order
@@ -31,23 +37,6 @@ NAMES = {
     "aicc": "AICc", "bic": "BIC", "held": "the held-out end",
 }  # fmt: skip
 SEASONS_SHOWN = 5
-
-
-def digits(m: Modelled) -> int:
-    """Decimals of values foretold: as many as their error bears, one more than the series at most."""
-    own = m.data.series.column.decimals
-    y = m.data.series.values
-    error = float(np.nanmin(np.abs(m.band(0.8)[1] - m.foretold))) if m.ahead is not None else float(y.std())
-    return max(0, min(decimals_of(error / 10, float(np.abs(y).max())), (own if own is not None else 9) + 1))
-
-
-def unit_of(m: Modelled) -> str | None:
-    return m.data.series.column.unit
-
-
-def title_of(m: Modelled) -> str:
-    """The series with its unit, as an axis has it."""
-    return f"{m.data.series.column.title} ({unit_of(m)})" if unit_of(m) else m.data.series.column.title
 
 
 def headline(m: Modelled) -> tuple[list[Span], str]:
@@ -61,14 +50,7 @@ def headline(m: Modelled) -> tuple[list[Span], str]:
         text = f"{m.data.series.column.title} is modelled by {name}."
     else:
         text = f"{name} is taken of {counted(len(m.tried), 'candidate')}, {_why(m)}."
-    if m.ahead is not None:
-        low, high = m.band(0.95)
-        d = digits(m)
-        k = m.horizon - 1
-        at = m.data.series.label(m.data.n + k)
-        text += f" For {at} it foretells {number(float(m.foretold[k]), d)}{after(unit_of(m))}"
-        text += f" (95% {span(float(low[k]), float(high[k]), lambda v: number(v, d))})."
-    text += _against(m)
+    text += foretells(m.outlook)
     return say(text), f"{name}, {counted(len(m.tried), 'candidate')}"
 
 
@@ -80,20 +62,6 @@ def _why(m: Modelled) -> str:
     if not mine:
         return "by AICc"
     return f"the best by {listing([NAMES[v] for v in mine], 7)}"
-
-
-def _against(m: Modelled) -> str:
-    """How the model does beside yardsticks on the held-out end."""
-    mine = m.taken.held
-    if not mine or not m.yardsticks:
-        return ""
-    one, error = min(m.yardsticks, key=lambda y: y[1].rmse)
-    d = decimals_of(min(mine.rmse, error.rmse) / 10)
-    end = f"the last {counted(m.held, 'point')}, held out"
-    worse = mine.rmse >= error.rmse
-    text = f" On {end}, it errs by {number(mine.rmse, d)}{after(unit_of(m))} (root mean square)"
-    text += f", {one.name[0].lower()}{one.name[1:]} by {number(error.rmse, d)}"
-    return text + (": it does not beat that simple yardstick there." if worse else ".")
 
 
 def settings(m: Modelled) -> list[str]:
@@ -109,15 +77,16 @@ def settings(m: Modelled) -> list[str]:
         made.append(f"power {number(m.data.power, 1)}")
     if m.suggested:
         made.append(m.suggested)
-    if m.held:
-        made.append(f"{counted(m.held, 'point')} held out")
+    if m.outlook.held:
+        made.append(f"{counted(m.outlook.held, 'point')} held out")
     return made
 
 
 def blocks(m: Modelled) -> list[Any]:
     """Everything below the sentence but the write-up."""
     return [
-        candidates(m), _fan(m), _forecasts(m), _yardsticks(m), coefficients(m), _roots(m), *_residuals(m), _lags(m),
+        candidates(m), fan_block(m.outlook, not m.data.names), forecast_table(m.outlook, _bands(m)),
+        yardstick_table(m.outlook), coefficients(m), _roots(m), *residual_blocks(m.data.series, m.taken.residuals, m.taken.left), _lags(m),
     ]  # fmt: skip
 
 
@@ -129,7 +98,7 @@ def _spoken(m: Modelled, c: Candidate, key: str, made: q.Quantity) -> q.Quantity
 
 def candidates(m: Modelled) -> TableBlock:
     """Every candidate with every criterion."""
-    rows, unit = [], unit_of(m) if m.data.power == 1.0 else None
+    rows, unit = [], m.data.series.column.unit if m.data.power == 1.0 else None
     standing = [c.fit for c in m.tried if c.fit]
     spread = max(abs(f.sigma) for f in standing)
     d_sigma = decimals_of(spread / 300)
@@ -158,11 +127,13 @@ def candidates(m: Modelled) -> TableBlock:
         )
         cells = {k: _spoken(m, c, k, v) for k, v in cells.items()}
         cells |= q.row(root=_outermost(c), ljung_box_p=q.p(c.ljung_box[1], "Ljung–Box p", "no df left"))
-        if m.held:
+        if m.outlook.held:
             none = q.gone(
                 "it cannot be fitted to what comes before, or foretells what has no value", "Held-out error"
             )
-            error = c.held and q.num(c.held.rmse, decimals_of(c.held.rmse / 30), "Held-out error", unit=unit_of(m))
+            error = c.held and q.num(
+                c.held.rmse, decimals_of(c.held.rmse / 30), "Held-out error", unit=m.data.series.column.unit
+            )
             cells["held"] = _spoken(m, c, "held", error) if error else none
         cells["votes"] = q.count(len(votes(m, c)), "Best by") if c in m.pool else q.gone(OTHER, "Best by", "count")
         cells |= q.row(parameters=q.count(f.counted, None))
@@ -210,9 +181,9 @@ def _note(m: Modelled) -> str:
     if m.tried[0].order.D or m.tried[0].order.P or m.tried[0].order.Q:
         o = m.tried[0].order
         said.append(f"Each with the seasonal part ({o.P}, {o.D}, {o.Q}) of {o.m} points.")
-    if m.held:
+    if m.outlook.held:
         said.append(
-            f"Held-out error: root mean square over the last {counted(m.held, 'point')}, foretold from before."
+            f"Held-out error: root mean square over the last {counted(m.outlook.held, 'point')}, foretold from before."
         )
     said.append(
         f"Significant at {share(m.spec.alpha)}. σ² is the sum of squares over the points that the likelihood is of."
@@ -220,83 +191,13 @@ def _note(m: Modelled) -> str:
     return " ".join(said)
 
 
-def _fan(m: Modelled) -> FigureBlock | None:
-    if m.ahead is None:
-        return None
-    s, n = m.data.series, m.data.n
-    shown = min(n, max(SEASONS_SHOWN * m.data.season, 3 * m.horizon, 40, m.held + 10), 400)
-    bridged = set(s.bridged.tolist())
-    past = [(i - n + 1, s.labels[i], float(s.values[i])) for i in range(n - shown, n) if i not in bridged]
-    later = [(k + 1, s.label(n + k), float(v)) for k, v in enumerate(m.foretold)]
-    held = []
-    if m.taken.held and m.held < shown:
-        held = [(k - m.held + 1, float(v)) for k, v in enumerate(m.taken.held.said)]
-    room = m.horizon + max(3, m.horizon // 3)
-    drawn = fan(
-        past, held, later, {level: m.band(level) for level in (0.95, 0.8)}, title_of(m),
-        s.time.title if s.time else "Row", room,
-    )  # fmt: skip
-    made = block("forecast", "What follows", drawn)
-    if m.data.names:
-        return made
-    return touch.handle(made, "horizon", "Foretold points", m.horizon, (1, room), decimals=0)
-
-
-def _forecasts(m: Modelled) -> TableBlock | None:
-    if m.ahead is None:
-        return None
-    unit, d = unit_of(m) or "", digits(m)
-    bands = {level: m.band(level) for level in (0.8, 0.95)}
-    rows = []
-    for k in range(m.horizon):
-        cells = q.row(
-            time=q.name(m.data.series.label(m.data.n + k), m.data.series.time.title if m.data.series.time else "Row"),
-            forecast=q.num(float(m.foretold[k]), d, "Foretold", unit=unit, why=BEYOND),
-        )
-        for level, (low, high) in bands.items():
-            key = f"{level * 100:.0f}"
-            cells[f"low_{key}"] = q.num(float(low[k]), d, f"{key}% from", why=BEYOND)
-            cells[f"high_{key}"] = q.num(float(high[k]), d, f"{key}% to", why=BEYOND)
-        if m.data.power == 1.0:
-            cells["se"] = q.num(float(m.ahead.se[k]), d + 1, "SE, parameters known")
-            cells["se_full"] = q.num(float(m.ahead.se_full[k]), d + 1, "SE in all")
-        rows.append(cells)
+def _bands(m: Modelled) -> str:
     note = (
         "Bands hold the error of the parameters too, to first order; that the model is right they take for granted."
     )
     if m.data.power != 1.0:
         note += " Values on the original scale are medians: means of a skewed scale lie higher."
-    return q.table("forecasts", "Forecasts", rows, note=note, folded=m.horizon > 12)
-
-
-BEYOND = "the transformation has no way back from there"
-
-
-def _yardsticks(m: Modelled) -> TableBlock | None:
-    if not m.held or not m.yardsticks:
-        return None
-    unit = unit_of(m) or ""
-    mine = [(f"ARIMA{m.taken.order}", m.taken.held)] if m.taken.held else []
-    every = [*mine, *((one.name, error) for one, error in m.yardsticks)]
-    least = min(e.rmse for _, e in every)
-    d = decimals_of(least / 30)
-    rows = []
-    for name, e in every:
-        cells = q.row(
-            way=q.name(name, "Foretold by"),
-            mae=q.num(e.mae, d, "Mean absolute error", unit=unit),
-            rmse=q.num(e.rmse, d, "Root mean square error", unit=unit),
-            ratio=q.num(e.rmse / least, 2, "Of the least")
-            if least > 0
-            else q.gone("no error at all", "Of the least"),
-        )
-        rows.append(cells)
-    first = m.data.series.labels[m.data.n - m.held]
-    note = (
-        f"All are fitted to what comes before {first} and foretell {counted(m.held, 'point')} at once. One end of one"
-    )
-    note += " series is one trial: small differences say little."
-    return q.table("yardsticks", "On the held-out end", rows, note=note, strong=[])
+    return note
 
 
 def _roots(m: Modelled) -> FigureBlock | None:
@@ -304,33 +205,6 @@ def _roots(m: Modelled) -> FigureBlock | None:
     ar, ma = m.taken.fit.roots
     sides = [(n, r) for n, r in (("autoregression", ar), ("moving average", ma)) if len(r)]
     return block("roots", "Inverse roots", circle(sides), small=True) if sides else None
-
-
-def _residuals(m: Modelled) -> list[Any]:
-    c = m.taken
-    e = c.residuals
-    labels = m.data.series.labels[m.data.n - len(e) :]
-    time = m.data.series.time.title if m.data.series.time else "Row"
-    made: list[Any] = [
-        block(
-            "residuals", "Residuals", over_time(labels, [("r", e)], "Residual", x_title=time, width=520, height=130)
-        )
-    ]
-    if c.left is not None:
-        made.append(
-            block("residual_acf", "Their autocorrelations", bars_of_lags(c.left.acf, c.left.band, "Autocorrelation"),
-                  small=True)
-        )  # fmt: skip
-    there = np.sort(e[np.isfinite(e)])
-    if len(there) > 3 and np.ptp(there) > 0:
-        made.append(block("residual_normal", "Against the normal distribution", _quantiles(m, there), small=True))
-    return made
-
-
-def _quantiles(m: Modelled, there: Any) -> Any:
-    theory = m.theory(len(there))
-    rows = np.zeros(len(there), np.int64)
-    return quantiles(theory, there, rows, "Normal quantile", "Residual")
 
 
 def _lags(m: Modelled) -> TableBlock | None:
@@ -372,13 +246,7 @@ def reported(m: Modelled) -> str:
     if np.isfinite(p):
         text += f" Ljung–Box of the residuals over {len(c.left.q) if c.left else 0} lags: Q({df}) ="
         text += f" {number(c.ljung_box[0], 2)}, p {p_words(p)}."
-    if m.taken.held and m.yardsticks:
-        one, error = min(m.yardsticks, key=lambda y: y[1].rmse)
-        d = decimals_of(m.taken.held.rmse / 30)
-        text += f" On the last {counted(m.held, 'point')}, held out, root mean square error was"
-        text += f" {number(m.taken.held.rmse, d)}{after(unit_of(m))} ({one.name[0].lower()}{one.name[1:]}:"
-        text += f" {number(error.rmse, d)})."
-    return text
+    return text + held_words(m.outlook)
 
 
 CHOSEN = {
@@ -400,20 +268,10 @@ def facts(m: Modelled) -> dict[str, Any]:
     out: dict[str, Any] = {
         "n": f.n, "order": c.key, "sigma": f.sigma, "sigma2": f.sigma**2, "log_likelihood": f.log_likelihood,
         "aic": f.aic, "aicc": f.aicc, "bic": f.bic, "parameters": f.counted, "ljung_box.q": stat, "ljung_box.p": p,
-        "ljung_box.df": df, "held_out": m.held, "candidates": " ".join(x.key for x in m.tried),
+        "ljung_box.df": df, "candidates": " ".join(x.key for x in m.tried),
         "seasonal": _seasonal(c.order), "season": m.data.season, "power": m.data.power,
     }  # fmt: skip
     b, se, ps = c.tests
     for key, value, error, one in zip(m.names, b, se, ps, strict=True):
         out |= {f"{key}.estimate": value, f"{key}.se": error, f"{key}.p": one}
-    if c.held:
-        out |= {"held.rmse": c.held.rmse, "held.mae": c.held.mae}
-    for one_way, error in m.yardsticks:
-        out |= {f"yardstick.{one_way.key}.rmse": error.rmse, f"yardstick.{one_way.key}.mae": error.mae}
-    if m.ahead is not None:
-        for k in range(min(m.horizon, 60)):
-            out |= {
-                f"forecast_{k + 1}": m.foretold[k], f"forecast_{k + 1}.se": m.ahead.se[k],
-                f"forecast_{k + 1}.low": m.band(0.95)[0][k], f"forecast_{k + 1}.high": m.band(0.95)[1][k],
-            }  # fmt: skip
-    return out
+    return out | held_facts(m.outlook)
