@@ -22,15 +22,15 @@ def brought(page: Page, file: Path, lines: list[str]) -> str:
     return next(k for k in entries(page) if k.lower() == f"table {file.stem}").removeprefix("table ")
 
 
-def begin(page: Page, table: str, columns: tuple[str, ...], method: str) -> None:
-    """From chosen columns to the question on top."""
+def begin(page: Page, table: str, columns: tuple[str, ...], method: str, first: bool = True) -> None:
+    """From chosen columns to the question on top, or to one below it."""
     e = entries(page)[f"table {table}"]
     page.goto(f"/s/{e['study']}/ask/{e['id']}")
     for column in columns:
         page.get_by_role("checkbox", name=re.compile(f"^{column} [a-z/]+$")).check()
-    first = page.locator("[data-method]").first
-    expect(first).to_have_attribute("data-method", method)
-    first.click()
+    if first:
+        expect(page.locator("[data-method]").first).to_have_attribute("data-method", method)
+    page.locator(f'[data-method="{method}"]').first.click()
 
 
 def test_a_change_from_four_means_to_periods(demo: Page) -> None:

@@ -256,3 +256,20 @@ def test_values_far_off_and_spread_that_grows_are_said() -> None:
     y[60] = 110.0
     smooth_ = table_from(when=[f"{2000 + k // 12}-{k % 12 + 1:02}" for k in t], y=y.round(2).tolist())
     assert verdict(answer("series", smooth_, {"value": "y", "time": "when"}), "spread") == "doubtful"
+
+
+@pytest.mark.parametrize("how", ["sum", "mean"])
+def test_a_time_that_stands_several_times_is_summed_or_averaged(how: str) -> None:
+    rng = np.random.default_rng(2)
+    each = rng.normal(10, 1, size=(3, 40))
+    years = list(range(1980, 2020)) * 3
+    order = rng.permutation(120)
+    table = table_from(when=np.array(years)[order], y=each.ravel()[order])
+    with pytest.raises(DataProblem) as e:
+        read_series(table, "y", "when")
+    assert "stands 3 times" in str(e.value) and len(e.value.rows or []) == 3
+    found = read_series(table, "y", "when", doubled=how)
+    assert np.allclose(found.values, getattr(np, how)(each, axis=0))
+    assert (np.bincount(found.place) == 3).all()
+    a = answer("series", table, {"value": "y", "time": "when", "doubled": how})
+    assert f"every year, {'summed' if how == 'sum' else 'averaged'}" in a.settings

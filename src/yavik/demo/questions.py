@@ -141,6 +141,13 @@ TOLD: list[tuple[str, str, str, dict[str, Any]]] = [
         {"value": "waiting", "time": "quarter", "difference": 1},
     ),
     ("Monthly loans", "Loans to come", "arima", {"value": "loans", "time": "month"}),
+    ("Monthly loans", "Loans carried on", "smoothing", {"value": "loans", "time": "month"}),
+    (
+        "Branch years",
+        "Loans of all branches by year",
+        "series",
+        {"value": "loans", "time": "year", "doubled": "sum"},
+    ),
     (
         "Waiting list",
         "Which model for the waiting list",

@@ -26,6 +26,13 @@ def time_of(series: Series) -> str:
     return series.time.title if series.time else "Row"
 
 
+def rhythm(series: Series, doubled: str) -> str:
+    """'every month', 'every month, summed', 'in the order of rows'."""
+    if not series.time:
+        return "in the order of rows"
+    return f"every {series.every}" + {"sum": ", summed", "mean": ", averaged"}.get(doubled, "")
+
+
 def digits(o: Outlook) -> int:
     """Decimals of values foretold: as many as their error bears, one more than the series at most."""
     own, y = o.series.column.decimals, o.series.values

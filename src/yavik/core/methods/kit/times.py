@@ -72,15 +72,20 @@ class _Steps:
     label: Callable[[int], str]
 
 
-def read_series(table: Table, value: str, time: str | None, least: int = 8) -> Series:
-    """Raises DataProblem for times that cannot be read or stand twice, and for too few values."""
+def read_series(table: Table, value: str, time: str | None, least: int = 8, doubled: str = "refuse") -> Series:
+    """Args:
+        doubled: where a time stands several times: 'refuse', 'sum' or 'mean' of the values there.
+
+    Raises DataProblem for times that cannot be read, or stand twice unasked, and for too few values.
+    """
     y = table.numbers(value)
     column = table.column(value)
     steps = _read(table, time) if time else _Steps(np.arange(table.n_rows), "row", 1, lambda k: str(k + 1))
     index, known = steps.index, steps.index >= 0
-    _once(table, time, index, known)
+    if doubled == "refuse":
+        _once(table, time, index, known)
     there = known & ~np.isnan(y)
-    have = int(there.sum())
+    have = len(np.unique(index[there]))
     if have < least:
         raise DataProblem(f"{value} has {counted(have, 'value')} over time; {least} are needed.", column=value)
     low, high = int(index[there].min()), int(index[there].max())
@@ -91,8 +96,10 @@ def read_series(table: Table, value: str, time: str | None, least: int = 8) -> S
             " or sum by month.",
             column=time,
         )
-    values = np.full(n, np.nan)
-    values[index[there] - low] = y[there]
+    at = index[there] - low
+    count = np.bincount(at, minlength=n)
+    with np.errstate(invalid="ignore", divide="ignore"):
+        values = np.bincount(at, y[there], n) / np.where(doubled == "sum", np.minimum(count, 1), count)
     bridged = np.flatnonzero(np.isnan(values))
     if len(bridged):
         filled = np.flatnonzero(~np.isnan(values))
@@ -149,7 +156,7 @@ def _once(table: Table, time: str | None, index: Any, known: Any) -> None:
         f"A time stands {int((index[known] == at).sum())} times in {time}"
         f" ({rows_in_words([int(r) for r in rows[:6]])}), and"
         f" {counted(int((counts > 1).sum()), 'time')} do so in all: a series has one value at each. Keep one unit by"
-        " “Only rows where”, or sum by time first.",
+        " “Only rows where”, or take the sum or mean of a time in the settings.",
         column=time,
         rows=[int(r) for r in rows],
     )
@@ -277,7 +284,16 @@ def over_times(table: Table, spec: dict[str, Any], rank: float) -> tuple[float, 
     try:
         found = read_series(table, spec["value"], time)
     except (DataProblem, ValueError, TypeError):
-        return None if column.kind is Kind.date else (-40, "")
+        return _many(table, spec["value"], time, rank)
     if column.kind is Kind.date or found.every in ("month", "quarter", "year", "week", "day"):
         return rank, f"a value for every {found.every}"
     return -20, ""
+
+
+def _many(table: Table, value: str, time: str, rank: float) -> tuple[float, str] | None:
+    """Times that stand several times make a series by their sums or means, which is rarely what was meant."""
+    try:
+        found = read_series(table, value, time, doubled="mean")
+    except (DataProblem, ValueError, TypeError):
+        return None if table.column(time).kind is Kind.date else (-40, "")
+    return rank - 60, f"several rows for every {found.every}, which can be summed"

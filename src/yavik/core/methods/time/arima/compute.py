@@ -217,11 +217,11 @@ def _inside(order: Order, made: dict[Order, Candidate]) -> list[Fitted]:
 def read(table: Table, spec: ArimaSpec) -> Data:
     """The series and its regressors. Raises DataProblem."""
     assert spec.value
-    series = read_series(table, spec.value, spec.time, LEAST)
+    series = read_series(table, spec.value, spec.time, LEAST, spec.doubled)
     name = series.column.name
     if not np.ptp(series.values) > 0:
         raise DataProblem(f"{name} is {series.values[0]:g} at every time: there is nothing to model.", column=name)
-    if len(series.bridged) > min(MOST_GAPS, series.n // 3):
+    if len(series.bridged) > min(MOST_GAPS, series.n // 2):
         raise DataProblem(
             f"{len(series.bridged)} of {series.n} times have no value: too many to model what lies between.",
             column=name,

@@ -5,9 +5,9 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field, field_validator, model_validator
 
-from yavik.core.ask import VALUES, amount, option, placed, slot
-from yavik.core.methods.base import Spec
-from yavik.core.methods.time.series.spec import TIMES, TRANSFORMS
+from yavik.core.ask import amount, option, placed
+from yavik.core.methods.kit.time_slots import TimeSpec
+from yavik.core.methods.time.series.spec import TRANSFORMS
 
 Whole = Annotated[int, Field(ge=0, le=12)]
 Triple = tuple[Whole, Annotated[int, Field(ge=0, le=2)], Whole]
@@ -24,11 +24,9 @@ MOST = 80
 """Candidates at once."""
 
 
-class ArimaSpec(Spec):
+class ArimaSpec(TimeSpec):
     """Slots and settings."""
 
-    value: str | None = Field(None, title="Series", json_schema_extra=slot(VALUES, "a measure"))
-    time: str | None = Field(None, title="Time", json_schema_extra=slot(TIMES, "the order of rows"))
     candidates: Literal["suggested", "grid"] | list[Triple] = Field(
         "suggested",
         json_schema_extra=placed(

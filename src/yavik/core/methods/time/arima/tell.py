@@ -26,6 +26,7 @@ from yavik.core.methods.kit.outlook import (
     foretells,
     held_facts,
     held_words,
+    rhythm,
     yardstick_table,
 )  # fmt: skip
 from yavik.core.methods.time.arima.coefficients import coefficients
@@ -67,7 +68,7 @@ def _why(m: Modelled) -> str:
 def settings(m: Modelled) -> list[str]:
     """What was done, for the line under the sentence."""
     s, spec = m.data.series, m.spec
-    made = [f"every {s.every}" if s.time else "in the order of rows", s.long]
+    made = [rhythm(s, spec.doubled), s.long]
     made.append(
         "exact maximum likelihood" if not len(s.bridged) else f"exact maximum likelihood, {len(s.bridged)} gaps left"
     )

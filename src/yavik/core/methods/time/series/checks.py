@@ -32,8 +32,8 @@ def _still(s: Looked) -> Check:
         told = f" (ADF p {p_words(root.p)}, KPSS {p})"
     what = now.name if now else "the series as differenced"
     text = {
-        "stands": f"Nothing speaks against it for {what}{told}.",
-        "drifts": f"Both tests speak against it for {what}{told}.",
+        "stands": f"Nothing speaks against it for {what}, and ADF speaks against a unit root{told}.",
+        "drifts": f"KPSS speaks against it for {what}, and ADF finds nothing against a unit root{told}.",
         "both": f"Tests contradict one another for {what}{told}: perhaps a trend, a break, or memory that fades slowly."
         " Read the rows about a trend.",
         "neither": f"Neither test finds anything for {what}{told}: too few points, or near the border.",

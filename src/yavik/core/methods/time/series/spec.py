@@ -4,19 +4,16 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from yavik.core.ask import VALUES, amount, option, placed, slot
-from yavik.core.methods.base import Spec
+from yavik.core.ask import amount, option, placed
+from yavik.core.methods.kit.time_slots import TimeSpec
 
 TRANSFORMS = {"none": "as it is", "log": "logarithm", "box_cox": "power that makes spread alike (Box and Cox)"}
-TIMES = ["date", "count", "text", "ordered", "category", "identifier", "measure"]
 SEASON = {"auto": "found from the times"}
 
 
-class SeriesSpec(Spec):
+class SeriesSpec(TimeSpec):
     """Slots and settings."""
 
-    value: str | None = Field(None, title="Series", json_schema_extra=slot(VALUES, "a measure"))
-    time: str | None = Field(None, title="Time", json_schema_extra=slot(TIMES, "the order of rows"))
     season: Literal["auto"] | Annotated[int, Field(ge=1, le=1000)] = Field(
         "auto",
         json_schema_extra=placed(

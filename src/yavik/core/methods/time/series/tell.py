@@ -21,6 +21,7 @@ from yavik.core.figures.caption import lower
 from yavik.core.figures.courses import bars_of_lags, over_time
 from yavik.core.figures.plots import block
 from yavik.core.methods.kit import touch
+from yavik.core.methods.kit.outlook import rhythm
 from yavik.core.methods.time.series.compute import Looked, Tested
 from yavik.core.stats.series.unit_roots import UnitRoot
 
@@ -56,8 +57,8 @@ def headline(s: Looked) -> tuple[list[Span], str]:
         kinds.append(f"a season of {s.season} (strength {share(p.season_strength)})")
     text += f" It has {listing(kinds)}." if kinds else ""
     text += {
-        "stands": " Nothing speaks against its standing still: ADF finds no unit root.",
-        "drifts": " Both kinds of test speak against its standing still.",
+        "stands": " ADF speaks against a unit root, and nothing against its standing still.",
+        "drifts": " KPSS speaks against its standing still, and ADF finds nothing against a unit root.",
         "both": " Tests contradict one another on whether it stands still.",
         "neither": " There is too little to tell whether it stands still.",
     }.get(found, "")
@@ -73,7 +74,7 @@ def headline(s: Looked) -> tuple[list[Span], str]:
 def settings(s: Looked) -> list[str]:
     """What was done, for the line under the sentence."""
     made = [
-        f"every {s.series.every}" if s.series.time else "in the order of rows",
+        rhythm(s.series, s.spec.doubled),
         f"season of {s.season}" if s.season > 1 else "no season",
     ]
     if s.spec.transform == "log":
@@ -189,10 +190,10 @@ def _roots(s: Looked) -> TableBlock:
                 )
                 small = test.p < s.spec.alpha or test.bounded == "below"
                 if root:
-                    said = "no unit root" if small else "no evidence against a unit root"
+                    said = "against a unit root" if small else "no evidence against a unit root"
                 else:
                     said = (
-                        f"does not stand still about a {'trend' if 'trend' in kind else 'level'}"
+                        f"against standing still about a {'trend' if 'trend' in kind else 'level'}"
                         if small
                         else "no evidence that it moves"
                     )
@@ -241,7 +242,7 @@ def carried(s: Looked, first: tuple[int, int, int]) -> dict[str, Any]:
     """The question of models that all these orders make, the clicked one looked at."""
     seasonal: Any = [0, 1, 1, s.season] if s.spec.seasonal_difference else "none"
     return {
-        "value": s.spec.value, "time": s.spec.time, "transform": s.spec.transform, "where": s.spec.where,
+        "value": s.spec.value, "time": s.spec.time, "doubled": s.spec.doubled, "transform": s.spec.transform, "where": s.spec.where,
         "candidates": [list(o) for o in s.orders], "seasonal": seasonal, "main": f"({first[0]}, {first[1]}, {first[2]})",
     }  # fmt: skip
 

@@ -4,9 +4,9 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from yavik.core.ask import VALUES, amount, option, placed, slot
-from yavik.core.methods.base import Spec
-from yavik.core.methods.time.series.spec import SEASON, TIMES
+from yavik.core.ask import amount, option, placed
+from yavik.core.methods.kit.time_slots import TimeSpec
+from yavik.core.methods.time.series.spec import SEASON
 
 PARTS = {"auto": "as AICc takes it"}
 ERRORS = {**PARTS, "additive": "added", "multiplicative": "a part of the level"}
@@ -14,11 +14,9 @@ TRENDS = {**PARTS, "none": "none", "additive": "straight", "damped": "damped"}
 SEASONS = {**PARTS, "none": "none", "additive": "added", "multiplicative": "a part of the level"}
 
 
-class SmoothingSpec(Spec):
+class SmoothingSpec(TimeSpec):
     """Slots and settings."""
 
-    value: str | None = Field(None, title="Series", json_schema_extra=slot(VALUES, "a measure"))
-    time: str | None = Field(None, title="Time", json_schema_extra=slot(TIMES, "the order of rows"))
     season: Literal["auto"] | Annotated[int, Field(ge=1, le=370)] = Field(
         "auto",
         json_schema_extra=placed(

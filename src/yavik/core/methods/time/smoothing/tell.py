@@ -15,6 +15,7 @@ from yavik.core.methods.kit.outlook import (
     foretells,
     held_facts,
     held_words,
+    rhythm,
     time_of,
     title_of,
     yardstick_table,
@@ -46,7 +47,7 @@ def headline(s: Smoothing) -> tuple[list[Span], str]:
 
 def settings(s: Smoothing) -> list[str]:
     """What was done, for the line under the sentence."""
-    made = [f"every {s.series.every}" if s.series.time else "in the order of rows", s.series.long]
+    made = [rhythm(s.series, s.spec.doubled), s.series.long]
     made.append(f"season of {s.season}" if s.season > 1 else "no season")
     if s.outlook.held:
         made.append(f"{counted(s.outlook.held, 'point')} held out")

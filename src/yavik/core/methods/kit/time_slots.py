@@ -1,0 +1,24 @@
+"""What every question over time asks: the series, its times, and what to do where a time stands several times."""
+
+from typing import Literal
+
+from pydantic import Field
+
+from yavik.core.ask import VALUES, option, slot
+from yavik.core.methods.base import Spec
+
+TIMES = ["date", "count", "text", "ordered", "category", "identifier", "measure"]
+DOUBLED = {"refuse": "is refused, with its rows", "sum": "is summed", "mean": "is averaged"}
+
+
+class TimeSpec(Spec):
+    """Slots and settings."""
+
+    value: str | None = Field(None, title="Series", json_schema_extra=slot(VALUES, "a measure"))
+    time: str | None = Field(None, title="Time", json_schema_extra=slot(TIMES, "the order of rows"))
+    doubled: Literal["refuse", "sum", "mean"] = Field(
+        "refuse",
+        json_schema_extra=option(
+            "A time that stands several times", DOUBLED, "As where many units have a row each.", when={"time": "set"}
+        ),
+    )
