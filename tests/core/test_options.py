@@ -471,6 +471,10 @@ CASES: list[tuple[str, str, dict[str, Any], dict[str, list[Any]]]] = [
         },
     ),
     ("series", "Waiting list", {"value": "waiting"}, {"time": ["quarter"]}),
+    *(
+        (m, "Monthly loans", {"value": "loans", "time": "month"}, {"within": ["loans"], "doubled": ["mean"]})
+        for m in ("series", "arima", "smoothing")
+    ),
     (
         "arima",
         "Monthly loans",
@@ -484,6 +488,7 @@ CASES: list[tuple[str, str, dict[str, Any], dict[str, list[Any]]]] = [
             "hold_out": [0, 30],
             "horizon": [3, 40],
             "main": ["(1, 1, 0)"],
+            "regressors": [["loans"]],
         },
     ),
     ("arima", "Waiting list", {"value": "waiting"}, {"time": ["quarter"], "grid": [[1, 1, 1]]}),
@@ -693,6 +698,10 @@ def test_every_option_gives_a_sound_answer(method: str, table: str, spec: dict[s
 
 
 REFUSABLE = {
+    ("series", "within"),  # beside dates
+    ("arima", "within"),
+    ("smoothing", "within"),
+    ("arima", "regressors"),  # the series itself
     ("difference_in_differences", "starts"),
     ("discontinuity", "se"),  # by cluster without clusters
     ("compare_spread", "test"),  # F of more than two

@@ -152,3 +152,26 @@ def test_stored_rates_of_items_come_again() -> None:
     found, stored = made.raters(30, studies=200), ITEMS["raters"]["30"]
     for key in ("ICC(2,1), four raters", "κ by squared steps"):
         assert abs(found[key][0] - stored[key][0]) < 4 * found[key][1]
+
+
+TIME: dict[str, dict[str, dict[str, list[float]]]] = json.loads((ROOT / "docs/time.json").read_text(encoding="utf-8"))
+
+
+def test_bands_over_time_hold_what_they_promise() -> None:
+    for points, rates in TIME["bands"].items():
+        assert 0.93 <= rates["first point, parameters’ error counted"][0] <= 0.97
+        assert 0.03 <= rates["false alarms of Ljung and Box, right order"][0] <= 0.07
+        if points != "40":
+            assert all(v[0] > 0.9 for k, v in rates.items() if not k.startswith("false"))
+    # what the checks of the length say
+    assert 0.75 <= TIME["carried"]["40"]["twelfth point, parts by AICc"][0] <= 0.8
+    assert 0.84 <= TIME["carried"]["40"]["twelfth point, level alone"][0] <= 0.88
+    assert TIME["carried"]["300"]["twelfth point, parts by AICc"][0] > 0.93
+    assert all(0.095 <= v[0] <= 0.165 for v in TIME["roots"]["40"].values())
+
+
+def test_stored_rates_over_time_come_again() -> None:
+    found = bench("time_levels").bands(100, series=60)
+    for key in ("first point, parameters’ error counted", "twelfth point, order by AICc"):
+        stored = TIME["bands"]["100"][key][0]
+        assert abs(found[key][0] - stored) < 4 * (stored * (1 - stored) / 60) ** 0.5

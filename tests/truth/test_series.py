@@ -16,6 +16,7 @@ from yavik.core.methods.registry import new_columns
 from yavik.core.stats.series.correlogram import correlogram, partial
 from yavik.core.stats.series.parts import back, box_cox, parts, power_of, smooth
 from yavik.core.stats.series.unit_roots import augmented, long_run, phillips_perron, still
+from yavik.core.steps import apply_path, new_step
 from yavik.core.table import DataProblem
 
 RULES: tuple[tuple[Any, str], ...] = (("none", "n"), ("constant", "c"), ("trend", "ct"))
@@ -273,3 +274,44 @@ def test_a_time_that_stands_several_times_is_summed_or_averaged(how: str) -> Non
     assert (np.bincount(found.place) == 3).all()
     a = answer("series", table, {"value": "y", "time": "when", "doubled": how})
     assert f"every year, {'summed' if how == 'sum' else 'averaged'}" in a.settings
+
+
+@pytest.mark.parametrize(
+    ("parts", "every"),
+    [
+        (list(range(1, 13)), "month"),
+        (
+            [
+                m.lower()
+                for m in ("January", "Feb", "March", "Apr", "May", "June", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec")
+            ],
+            "month",
+        ),
+        (["Q1", "Q2", "Q3", "q4"], "quarter"),
+        ([1, 2, 3, 4], "quarter"),
+    ],
+)
+def test_years_and_their_months_in_two_columns(parts: list[Any], every: str) -> None:
+    k = len(parts)
+    years = [2000 + i // k for i in range(5 * k)]
+    table = table_from(year=years, part=[parts[i % k] for i in range(5 * k)], y=walk(5 * k))
+    found = read_series(table, "y", "year", within="part")
+    assert found.every == every and found.n == 5 * k and found.season == k
+    assert np.allclose(found.values, table.numbers("y"))
+    wrong = table_from(year=years, part=["spring", *[parts[i % k] for i in range(1, 5 * k)]], y=walk(5 * k))
+    with pytest.raises(DataProblem, match="spring"):
+        read_series(wrong, "y", "year", within="part")
+
+
+def test_empty_cells_are_filled_by_a_step_of_the_remedy() -> None:
+    y: list[float | None] = list(walk(40))
+    y[7] = None
+    a = answer("series", table_from(when=list(range(1970, 2010)), y=y), {"value": "y", "time": "when"})
+    gaps = next(c for c in a.checks if c.id == "gaps")
+    step: Any = gaps.remedies[0].step
+    made = apply_path(table_from(when=list(range(1970, 2010)), y=y), [new_step(step)]).table
+    assert made.numbers("y")[7] == pytest.approx((y[6] + y[8]) / 2)  # type: ignore[operator]
+    # a time without a row has no cell to fill
+    short = table_from(when=[t for t in range(1970, 2010) if t != 1977], y=[v for v in y if v is not None])
+    b = answer("series", short, {"value": "y", "time": "when"})
+    assert next(c for c in b.checks if c.id == "gaps").remedies == []

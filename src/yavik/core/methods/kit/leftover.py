@@ -10,10 +10,11 @@ from yavik.core.figures.courses import bars_of_lags, over_time
 from yavik.core.figures.plots import block, quantiles
 from yavik.core.methods.kit.outlook import time_of
 from yavik.core.methods.kit.shared import far_out, normal_check
-from yavik.core.methods.kit.times import Series
+from yavik.core.methods.kit.times import NEVER, Series
 from yavik.core.stats.groups import Floats
 from yavik.core.stats.normality import normal_scores
 from yavik.core.stats.series.correlogram import Correlogram, correlogram
+from yavik.core.table import Kind
 
 
 def correlations_check(c: Correlogram | None, gone: int, remedies: list[Remedy]) -> Check:
@@ -60,6 +61,22 @@ def shape_check(e: Floats) -> Check:
     text = f"Shapiro–Wilk finds a departure in the residuals (p {p_words(p)}): estimates stand, the bands of single"
     text += " points may hold too few or too many."
     return made.model_copy(update={"text": text, "verdict": Verdict.doubtful})
+
+
+def filling(series: Series) -> list[Remedy]:
+    """A step that fills empty cells on the line between their neighbours, where their times have rows."""
+    time = series.time
+    empty = np.isin(series.along, series.bridged) & (series.place < 0)
+    known = series.along[series.along != NEVER]
+    ordered = time is not None and time.kind in (Kind.date, Kind.count, Kind.measure, Kind.ordered)
+    if not empty.any() or not (ordered or (np.diff(known) >= 0).all()):
+        return []
+    step = {"step": "fill", "columns": [series.column.name], "how": "interpolate", "by": []}
+    return [
+        Remedy(
+            label="Fill the empty cells in the table", step=step | ({"order": time.name} if ordered and time else {})
+        )
+    ]
 
 
 def outlying_times(series: Series, e: Floats, table_rows: Any, advice: str) -> Check:

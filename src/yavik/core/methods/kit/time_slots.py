@@ -4,7 +4,7 @@ from typing import Literal
 
 from pydantic import Field
 
-from yavik.core.ask import VALUES, option, slot
+from yavik.core.ask import VALUES, option, placed, slot
 from yavik.core.methods.base import Spec
 
 TIMES = ["date", "count", "text", "ordered", "category", "identifier", "measure"]
@@ -16,6 +16,16 @@ class TimeSpec(Spec):
 
     value: str | None = Field(None, title="Series", json_schema_extra=slot(VALUES, "a measure"))
     time: str | None = Field(None, title="Time", json_schema_extra=slot(TIMES, "the order of rows"))
+    within: str | None = Field(
+        None,
+        json_schema_extra=placed(
+            "column",
+            "Month or quarter in a column of its own",
+            "Beside a column of years.",
+            kinds=["count", "measure", "text", "category", "ordered"],
+            when={"time": "set"},
+        ),
+    )
     doubled: Literal["refuse", "sum", "mean"] = Field(
         "refuse",
         json_schema_extra=option(

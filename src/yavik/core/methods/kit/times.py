@@ -72,15 +72,23 @@ class _Steps:
     label: Callable[[int], str]
 
 
-def read_series(table: Table, value: str, time: str | None, least: int = 8, doubled: str = "refuse") -> Series:
+def read_series(
+    table: Table, value: str, time: str | None, least: int = 8, doubled: str = "refuse", within: str | None = None
+) -> Series:
     """Args:
-        doubled: where a time stands several times: 'refuse', 'sum' or 'mean' of the values there.
+        within: a column of months or quarters beside years. doubled: where a time stands several times: 'refuse', 'sum' or 'mean' of the values there.
 
     Raises DataProblem for times that cannot be read, or stand twice unasked, and for too few values.
     """
     y = table.numbers(value)
     column = table.column(value)
-    steps = _read(table, time) if time else _Steps(np.arange(table.n_rows), "row", 1, lambda k: str(k + 1))
+    steps = (
+        _parted(table, time, within)
+        if time and within
+        else _read(table, time)
+        if time
+        else _Steps(np.arange(table.n_rows), "row", 1, lambda k: str(k + 1))
+    )
     index, known = steps.index, steps.index >= 0
     if doubled == "refuse":
         _once(table, time, index, known)
@@ -160,6 +168,55 @@ def _once(table: Table, time: str | None, index: Any, known: Any) -> None:
         column=time,
         rows=[int(r) for r in rows],
     )
+
+
+def _parted(table: Table, years: str, name: str) -> _Steps:
+    """Years in one column, months or quarters of them in another."""
+    year = _whole(table, years)
+    part, most = _part(table, name)
+    known = ~np.isnan(year) & ~np.isnan(part)
+    months = np.where(known, (np.nan_to_num(year) - 1970) * 12 + (np.nan_to_num(part) - 1) * (12 // most), 0)
+    return _of_months(months.astype(np.int64), known)
+
+
+def _whole(table: Table, name: str) -> Floats:
+    """Years as numbers, also where they stand as text."""
+    if table.column(name).kind in (Kind.count, Kind.measure):
+        return table.numbers(name)
+    if table.column(name).kind is Kind.date:
+        raise DataProblem(f"Dates of {name} tell their months: leave the other column out.", column=name)
+    coded = table.codes(name)
+    wrong = [w for w in coded.levels if not re.fullmatch(r"\d{4}", w.strip())]
+    if wrong:
+        raise DataProblem(f"{listing([f'“{w}”' for w in wrong], 3)} in {name} is no year.", column=name)
+    return np.array([*(float(w) for w in coded.levels), np.nan])[coded.codes]
+
+
+def _part(table: Table, name: str) -> tuple[Floats, int]:
+    """Months 1 … 12 or quarters 1 … 4 as numbers, and how many make a year. Raises DataProblem."""
+    if table.column(name).kind in (Kind.count, Kind.measure):
+        part = table.numbers(name)
+        own = part[~np.isnan(part)]
+        if not len(own) or own.min() < 1 or own.max() > 12 or (own != np.round(own)).any():
+            raise DataProblem(f"{name} is no month from 1 to 12 and no quarter from 1 to 4.", column=name)
+        return part, 4 if own.max() <= 4 else 12
+    coded = table.codes(name)
+    read = [_named(w.strip().lower()) for w in coded.levels]
+    wrong = [w for w, found in zip(coded.levels, read, strict=True) if found is None]
+    kinds = {found[1] for found in read if found}
+    if wrong or len(kinds) != 1:
+        told = listing([f"“{w}”" for w in wrong], 3) if wrong else f"What stands in {name}"
+        raise DataProblem(f"{told} is no month or quarter: write Jan, January, 1 … 12 or Q1 … Q4.", column=name)
+    return np.array([*(float(found[0]) for found in read if found), np.nan])[coded.codes], kinds.pop()
+
+
+def _named(word: str) -> tuple[int, int] | None:
+    """(3, 12) for 'march', (2, 4) for 'q2'."""
+    if m := re.fullmatch(r"q\s*([1-4])", word):
+        return int(m[1]), 4
+    if word.isdigit() and 1 <= int(word) <= 12:
+        return int(word), 12
+    return (MONTHS.index(word[:3]) + 1, 12) if word[:3] in MONTHS else None
 
 
 def _read(table: Table, name: str) -> _Steps:

@@ -36,7 +36,7 @@ def fit(
     begun = list(starts or ())
     if starts is None:
         inside = [grown(one, order) for one in nested]
-        begun = [*inside, *_conditional(given, beginnings(given)[: 3 if inside else None])]
+        begun = [*inside, *_conditional(given, beginnings(given)[: 2 if inside else None])]
     near = _best(begun, given)
     if not near:
         raise Singular("no model of this order fits")

@@ -19,7 +19,7 @@ Trend = Literal["none", "additive", "damped"]
 Season = Literal["none", "additive", "multiplicative"]
 DRAWS = 20_000
 ROUNDS = 60
-STARTS = 3
+STARTS = 2
 FALLS = 10.0 ** np.arange(-4.0, 5.0)
 
 
@@ -236,7 +236,7 @@ def fit(y: Floats, kind: Kind, rest: float = 1e-11) -> Smoothed | None:
     if not scale > 1e-12 * max(abs(float(y.mean())), 1e-300):
         return None
     z = (y - shift) / scale
-    near = [_search(z, kind, x, max(rest, 1e-4))[0] for x in _starts(z, kind)]
+    near = [_search(z, kind, x, max(rest, 1e-3))[0] for x in _starts(z, kind)]
     sizes = [float((_residuals(z, kind, x) ** 2).sum()) for x in near]
     x, settled = _search(z, kind, near[int(np.argmin(sizes))], rest)
     made = Smoothed(kind, y, shift, scale, x, settled)

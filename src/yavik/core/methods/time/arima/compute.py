@@ -217,7 +217,7 @@ def _inside(order: Order, made: dict[Order, Candidate]) -> list[Fitted]:
 def read(table: Table, spec: ArimaSpec) -> Data:
     """The series and its regressors. Raises DataProblem."""
     assert spec.value
-    series = read_series(table, spec.value, spec.time, LEAST, spec.doubled)
+    series = read_series(table, spec.value, spec.time, LEAST, spec.doubled, spec.within)
     name = series.column.name
     if not np.ptp(series.values) > 0:
         raise DataProblem(f"{name} is {series.values[0]:g} at every time: there is nothing to model.", column=name)

@@ -146,7 +146,7 @@ class Looked:
 def compute(table: Table, spec: SeriesSpec) -> Looked:
     """Raises DataProblem for times that cannot be read, and series too short or constant."""
     assert spec.value
-    series = read_series(table, spec.value, spec.time, LEAST, spec.doubled)
+    series = read_series(table, spec.value, spec.time, LEAST, spec.doubled, spec.within)
     y = series.values
     if not np.ptp(y) > 0:
         raise DataProblem(f"{spec.value} is {y[0]:g} at every time: there is nothing to look at.", column=spec.value)

@@ -4,7 +4,7 @@ from typing import Any
 
 from yavik.core.answers import Check, Remedy, Verdict
 from yavik.core.answers.wording import counted, listing, share
-from yavik.core.methods.kit.leftover import correlations_check, outlying_times, shape_check, spread_check
+from yavik.core.methods.kit.leftover import correlations_check, filling, outlying_times, shape_check, spread_check
 from yavik.core.methods.kit.outlook import beats_check
 from yavik.core.methods.time.smoothing.compute import Smoothing
 
@@ -49,13 +49,21 @@ def _gaps(s: Smoothing) -> Check | None:
     said = listing([s.series.labels[int(i)] for i in s.series.bridged], 5)
     text = f"{counted(k, 'time')} without a value bridged by straight lines: {said}. Models of ARIMA leave them out"
     text += " exactly."
-    return Check(id="gaps", title="Gaps", verdict=Verdict.doubtful, text=text, facts={"gaps": float(k)})
+    return Check(
+        id="gaps",
+        title="Gaps",
+        verdict=Verdict.doubtful,
+        text=text,
+        facts={"gaps": float(k)},
+        remedies=filling(s.series),
+    )
 
 
 def _long(s: Smoothing) -> Check:
     n, k = s.series.n, s.model.counted
     base: dict[str, Any] = {"id": "length", "title": "Long enough"}
     text = f"{counted(n, 'point')} for {counted(k, 'parameter')}, first states among them."
-    if n < 4 * k or n < 30:
-        return Check(**base, verdict=Verdict.doubtful, text=f"{text} Bands are rough with so few.")
+    if n < 4 * k or n < 80:
+        text += " Bands far ahead hold too seldom with so few: of 40 points, those of 95% held 78 to 86 of 100."
+        return Check(**base, verdict=Verdict.doubtful, text=text)
     return Check(**base, verdict=Verdict.holds, text=text)

@@ -69,7 +69,7 @@ def compute(
 ) -> Smoothing:
     """Raises DataProblem for what cannot be read or smoothed."""
     assert spec.value
-    series = read_series(table, spec.value, spec.time, LEAST, spec.doubled)
+    series = read_series(table, spec.value, spec.time, LEAST, spec.doubled, spec.within)
     y, name = series.values, series.column.name
     if not np.ptp(y) > 0:
         raise DataProblem(f"{name} is {y[0]:g} at every time: there is nothing to smooth.", column=name)
