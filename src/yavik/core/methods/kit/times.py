@@ -1,9 +1,9 @@
 """Times of a series: read from dates, numbers or words, put in order, with their rhythm, gaps and doubles."""
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, overload
 
 import numpy as np
 
@@ -23,6 +23,24 @@ DAY = (re.compile(r"(\d{4})-(\d{1,2})-(\d{1,2})"), re.compile(r"(\d{1,2})\.(\d{1
 NEVER = -(2**62)
 
 
+class Labels(Sequence[str]):
+    """The words of times, made where they are read: of long series hardly any are."""
+
+    def __init__(self, word: Callable[[int], str], places: range) -> None:
+        self._word, self._places = word, places
+
+    @overload
+    def __getitem__(self, k: int) -> str: ...
+    @overload
+    def __getitem__(self, k: slice) -> "Labels": ...
+    def __getitem__(self, k: int | slice) -> "str | Labels":
+        found = self._places[k]
+        return Labels(self._word, found) if isinstance(found, range) else self._word(found)
+
+    def __len__(self) -> int:
+        return len(self._places)
+
+
 @dataclass(frozen=True)
 class Series:
     """Values at every time from the first to the last.
@@ -38,7 +56,7 @@ class Series:
     time: Column | None
     values: Floats
     place: Any
-    labels: list[str]
+    labels: "Labels"
     every: str
     season: int
     bridged: Any
@@ -90,10 +108,10 @@ def read_series(
         else _Steps(np.arange(table.n_rows), "row", 1, lambda k: str(k + 1))
     )
     index, known = steps.index, steps.index >= 0
+    there = known & ~np.isnan(y)
     if doubled == "refuse":
         _once(table, time, index, known)
-    there = known & ~np.isnan(y)
-    have = len(np.unique(index[there]))
+    have = int(there.sum()) if doubled == "refuse" else len(np.unique(index[there]))
     if have < least:
         raise DataProblem(f"{value} has {counted(have, 'value')} over time; {least} are needed.", column=value)
     low, high = int(index[there].min()), int(index[there].max())
@@ -112,7 +130,7 @@ def read_series(
     if len(bridged):
         filled = np.flatnonzero(~np.isnan(values))
         values[bridged] = np.interp(bridged, filled, values[filled])
-    labels = [steps.label(low + k) for k in range(n)]
+    labels = Labels(lambda k: steps.label(low + k), range(n))
     place = np.where(there, index - low, -1)
     along = np.where(known, index - low, NEVER)
     own = table.column(time) if time else None
@@ -155,9 +173,10 @@ def season_of(series: Series, asked: int | str) -> int:
 
 
 def _once(table: Table, time: str | None, index: Any, known: Any) -> None:
-    seen, counts = np.unique(index[known], return_counts=True)
-    if not (counts > 1).any():
+    own = np.sort(index[known], kind="stable")
+    if not (own[1:] == own[:-1]).any():
         return
+    seen, counts = np.unique(own, return_counts=True)
     at = int(seen[int(np.argmax(counts > 1))])
     rows = table.rows[known][index[known] == at]
     raise DataProblem(
@@ -248,8 +267,8 @@ def _read(table: Table, name: str) -> _Steps:
 def _stepped(numbers: Any, known: Any) -> tuple[Any, int, int]:
     """Steps from the first on, −1 where not known; the first number, and how long a step is."""
     own = numbers[known]
-    seen = np.unique(own)
-    step = int(np.gcd.reduce(np.diff(seen))) if len(seen) > 1 else 1
+    seen = np.sort(own, kind="stable")
+    step = (int(np.gcd.reduce(np.diff(seen))) if len(seen) > 1 else 1) or 1
     low = int(seen[0]) if len(seen) else 0
     return np.where(known, (numbers - low) // step, -1), low, step
 

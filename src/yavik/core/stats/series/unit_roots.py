@@ -140,7 +140,11 @@ def _design(y: Floats, d: Floats, trend: Trend, lags: int, upto: int | None = No
     used = lags if upto is None else upto
     columns += [d[start - i : end - i] for i in range(1, used + 1)]
     columns += [np.zeros(len(target)) for _ in range(lags - used)]
-    return np.column_stack(columns), target
+    # column by column, which long lists of lags need
+    out = np.empty((len(target), len(columns)), order="F")
+    for i, column in enumerate(columns):
+        out[:, i] = column
+    return out, target
 
 
 def _by_aic(y: Floats, d: Floats, trend: Trend, most: int) -> int:
