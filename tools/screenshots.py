@@ -63,11 +63,6 @@ def step_list(page: Page) -> None:
     page.locator("[data-step-kind]").first.wait_for()
 
 
-def settings(page: Page) -> None:
-    page.get_by_role("button", name="Change settings").click()
-    page.get_by_label("Name of the contrast").first.wait_for()
-
-
 def chip(page: Page) -> None:
     page.locator('[data-term="minutes"]').click()
     page.get_by_role("dialog").wait_for()
@@ -114,7 +109,7 @@ def all_of_them(browser: Browser) -> None:
     questions = {e["name"]: e["id"] for e in entries if e["type"] == "question"}
     shoot(browser, "mixed", f"{s}/q/{questions['Lamps and noise in six halls']}")
     shoot(browser, "jump", f"{s}/q/{questions['Visits where the grant begins']}")
-    shoot(browser, "contrasts", f"{s}/q/{questions['Ways of telling']}", act=settings)
+    shoot(browser, "forecasts", f"{s}/q/{questions['Loans to come']}")
     shoot(browser, "quiz", f"{s}/q/{questions['How the quiz measures']}")
     shoot(browser, "trail", f"{s}/q/{questions['Who finishes the challenge']}", dark=True, act=chip)
     shoot(browser, "lineup", f"{s}/q/{questions['Models of finishing']}")

@@ -15,6 +15,8 @@ FAR = 1e-3
 """Difference of log-likelihoods from which two maxima are told apart."""
 STEP = 1e-3
 TRIED = 2
+START_POINTS = 5000
+"""Points that a start is found from."""
 MOST_STEPS = 60
 
 
@@ -248,6 +250,7 @@ def long_autoregression(given: Prepared) -> Floats:
     w = given.w
     if given.x.shape[1]:
         w = w - given.x @ np.linalg.lstsq(given.x, w, rcond=None)[0]
+    w = w[-START_POINTS:]
     n = len(w)
     reach = max(o.p + o.m * (o.P > 0) * o.P, o.q + o.m * o.Q)
     long = min(max(int(np.ceil(1.5 * np.log(n) ** 1.5)), reach + 2), n // 4)

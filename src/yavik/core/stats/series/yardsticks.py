@@ -7,6 +7,9 @@ import numpy as np
 from yavik.core.stats.groups import Floats
 from yavik.core.stats.series.smoothing import Season, best, follow
 
+LONGEST = 2000
+"""Points that smoothing is fitted to: it forgets what lies further back."""
+
 
 @dataclass(frozen=True)
 class Foretold:
@@ -29,7 +32,7 @@ def foretell(z: Floats, season: int, horizon: int) -> list[Foretold]:
         ahead = np.arange(horizon) % season
         out.append(Foretold("season", "The same season before", z[len(z) - season + ahead]))
     parts: tuple[Season, ...] = ("additive",) if season > 1 and len(z) >= 2 * season + 5 else ("none",)
-    smoothed = best(z, season, ("additive",), ("none", "additive"), parts, rest=1e-5)
+    smoothed = best(z[-LONGEST:], season, ("additive",), ("none", "additive"), parts, rest=1e-5)
     if smoothed is not None:
         out.append(Foretold("smoothing", f"Exponential smoothing ({smoothed.kind.words})", follow(smoothed, horizon)))
     return out

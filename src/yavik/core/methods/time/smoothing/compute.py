@@ -6,6 +6,7 @@ from functools import cached_property
 
 import numpy as np
 
+from yavik.core.answers.wording import grouped
 from yavik.core.methods.kit.forecasts import LEVELS, Outlook, errors_of, held_out, horizon_of, yardsticks
 from yavik.core.methods.kit.times import Series, read_series, season_of
 from yavik.core.methods.time.smoothing.spec import SmoothingSpec
@@ -15,6 +16,7 @@ from yavik.core.stats.series.smoothing import Error, Kind, Season, Smoothed, Tre
 from yavik.core.table import DataProblem, Table
 
 LEAST = 12
+MOST = 5000
 
 
 @dataclass(frozen=True)
@@ -73,6 +75,12 @@ def compute(
     y, name = series.values, series.column.name
     if not np.ptp(y) > 0:
         raise DataProblem(f"{name} is {y[0]:g} at every time: there is nothing to smooth.", column=name)
+    if series.n > MOST:
+        raise DataProblem(
+            f"{name} has {grouped(series.n)} points; smoothing is fitted to {grouped(MOST)} at most, since it forgets what lies"
+            " further back. Keep the last ones by “Only rows where”, or sum or average over longer steps.",
+            column=name,
+        )
     season = season_of(series, spec.season)
     if spec.seasonal not in ("auto", "none") and season < 2:
         raise DataProblem("A season needs two points at least, and two seasons of them in the series.", column=name)
