@@ -94,7 +94,8 @@ def read_series(
     table: Table, value: str, time: str | None, least: int = 8, doubled: str = "refuse", within: str | None = None
 ) -> Series:
     """Args:
-        within: a column of months or quarters beside years. doubled: where a time stands several times: 'refuse', 'sum' or 'mean' of the values there.
+        within: a column of months or quarters beside years. doubled: where a time stands several times: 'refuse',
+            'sum' or 'mean' of the values there.
 
     Raises DataProblem for times that cannot be read, or stand twice unasked, and for too few values.
     """
@@ -118,8 +119,8 @@ def read_series(
     n = high - low + 1
     if n > 50 * have:
         raise DataProblem(
-            f"{time} leaves most times out ({counted(have, 'value')} over {n} steps): its steps are uneven. Number them,"
-            " or sum by month.",
+            f"{time} leaves most times out ({counted(have, 'value')} over {n} steps): its steps are uneven."
+            " Number them, or sum by month.",
             column=time,
         )
     at = index[there] - low

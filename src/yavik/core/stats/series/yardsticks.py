@@ -21,8 +21,8 @@ class Foretold:
 
 
 def foretell(z: Floats, season: int, horizon: int) -> list[Foretold]:
-    """The last value, the same season before, and exponential smoothing, with or without a trend as AICc takes it, with a
-    season where there is one.
+    """The last value, the same season before, and exponential smoothing, with or without a trend as AICc takes it,
+    with a season where there is one.
 
     Args:
         z: without gaps. season: points of a year, 1 for none.

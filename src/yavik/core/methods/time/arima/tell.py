@@ -87,7 +87,8 @@ def blocks(m: Modelled) -> list[Any]:
     """Everything below the sentence but the write-up."""
     return [
         candidates(m), fan_block(m.outlook, not m.data.names), forecast_table(m.outlook, _bands(m)),
-        yardstick_table(m.outlook), coefficients(m), _roots(m), *residual_blocks(m.data.series, m.taken.residuals, m.taken.left), _lags(m),
+        yardstick_table(m.outlook), coefficients(m), _roots(m),
+        *residual_blocks(m.data.series, m.taken.residuals, m.taken.left), _lags(m),
     ]  # fmt: skip
 
 
@@ -170,9 +171,8 @@ def _note(m: Modelled) -> str:
         f = m.chosen.fit
         if near and f:
             told = [f"{c.key} (AICc {number(c.fit.aicc - f.aicc, 1)} off)" for c in near if c.fit]
-            said.append(
-                f"With fewer coefficients {listing(told)} {'is' if len(told) == 1 else 'are'} as good for most purposes."
-            )
+            are = "is" if len(told) == 1 else "are"
+            said.append(f"With fewer coefficients {listing(told)} {are} as good for most purposes.")
         said.append("σ and log-likelihood nearly always favour more coefficients, AICc and BIC charge for them.")
     if len({(c.order.d, c.order.D) for c in m.tried}) > 1:
         said.append(
@@ -241,8 +241,10 @@ def reported(m: Modelled) -> str:
         text += f" of its {'logarithms' if m.spec.transform == 'log' else f'power {number(m.data.power, 1)}'}"
     text += ", by exact maximum likelihood"
     if len(m.tried) > 1:
-        text += f", chosen of {counted(len(m.tried), 'candidate')} by {CHOSEN[m.spec.choose_by].format(spelled(len(m.best)))}"
-    text += f" (log-likelihood {number(f.log_likelihood, 2)}, AICc {number(f.aicc, 2)}, σ {number(f.sigma, decimals_of(f.sigma / 100))})."
+        by = CHOSEN[m.spec.choose_by].format(spelled(len(m.best)))
+        text += f", chosen of {counted(len(m.tried), 'candidate')} by {by}"
+    sigma = number(f.sigma, decimals_of(f.sigma / 100))
+    text += f" (log-likelihood {number(f.log_likelihood, 2)}, AICc {number(f.aicc, 2)}, σ {sigma})."
     _, p, df = c.ljung_box
     if np.isfinite(p):
         text += f" Ljung–Box of the residuals over {len(c.left.q) if c.left else 0} lags: Q({df}) ="

@@ -128,7 +128,7 @@ def _long(s: Looked) -> Check:
             id="length",
             title="Long enough",
             verdict=Verdict.doubtful,
-            text=f"{text}: too few to rely on tests of standing still, which with 40 points find what is not there in 10"
-            " to 16 of 100 series.",
+            text=f"{text}: too few to rely on tests of standing still, which with 40 points find what is not there"
+            " in 10 to 16 of 100 series.",
         )
     return Check(id="length", title="Long enough", verdict=Verdict.holds, text=f"{text}.")

@@ -242,8 +242,9 @@ def carried(s: Looked, first: tuple[int, int, int]) -> dict[str, Any]:
     """The question of models that all these orders make, the clicked one looked at."""
     seasonal: Any = [0, 1, 1, s.season] if s.spec.seasonal_difference else "none"
     return {
-        "value": s.spec.value, "time": s.spec.time, "within": s.spec.within, "doubled": s.spec.doubled, "transform": s.spec.transform, "where": s.spec.where,
-        "candidates": [list(o) for o in s.orders], "seasonal": seasonal, "main": f"({first[0]}, {first[1]}, {first[2]})",
+        **{k: getattr(s.spec, k) for k in ("value", "time", "within", "doubled", "transform", "where")},
+        "candidates": [list(o) for o in s.orders], "seasonal": seasonal,
+        "main": f"({first[0]}, {first[1]}, {first[2]})",
     }  # fmt: skip
 
 

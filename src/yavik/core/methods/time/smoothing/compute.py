@@ -77,8 +77,8 @@ def compute(
         raise DataProblem(f"{name} is {y[0]:g} at every time: there is nothing to smooth.", column=name)
     if series.n > MOST:
         raise DataProblem(
-            f"{name} has {grouped(series.n)} points; smoothing is fitted to {grouped(MOST)} at most, since it forgets what lies"
-            " further back. Keep the last ones by “Only rows where”, or sum or average over longer steps.",
+            f"{name} has {grouped(series.n)} points; smoothing is fitted to {grouped(MOST)} at most, since it forgets"
+            " what lies further back. Keep the last ones by “Only rows where”, or sum or average over longer steps.",
             column=name,
         )
     season = season_of(series, spec.season)
