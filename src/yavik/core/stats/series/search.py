@@ -15,6 +15,8 @@ FAR = 1e-3
 """Difference of log-likelihoods from which two maxima are told apart."""
 STEP = 1e-3
 TRIED = 2
+NEAR = 0.99
+"""Size of a partial correlation from which the border is tried."""
 START_POINTS = 5000
 """Points that a start is found from."""
 MOST_STEPS = 60
@@ -58,23 +60,29 @@ def fit(
 
 
 def _snapped(given: Prepared, x: Floats, value: float) -> Floats:
-    """Numbers next to the border put onto it, where that is no worse."""
-    near = np.abs(np.sin(x)) >= BORDER
-    if not near.any():
-        return x
-    moved = np.where(near, np.pi * (np.round(x / np.pi - 0.5) + 0.5), x)
-    return np.asarray(moved) if _value(given, moved) <= value + 1e-6 else x
+    """Numbers near the border put onto it, where that is no worse: towards it the likelihood is flat, so that a search
+    comes to rest before."""
+    for i in np.flatnonzero(np.abs(np.sin(x)) >= NEAR):
+        moved = x.copy()
+        moved[i] = np.pi * (np.round(x[i] / np.pi - 0.5) + 0.5)
+        now = _value(given, moved)
+        if now <= value + 1e-6:
+            x, value = moved, min(value, now)
+    return x
 
 
 def _ended(given: Prepared, x: Floats, hessian: Floats) -> Floats:
-    """Newton's last steps, so that digits do not hang on the way that led here."""
-    if not np.isfinite(hessian).all() or np.linalg.eigvalsh(hessian)[0] <= 1e-6:
+    """Newton's last steps off the border, so that digits do not hang on the way that led here."""
+    free = np.flatnonzero(np.abs(np.sin(x)) < BORDER)
+    hessian = hessian[np.ix_(free, free)]
+    if not len(free) or not np.isfinite(hessian).all() or np.linalg.eigvalsh(hessian)[0] <= 1e-6:
         return x
     value = _value(given, x)
     for _ in range(3):
         now = _sloped(given, x)
         assert now is not None
-        move = np.linalg.solve(hessian, now[1])
+        move = np.zeros(len(x))
+        move[free] = np.linalg.solve(hessian, now[1][free])
         if np.abs(move).max() > 0.1 or not _value(given, x - move) <= value + 1e-9:
             break
         x = x - move
