@@ -69,6 +69,7 @@ FOLLOWED = {"outcome": "loans", "terms": ["staff", "hours"], "unit": "branch", "
 ROUND = {"outcome": "visits_after", "running": "score", "cutoff": 50.0}
 WEEKS = {"response": "fluency", "subject": "child", "time": "week", "between": ["tutoring"]}
 LINED = [{"method": "linear", "spec": {**SIZE, "terms": SIZE["terms"][:k]}} for k in (1, 2, 3)]  # type: ignore[index]
+GENRES = [f"genre {j + 1:02d}" for j in range(20) if j != 11]
 MOTIVES = [f"m{i}" for i in range(1, 13)]
 QUIZ = [f"item{i}" for i in range(1, 10)]
 CASES = [
@@ -111,6 +112,10 @@ CASES = [
     Case("agreement", "Returned books", {"raters": ["counter", "cellar"]}, exact=(), extra={"kind": "limits"}),
     Case("series", "Monthly loans", {"value": "loans", "time": "month"}, exact=()),
     Case("arima", "Waiting list", {"value": "waiting", "time": "quarter", "candidates": [[1, 1, 1]]}, exact=()),
+    *(
+        Case(m, "Genre loans", {"taxa": GENRES, "groups": "site"}, exact=())
+        for m in ("community_test", "contributions")
+    ),
     Case("smoothing", "Monthly loans", {"value": "loans", "time": "month", "trend": "none"}, exact=()),
     Case("linear", "Branches", SIZE),
     Case("mixed", "Quiet desks", DESKS),

@@ -12,6 +12,7 @@ from yavik.core.methods.base import Run, Stopped
 from yavik.core.methods.registry import new_columns
 from yavik.core.stats.series.yardsticks import foretell
 from yavik.core.table import DataProblem
+from yavik.demo.branches import WAITING_CARRIED, WAITING_DRIFT, WAITING_SHOCK
 
 ALL = demo_tables()
 MONTHS = [f"{2000 + k // 12}-{k % 12 + 1:02}" for k in range(144)]
@@ -214,6 +215,13 @@ def test_smoothing_takes_the_least_aicc_and_shows_another_on_request() -> None:
     assert set(made) == {"level y", "expected y"} and np.isfinite(made["level y"]).all()
 
 
-def test_the_demo_waiting_list_is_second_order_as_made() -> None:
-    a = answer("arima", ALL["Waiting list"], {"value": "waiting", "time": "quarter"})
-    assert a.facts["ljung_box.p"] > 0.01 and cells(a, "candidates", "order")[0] == "(1, 1, 0)"
+def test_the_demo_waiting_list_has_the_truth_of_its_generator() -> None:
+    """Changes carry half of the change before and 0.3 of the surprise before, and drift by 1.5."""
+    a = answer(
+        "arima",
+        ALL["Waiting list"],
+        {"value": "waiting", "time": "quarter", "candidates": [[1, 1, 1]], "drift": "yes"},
+    )
+    for key, true in (("ar_1", WAITING_CARRIED), ("ma_1", WAITING_SHOCK), ("drift", WAITING_DRIFT)):
+        assert abs(float(a.facts[f"{key}.estimate"]) - true) < 2.5 * float(a.facts[f"{key}.se"]), key
+    assert a.facts["ljung_box.p"] > 0.05

@@ -2,6 +2,8 @@
 
 from typing import Any
 
+GENRES = [f"genre {k + 1:02d}" for k in range(48) if k not in (11, 29, 40)]
+
 TOLD: list[tuple[str, str, str, dict[str, Any]]] = [
     ("Seat and light", "Seat and light together", "factorial", {"response": "minutes", "factors": ["seat", "light"]}),
     (
@@ -132,6 +134,18 @@ TOLD: list[tuple[str, str, str, dict[str, Any]]] = [
         "Visits where the grant begins",
         "discontinuity",
         {"outcome": "visits_after", "running": "score", "cutoff": 50, "placebo_outcomes": ["visits_before"]},
+    ),
+    (
+        "Genre loans",
+        "Genres that make sites differ",
+        "contributions",
+        {"taxa": GENRES, "groups": "site", "transform": "sqrt"},
+    ),
+    (
+        "Genre loans",
+        "Do genres differ with a reading club",
+        "community_test",
+        {"taxa": GENRES, "groups": "club", "block": "site", "transform": "sqrt"},
     ),
     ("Monthly loans", "Loans over sixteen years", "series", {"value": "loans", "time": "month"}),
     (

@@ -1,0 +1,1 @@
+"""Communities: samples of many taxa, how unlike they are, and what makes them so."""

@@ -1,0 +1,267 @@
+"""Communities: dissimilarities by their formulas, tests by analysis of variance and by listing, contributions that add up."""
+
+from itertools import combinations, permutations
+from typing import Any, get_args
+
+import numpy as np
+import pytest
+from scipy.spatial.distance import squareform
+from scipy.stats import f_oneway
+
+from tests.tables import demo_tables, table_from
+from yavik.core.answers import Answer, Verdict
+from yavik.core.methods import answer
+from yavik.core.stats.communities.group_tests import (
+    Ranked,
+    Spaced,
+    between_of,
+    distances_to_middle,
+    draws_of_f,
+    draws_of_spread,
+    f_of,
+    permanova,
+    shuffles,
+)  # fmt: skip
+from yavik.core.stats.communities.shares import between, within
+from yavik.core.stats.communities.unlike import BOUNDED, Unlike, standardised, transformed, unlike
+from yavik.core.table import DataProblem
+
+ALL = demo_tables()
+KINDS: tuple[Unlike, ...] = get_args(Unlike)
+
+
+def counts(n: int = 12, k: int = 7, seed: int = 1) -> Any:
+    rng = np.random.default_rng(seed)
+    x = rng.poisson(rng.gamma(0.7, 4, k), (n, k)).astype(float)
+    x[:, 0] += 1
+    x[0] += 1
+    return x
+
+
+def by_hand(a: Any, b: Any, kind: str, x: Any) -> float:
+    """One pair, from the formulas."""
+    p, q = (a > 0), (b > 0)
+    shared, either = int((p & q).sum()), int((p | q).sum())
+    if kind == "bray_curtis":
+        return float(np.abs(a - b).sum() / (a + b).sum())
+    if kind == "jaccard":
+        return 1 - shared / either
+    if kind == "sorensen":
+        return 1 - 2 * shared / (int(p.sum()) + int(q.sum()))
+    if kind == "ruzicka":
+        return 1 - float(np.minimum(a, b).sum() / np.maximum(a, b).sum())
+    if kind == "canberra":
+        return float(np.mean([abs(u - v) / (u + v) for u, v in zip(a, b, strict=True) if u + v > 0]))
+    if kind == "hellinger":
+        return float(np.sqrt(((np.sqrt(a / a.sum()) - np.sqrt(b / b.sum())) ** 2).sum()))
+    if kind == "chord":
+        return float(np.sqrt(2 - 2 * (a @ b) / np.sqrt((a @ a) * (b @ b))))
+    if kind == "gower":
+        size = np.ptp(x, axis=0)
+        return float((np.abs(a - b) / size).mean())
+    return float(np.abs(a - b).sum() if kind == "manhattan" else np.sqrt(((a - b) ** 2).sum()))
+
+
+@pytest.mark.parametrize("kind", KINDS)
+def test_dissimilarities_by_their_formulas(kind: Unlike) -> None:
+    x = counts()
+    d = unlike(x, kind)
+    told = [by_hand(x[i], x[j], kind, x) for i, j in combinations(range(len(x)), 2)]
+    assert np.allclose(d, told, atol=1e-12)
+    if kind in BOUNDED:
+        assert d.min() >= 0 and d.max() <= 1
+
+
+def test_transformations_and_standards() -> None:
+    x = counts()
+    assert np.allclose(transformed(x, "fourth_root") ** 4, x) and np.allclose(transformed(x, "sqrt") ** 2, x)
+    assert set(np.unique(transformed(x, "presence"))) <= {0.0, 1.0}
+    assert np.allclose(np.expm1(transformed(x, "log1p")), x)
+    assert np.allclose(standardised(x, ["sample"]).sum(axis=1), 1)
+    both = standardised(x, ["taxon_max", "sample"])
+    assert np.allclose(both.sum(axis=1), 1) and not np.allclose(both, standardised(x, ["sample", "taxon_max"]))
+
+
+def test_permanova_of_one_euclidean_variable_is_the_classical_f() -> None:
+    y = np.random.default_rng(3).normal(size=30)
+    codes = np.repeat([0, 1, 2], [8, 10, 12])
+    d = unlike(y[:, None] + 20, "euclidean")
+    parts = permanova(Spaced.of(d), codes, 3)
+    assert parts.f == pytest.approx(f_oneway(*(y[codes == g] for g in range(3))).statistic)
+    assert parts.between + parts.within == pytest.approx(((y - y.mean()) ** 2).sum())
+
+
+def test_permanova_squares_are_sums_of_squared_dissimilarities() -> None:
+    x, codes = counts(), np.repeat([0, 1], [5, 7])
+    square = squareform(unlike(x, "bray_curtis"))
+    parts = permanova(Spaced.of(unlike(x, "bray_curtis")), codes, 2)
+    inside = sum((square[np.ix_(codes == g, codes == g)] ** 2).sum() / 2 / (codes == g).sum() for g in (0, 1))
+    assert parts.within == pytest.approx(inside)
+    assert parts.between + parts.within == pytest.approx((square**2).sum() / 2 / 12)
+
+
+def test_anosim_is_its_formula() -> None:
+    x, codes = counts(), np.repeat([0, 1], [5, 7])
+    d = unlike(x, "bray_curtis")
+    ranks = np.array([(d < v - 1e-12).sum() + ((np.abs(d - v) <= 1e-12).sum() + 1) / 2 for v in d])
+    pairs = list(combinations(range(12), 2))
+    same = np.array([codes[i] == codes[j] for i, j in pairs])
+    r = (ranks[~same].mean() - ranks[same].mean()) / (len(pairs) / 2)
+    assert float(Ranked.of(d, 12).r(codes[None, :])[0]) == pytest.approx(r)
+
+
+def test_every_exchange_listed_gives_the_p_that_draws_come_to() -> None:
+    x, codes = counts(6), np.array([0, 0, 0, 1, 1, 1])
+    spaced = Spaced.of(unlike(x, "bray_curtis"))
+    seen = permanova(spaced, codes, 2).f
+    every = np.array(sorted(set(permutations(codes.tolist()))))
+    b = between_of(spaced, every, 2)
+    f = b / ((spaced.total - b) / 4)
+    exact = float((f >= seen - 1e-9).mean())
+    drawn = draws_of_f(spaced, codes, 2, None)(np.random.default_rng(1), 20_000)
+    assert float((drawn >= seen - 1e-9).mean()) == pytest.approx(exact, abs=0.015)
+
+
+def test_exchanges_keep_within_blocks() -> None:
+    codes, blocks = np.array([0, 1, 2, 0, 1, 2, 0, 0]), np.array([0, 0, 0, 1, 1, 1, 2, 2])
+    made = shuffles(np.random.default_rng(1), codes, blocks, 200)
+    for b in range(3):
+        assert (np.sort(made[:, blocks == b], axis=1) == np.sort(codes[blocks == b])).all()
+    assert (made[:, 6:] == 0).all() and len(np.unique(made, axis=0)) > 20
+
+
+@pytest.mark.parametrize("about", ["centroid", "median"])
+def test_distances_to_the_middle_of_euclidean_samples(about: str) -> None:
+    x, codes = np.random.default_rng(5).normal(size=(20, 3)), np.repeat([0, 1], 10)
+    away = distances_to_middle(Spaced.of(unlike(x, "euclidean")), codes, 2, about)
+    for g in (0, 1):
+        own = x[codes == g]
+        middle = own.mean(axis=0)
+        if about == "median":
+            for _ in range(2000):
+                w = 1 / np.sqrt(((own - middle) ** 2).sum(axis=1))
+                middle = w @ own / w.sum()
+        assert np.allclose(away[codes == g], np.sqrt(((own - middle) ** 2).sum(axis=1)), atol=1e-5)
+    assert float(f_of(away[None, :], codes, 2)[0]) == pytest.approx(f_oneway(away[:10], away[10:]).statistic)
+    draws = draws_of_spread(away, codes, 2, None)(np.random.default_rng(1), 300)
+    assert np.isfinite(draws).all()
+
+
+@pytest.mark.parametrize("kind", ["bray_curtis", "sorensen", "manhattan"])
+def test_contributions_add_up_to_the_mean_dissimilarity(kind: Any) -> None:
+    x = counts()
+    a, b = x[:5], x[5:]
+    s = between(a, b, kind)
+    square = squareform(unlike(x, kind))
+    assert s.whole == pytest.approx(square[:5, 5:].mean()) and s.pairs == 35
+    assert s.part.sum() == pytest.approx(1)
+    each = np.array([np.abs(u - v) / (1 if kind == "manhattan" else (u + v).sum()) for u in a for v in b])
+    if kind != "sorensen":
+        assert np.allclose(s.mean, each.mean(axis=0)) and np.allclose(s.sd, each.std(axis=0, ddof=1))
+    assert within(a, kind) == pytest.approx(squareform(square[:5, :5]).mean())
+
+
+# -- answers ---------------------------------------------------------------------------------------------------------
+
+
+def community(**more: Any) -> Any:
+    x = counts(12, 6)
+    return table_from(site=["a"] * 6 + ["b"] * 6, **{f"t{j}": x[:, j] for j in range(6)}, **more)
+
+
+TAXA = [f"t{j}" for j in range(6)]
+
+
+def check(a: Answer, key: str) -> Any:
+    return next(c for c in a.checks if c.id == key)
+
+
+def test_the_demo_genres_differ_by_site_as_made() -> None:
+    genres = [c.name for c in ALL["Genre loans"].columns if c.name.startswith("genre")]
+    a = answer("community_test", ALL["Genre loans"], {"taxa": genres, "groups": "site"})
+    assert a.facts["permanova.p"] == 0.001 and a.facts["dispersion.p"] > 0.05
+    assert a.headline.startswith("Communities differ between harbour and hill")
+    b = answer("contributions", ALL["Genre loans"], {"taxa": genres, "groups": "site"})
+    assert b.facts["harbour - hill.dissimilarity"] > max(b.facts["harbour.within"], b.facts["hill.within"])
+    table: Any = next(x for x in b.blocks if x.id == "taxa_1")
+    assert sum(r["contribution"].v for r in table.rows) == pytest.approx(b.facts["harbour - hill.dissimilarity"])
+    k = len(table.marked)
+    assert table.rows[k - 1]["running"].v >= 0.7 > table.rows[k - 2]["running"].v
+
+
+def test_unequal_spread_is_told_beside_the_test() -> None:
+    rng = np.random.default_rng(7)
+    calm, wild = rng.poisson(20, (15, 8)), rng.poisson(rng.gamma(0.4, 50, (15, 8)))
+    x = np.vstack([calm, wild]).astype(float)
+    x[:, 0] += 1
+    t = table_from(site=["calm"] * 15 + ["wild"] * 15, **{f"t{j}": x[:, j] for j in range(8)})
+    a = answer("community_test", t, {"taxa": [f"t{j}" for j in range(8)], "groups": "site"})
+    assert "They scatter unequally as well" in a.headline and check(a, "spread").verdict == Verdict.doubtful
+
+
+def test_pairs_are_adjusted_and_alone() -> None:
+    x = counts(15, 6, seed=4)
+    t = table_from(site=[*"aaaaabbbbbccccc"], **{f"t{j}": x[:, j] for j in range(6)})
+    a = answer("community_test", t, {"taxa": TAXA, "groups": "site"})
+    pairs: Any = next(b for b in a.blocks if b.id == "pairs")
+    ps, adjusted = [r["p"].v for r in pairs.rows], [r["p_adjusted"].v for r in pairs.rows]
+    order = np.argsort(ps)
+    expected = np.minimum(np.maximum.accumulate(np.array(ps)[order] * [3, 2, 1]), 1)
+    assert np.allclose(np.array(adjusted)[order], expected)
+    alone = answer("community_test", t, {"taxa": TAXA, "groups": "site", "where": 'site != "c"'})
+    assert alone.facts["permanova.f"] == pytest.approx(a.facts["a - b.f"])
+
+
+def test_empty_taxa_and_samples_are_left_out_and_listed() -> None:
+    x = np.vstack([counts(10, 5), np.zeros((2, 5))])
+    x[:, 3] = 0
+    t = table_from(site=[*"aaaaabbbbbab"], **{f"t{j}": x[:, j] for j in range(5)})
+    a = answer("contributions", t, {"taxa": [f"t{j}" for j in range(5)], "groups": "site"})
+    told: Any = next(b for b in a.blocks if b.id == "left_out")
+    assert "t3" in told.text and "rows 11 and 12" in told.text and a.rows.used == 10
+
+
+def test_heavy_taxa_ask_for_roots() -> None:
+    x = counts(12, 30, seed=9)
+    x[:, 0] = 5000
+    t = table_from(site=["a"] * 6 + ["b"] * 6, **{f"t{j}": x[:, j] for j in range(30)})
+    spec = {"taxa": [f"t{j}" for j in range(30)], "groups": "site"}
+    a = answer("community_test", t, spec)
+    leading = check(a, "leading")
+    assert leading.verdict == Verdict.doubtful and "t0 holds" in leading.text
+    after = answer("community_test", t, spec | leading.remedies[1].spec)
+    assert check(after, "leading").verdict == Verdict.holds
+
+
+@pytest.mark.parametrize(
+    ("method", "change", "spec", "said"),
+    [
+        ("community_test", {"t1": [-2.0, *[1.0] * 11]}, {}, "t1 is below 0 in row 1"),
+        ("contributions", {}, {"taxa": ["t0"]}, "two taxa at least"),
+        ("contributions", {"site": ["a"] * 12}, {}, "site has one level"),
+        ("community_test", {"site": [f"s{i}" for i in range(12)]}, {}, "has one sample"),
+        (
+            "community_test",
+            {"night": ["x"] * 6 + ["y"] * 6},
+            {"block": "night"},
+            "nothing can be exchanged within blocks",
+        ),
+        ("contributions", {}, {"pairs": [["a", "q"]]}, "q is no group"),
+        ("contributions", {}, {"taxa": ["t0", "t0"]}, "t0 is chosen twice"),
+    ],
+)
+def test_refusals(method: str, change: dict[str, Any], spec: dict[str, Any], said: str) -> None:
+    x = counts(12, 6)
+    columns: dict[str, Any] = {"site": ["a"] * 6 + ["b"] * 6, **{f"t{j}": x[:, j] for j in range(6)}, **change}
+    with pytest.raises(DataProblem) as e:
+        answer(method, table_from(**columns), {"taxa": TAXA, "groups": "site", **spec})
+    assert said in str(e.value)
+
+
+def test_a_group_of_one_sample_has_no_spread_and_is_told() -> None:
+    x = counts(9, 6)
+    t = table_from(site=[*"aaaabbbbc"], **{f"t{j}": x[:, j] for j in range(6)})
+    a = answer("community_test", t, {"taxa": TAXA, "groups": "site"})
+    groups: Any = next(b for b in a.blocks if b.id == "groups")
+    assert groups.rows[2]["inside"].v is None and groups.rows[2]["inside"].why == "one sample"
+    assert check(a, "sizes").verdict == Verdict.doubtful
