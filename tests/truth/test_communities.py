@@ -180,7 +180,7 @@ def test_the_demo_genres_differ_by_site_as_made() -> None:
     genres = [c.name for c in ALL["Genre loans"].columns if c.name.startswith("genre")]
     a = answer("community_test", ALL["Genre loans"], {"taxa": genres, "groups": "site"})
     assert a.facts["permanova.p"] == 0.001 and a.facts["dispersion.p"] > 0.05
-    assert a.headline.startswith("Communities differ between harbour and hill")
+    assert a.headline.startswith("Communities differ between harbour and hill (site)")
     b = answer("contributions", ALL["Genre loans"], {"taxa": genres, "groups": "site"})
     assert b.facts["harbour - hill.dissimilarity"] > max(b.facts["harbour.within"], b.facts["hill.within"])
     table: Any = next(x for x in b.blocks if x.id == "taxa_1")

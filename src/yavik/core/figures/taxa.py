@@ -32,7 +32,7 @@ def running(shares: Any, names: Sequence[str]) -> Drawn:
     layers: list[dict[str, Any]] = [
         {
             "data": {"values": values},
-            "mark": {"type": "bar", "color": colour(1), "opacity": 0.45, "width": {"band": 0.7}},
+            "mark": {"type": "bar", "color": colour(1), "opacity": 0.45, "width": max(1.0, 300 / len(values))},
             "encoding": {"x": x, "y": {**y, "field": "own"}, "tooltip": tooltip},
         },
         {

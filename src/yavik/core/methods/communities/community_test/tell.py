@@ -49,7 +49,11 @@ def headline(t: Tested) -> tuple[list[Span], str]:
 
 def _of(t: Tested) -> str:
     levels = t.samples.levels
-    return listing(levels) if len(levels) <= 4 else f"the {counted(len(levels), 'level')} of {t.spec.groups}"
+    return (
+        f"{listing(levels)} ({t.spec.groups})"
+        if len(levels) <= 4
+        else f"the {counted(len(levels), 'level')} of {t.spec.groups}"
+    )
 
 
 def settings(t: Tested) -> list[str]:

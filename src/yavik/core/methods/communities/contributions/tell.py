@@ -24,9 +24,8 @@ def headline(c: Contributions) -> tuple[list[Span], str]:
     a, b = _names(c, m)
     k = m.named(c.spec.cutoff)
     first = [c.samples.taxa[int(i)] for i in m.order[: min(k, 4)]]
-    text = "Of the groups " if len(c.pairs) > 1 else ""
-    text += f"{a} and {b}{' are most unlike: they' if text else ''} differ by {share(m.shares.whole)} on average"
-    text += f" ({ADDING[c.spec.dissimilarity]})."
+    text = f"Most unlike are {a} and {b}: they" if len(c.pairs) > 1 else f"Samples of {a} and {b}"
+    text += f" differ by {share(m.shares.whole)} on average ({ADDING[c.spec.dissimilarity]})."
     text += f" {counted(k, 'taxon', 'taxa')} of {len(c.samples.taxa)}"
     text += f" {'makes' if k == 1 else 'make'} up {percent(float(m.running[k - 1]))} of that,"
     text += f" {listing(first)}{' first' if k > 4 else ''}."
@@ -85,7 +84,7 @@ def _table(c: Contributions, m: Pair, i: int) -> TableBlock:
         ratio = shares.mean[j] / shares.sd[j] if shares.sd[j] > 0 else np.nan
         rows.append(
             q.row(
-                taxon=q.name(s.taxa[int(j)], "Taxon"),
+                taxon=q.name(s.taxa[int(j)], "Taxon").bold if rank < k else q.name(s.taxa[int(j)], "Taxon"),
                 first=q.num(float(shares.first[j]), d, f"Mean, {a}"),
                 second=q.num(float(shares.second[j]), d, f"Mean, {b}"),
                 contribution=q.num(float(shares.mean[j]), 4, "Adds"),
@@ -97,7 +96,7 @@ def _table(c: Contributions, m: Pair, i: int) -> TableBlock:
     note = (
         f"Mean dissimilarity of {counted(shares.pairs, 'pair')} of samples: {share(shares.whole)}; the column “Adds”"
     )
-    note += f" sums to it. Marked: the {counted(k, 'taxon', 'taxa')} up to {_whole(c.spec.cutoff)}. A taxon that adds"
+    note += f" sums to it. In bold the {counted(k, 'taxon', 'taxa')} up to {_whole(c.spec.cutoff)}. A taxon that adds"
     note += " much over its SD does so in nearly every pair. This is no test."
     return q.table(f"taxa_{i + 1}", f"Taxa that make {a} and {b} differ", rows, note=note, marked=list(range(k)))
 
