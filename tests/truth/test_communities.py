@@ -11,6 +11,8 @@ from scipy.stats import f_oneway
 from tests.tables import demo_tables, table_from
 from yavik.core.answers import Answer, Verdict
 from yavik.core.methods import answer
+from yavik.core.methods.registry import new_columns
+from yavik.core.stats.communities.diversity import chao1, diversity, rarefied
 from yavik.core.stats.communities.group_tests import (
     Ranked,
     Spaced,
@@ -265,3 +267,49 @@ def test_a_group_of_one_sample_has_no_spread_and_is_told() -> None:
     groups: Any = next(b for b in a.blocks if b.id == "groups")
     assert groups.rows[2]["inside"].v is None and groups.rows[2]["inside"].why == "one sample"
     assert check(a, "sizes").verdict == Verdict.doubtful
+
+
+# -- diversity -------------------------------------------------------------------------------------------------------
+
+
+def test_diversity_by_its_formulas_and_chao_by_hand() -> None:
+    x = np.array([[10, 5, 1, 1, 2, 0], [4, 4, 4, 4, 4, 4], [9, 0, 0, 0, 0, 0]], float)
+    d = diversity(x)
+    p = x[0] / 19
+    p = p[p > 0]
+    assert d.shannon[0] == pytest.approx(-(p * np.log(p)).sum()) and d.simpson[0] == pytest.approx(1 - (p**2).sum())
+    assert d.evenness[1] == pytest.approx(1) and d.inverse[1] == pytest.approx(6) and np.isnan(d.evenness[2])
+    # two taxa stand once, one twice: 5 + 2·1/(2·2)
+    assert d.chao1[0] == pytest.approx(5.5)
+    assert np.isnan(diversity(x + 0.5).chao1).all()
+
+
+def test_taxa_in_smaller_samples_are_those_of_draws() -> None:
+    counts_of = np.array([12.0, 6, 3, 1, 1, 0, 2])
+    all_of_them = np.repeat(np.arange(7), counts_of.astype(int))
+    rng = np.random.default_rng(1)
+    for m in (1, 5, 15, 25):
+        seen = [len(set(rng.choice(all_of_them, m, replace=False))) for _ in range(4000)]
+        assert rarefied(counts_of, np.array([m]))[0] == pytest.approx(np.mean(seen), abs=0.06)
+    assert rarefied(counts_of, np.array([25]))[0] == pytest.approx(6)
+
+
+def test_chao_is_near_the_truth_where_taxa_are_alike_common() -> None:
+    rng = np.random.default_rng(2)
+    x = rng.multinomial(200, np.full(80, 1 / 80), size=300).astype(float)
+    chao, se = chao1(x)
+    assert chao.mean() == pytest.approx(80, abs=1.5)
+    assert np.median(se) == pytest.approx(chao.std(), rel=0.3)
+
+
+def test_diversity_answers_with_columns_for_the_usual_comparisons() -> None:
+    genres = [c.name for c in ALL["Genre loans"].columns if c.name.startswith("genre")]
+    spec = {"taxa": genres, "groups": "site"}
+    a = answer("diversity", ALL["Genre loans"], spec)
+    made = {c.name: np.asarray(v, float) for c, v in new_columns(ALL["Genre loans"], "diversity", spec)}
+    site = np.array(ALL["Genre loans"].codes("site").codes)
+    own = ALL["Genre loans"].codes("site").levels.index("hill")
+    assert a.facts["hill.shannon"] == pytest.approx(made["Shannon"][site == own].mean())
+    assert check(a, "sizes").verdict in (Verdict.doubtful, Verdict.holds)
+    with pytest.raises(DataProblem, match="as they were counted"):
+        answer("diversity", ALL["Genre loans"], spec | {"transform": "sqrt"})

@@ -84,3 +84,35 @@ def dumbbells(rows: Sequence[tuple[str, float, float]], groups: tuple[str, str],
     ]  # fmt: skip
     alt = f"Mean amounts of {counted(len(rows), 'taxon', 'taxa')} in {groups[0]} and {groups[1]}."
     return frame({"layer": layers}, alt, 300, 20 + 17 * len(rows))
+
+
+def curves(lines: Sequence[tuple[Any, Any]], names: Sequence[str], groups: Sequence[str] | None, least: int) -> Drawn:
+    """Taxa expected over individuals drawn, a line for each sample, with the size that all have."""
+    values = [
+        {"m": float(a), "taxa": float(b), "sample": names[i], "group": groups[i] if groups else "samples"}
+        for i, (ms, expected) in enumerate(lines)
+        for a, b in zip(ms, expected, strict=True)
+    ]
+    x = {"field": "m", "type": "quantitative", "axis": {"title": "Individuals", "grid": False, "tickCount": 7}}
+    y = {"field": "taxa", "type": "quantitative", "axis": {"title": "Taxa expected", "tickCount": 5}}
+    kinds = list(dict.fromkeys(groups)) if groups else ["samples"]
+    layers = [
+        {
+            "data": {"values": [{"m": least}]},
+            "mark": {"type": "rule", "strokeDash": [4, 3], "color": MUTED},
+            "encoding": {"x": {"field": "m", "type": "quantitative"}},
+        },
+        {
+            "data": {"values": values},
+            "mark": {"type": "line", "strokeWidth": 1.2, "opacity": 0.8},
+            "encoding": {
+                "x": x, "y": y, "detail": {"field": "sample"}, "color": colours(kinds, None),
+                "tooltip": [
+                    {"field": "sample", "title": "sample"}, {"field": "m", "title": "individuals", "format": ".0f"},
+                    {"field": "taxa", "title": "taxa expected", "format": ".1f"},
+                ],
+            },
+        },
+    ]  # fmt: skip
+    alt = f"Taxa expected over individuals drawn, for {counted(len(lines), 'sample')}; all have {least} at least."
+    return frame({"layer": layers}, alt, 420, 200)
