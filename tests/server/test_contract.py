@@ -93,7 +93,10 @@ def test_a_step_that_is_not_understood_changes_nothing(client: Client, step: dic
 def test_an_unknown_method_is_said(client: Client) -> None:
     table = client.bring(b"g,y\na,1\nb,2\n")
     problem = client.call("POST", "/questions", 422, json={"table": table["id"], "method": "divine"})
-    assert "There is no method 'divine'. There are: agreement, arima, community_test, compare_groups, " in problem["detail"]
+    assert (
+        "There is no method 'divine'. There are: agreement, arima, community_test, compare_groups, "
+        in problem["detail"]
+    )
 
 
 def test_columns_in_view_with_their_distributions(demo: Client) -> None:

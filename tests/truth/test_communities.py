@@ -5,6 +5,7 @@ from typing import Any, get_args
 
 import numpy as np
 import pytest
+from scipy.cluster.vq import kmeans2
 from scipy.spatial.distance import squareform
 from scipy.stats import f_oneway
 
@@ -12,6 +13,7 @@ from tests.tables import demo_tables, table_from
 from yavik.core.answers import Answer, Verdict
 from yavik.core.methods import answer
 from yavik.core.methods.registry import new_columns
+from yavik.core.stats.communities.clusters import about_means, joined, silhouettes
 from yavik.core.stats.communities.diversity import chao1, diversity, rarefied
 from yavik.core.stats.communities.group_tests import (
     Ranked,
@@ -313,3 +315,113 @@ def test_diversity_answers_with_columns_for_the_usual_comparisons() -> None:
     assert check(a, "sizes").verdict in (Verdict.doubtful, Verdict.holds)
     with pytest.raises(DataProblem, match="as they were counted"):
         answer("diversity", ALL["Genre loans"], spec | {"transform": "sqrt"})
+
+
+# -- clusters --------------------------------------------------------------------------------------------------------
+
+
+def blobs(seed: int = 3) -> tuple[Any, Any]:
+    """Three groups of ten in two columns, far apart."""
+    rng = np.random.default_rng(seed)
+    truth = np.repeat([0, 1, 2], 10)
+    return rng.normal(0, 1, (30, 2)) + np.array([[0, 0], [12, 0], [0, 12]])[truth], truth
+
+
+@pytest.mark.parametrize("how", ["average", "complete", "single", "ward"])
+def test_joins_by_hand(how: Any) -> None:
+    """Step by step from the definition, on ten points."""
+    x = np.random.default_rng(8).normal(size=(10, 2))
+    square = squareform(unlike(x, "euclidean"))
+    tree = joined(unlike(x, "euclidean"), how)
+    sets: list[list[int]] = [[i] for i in range(10)]
+    heights = []
+
+    def apart(a: list[int], b: list[int]) -> float:
+        pairs = square[np.ix_(a, b)]
+        if how == "ward":
+            gap = ((x[a].mean(axis=0) - x[b].mean(axis=0)) ** 2).sum()
+            return float(np.sqrt(2 * len(a) * len(b) / (len(a) + len(b)) * gap))
+        return float({"average": pairs.mean(), "complete": pairs.max(), "single": pairs.min()}[how])
+
+    while len(sets) > 1:
+        value, i, j = min((apart(a, b), i, j) for (i, a), (j, b) in combinations(enumerate(sets), 2))
+        heights.append(value)
+        sets[i] = sets[i] + sets.pop(j)
+    assert np.allclose(tree.merges[:, 2], heights)
+    assert tree.order.tolist() != [] and sorted(tree.order.tolist()) == list(range(10))
+
+
+def test_cuts_silhouettes_and_cophenetic() -> None:
+    x, truth = blobs()
+    d = unlike(x, "euclidean")
+    tree, square = joined(d, "average"), squareform(d)
+    assert (tree.at(3) == truth).all() and (tree.below(tree.between(3)) == truth).all()
+    for k in (1, 2, 5, 29):
+        assert int(tree.below(tree.between(k)).max()) + 1 == k
+    for i, width in enumerate(silhouettes(square, truth)):
+        means = [square[i, (truth == g) & (np.arange(30) != i)].mean() for g in range(3)]
+        own, other = means[truth[i]], min(means[g] for g in range(3) if g != truth[i])
+        assert width == pytest.approx((other - own) / max(other, own))
+    heights = np.zeros((30, 30))
+    members: dict[int, list[int]] = {i: [i] for i in range(30)}
+    for i, m in enumerate(tree.merges):
+        a, b = members[int(m[0])], members[int(m[1])]
+        heights[np.ix_(a, b)] = m[2]
+        members[30 + i] = a + b
+    r = np.corrcoef(squareform(heights + heights.T), d)[0, 1]
+    assert tree.cophenetic == pytest.approx(r)
+
+
+def test_clusters_about_means_are_the_least_of_the_library() -> None:
+    x, truth = blobs()
+    m = about_means(x, 3, 20, 1)
+    assert (m.codes == truth).all() and m.found > 1
+    tries = [kmeans2(x, 4, minit="++", seed=s) for s in range(50)]
+    theirs = min(float(((x - c[codes]) ** 2).sum()) for c, codes in tries)
+    own = about_means(x, 4, 50, 1)
+    assert own.within.sum() <= theirs * (1 + 1e-9)
+    assert own.within.sum() + sum(
+        (own.codes == g).sum() * ((own.centres[g] - x.mean(axis=0)) ** 2).sum() for g in range(4)
+    ) == pytest.approx(own.total)
+    assert np.array_equal(about_means(x, 4, 10, 2).codes, about_means(x, 4, 10, 2).codes)
+
+
+def test_the_number_of_clusters_is_by_silhouettes_and_cut_by_a_line() -> None:
+    x, truth = blobs()
+    t = table_from(who=[f"p{i}" for i in range(30)], a=x[:, 0] * 1000, b=x[:, 1])
+    a = answer("clustering", t, {"columns": ["a", "b"]})
+    assert a.facts["clusters"] == 3 and "clearly apart" in a.headline
+    cut = answer("clustering", t, {"columns": ["a", "b"], "height": float(a.facts["height"]) / 8})
+    assert cut.facts["clusters"] > 3
+    means = answer("clustering", t, {"columns": ["a", "b"], "kind": "kmeans"})
+    assert means.facts["clusters"] == 3
+    (column, values) = new_columns(t, "clustering", {"columns": ["a", "b"]})[0]
+    assert column.name == "cluster" and [int(v) - 1 for v in values.to_pylist()] == truth.tolist()
+    merges: Any = next(b for b in a.blocks if b.id == "merges")
+    assert len(merges.rows) == 29 and merges.rows[-1]["n"].v == 30
+
+
+def test_ward_of_dissimilarities_that_are_not_euclidean_is_told() -> None:
+    genres = [c.name for c in ALL["Genre loans"].columns if c.name.startswith("genre")]
+    a = answer("clustering", ALL["Genre loans"], {"taxa": genres, "linkage": "ward"})
+    told = check(a, "cophenetic")
+    assert told.verdict == Verdict.doubtful and told.remedies[0].spec["dissimilarity"] == "hellinger"
+    b = answer("clustering", ALL["Genre loans"], {"taxa": genres, "transform": "sqrt"})
+    site = np.array(ALL["Genre loans"].codes("site").codes)
+    made: Any = new_columns(ALL["Genre loans"], "clustering", {"taxa": genres, "transform": "sqrt", "k": 2})[0][1]
+    codes = np.array([int(v) for v in made.to_pylist()])
+    assert b.facts["clusters"] >= 2 and len({(int(s), int(c)) for s, c in zip(site, codes, strict=True)}) <= 3
+
+
+@pytest.mark.parametrize(
+    ("spec", "said"),
+    [
+        ({"columns": ["a", "flat"]}, "flat is the same in every row"),
+        ({"columns": ["a", "b"], "k": 40}, "40 clusters of 30 samples"),
+    ],
+)
+def test_refusals_of_clusters(spec: dict[str, Any], said: str) -> None:
+    x, _ = blobs()
+    with pytest.raises(DataProblem) as e:
+        answer("clustering", table_from(a=x[:, 0], b=x[:, 1], flat=[2.0] * 30), spec)
+    assert said in str(e.value)

@@ -141,6 +141,7 @@ TOLD: list[tuple[str, str, str, dict[str, Any]]] = [
         "contributions",
         {"taxa": GENRES, "groups": "site", "transform": "sqrt"},
     ),
+    ("Genre loans", "Quarters that belong together", "clustering", {"taxa": GENRES, "transform": "sqrt"}),
     ("Genre loans", "Diversity of quarters", "diversity", {"taxa": GENRES, "groups": "site"}),
     (
         "Genre loans",

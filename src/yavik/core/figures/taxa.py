@@ -86,7 +86,13 @@ def dumbbells(rows: Sequence[tuple[str, float, float]], groups: tuple[str, str],
     return frame({"layer": layers}, alt, 300, 20 + 17 * len(rows))
 
 
-def curves(lines: Sequence[tuple[Any, Any]], names: Sequence[str], groups: Sequence[str] | None, least: int) -> Drawn:
+def curves(
+    lines: Sequence[tuple[Any, Any]],
+    names: Sequence[str],
+    groups: Sequence[str] | None,
+    order: Sequence[str],
+    least: int,
+) -> Drawn:
     """Taxa expected over individuals drawn, a line for each sample, with the size that all have."""
     values = [
         {"m": float(a), "taxa": float(b), "sample": names[i], "group": groups[i] if groups else "samples"}
@@ -95,7 +101,7 @@ def curves(lines: Sequence[tuple[Any, Any]], names: Sequence[str], groups: Seque
     ]
     x = {"field": "m", "type": "quantitative", "axis": {"title": "Individuals", "grid": False, "tickCount": 7}}
     y = {"field": "taxa", "type": "quantitative", "axis": {"title": "Taxa expected", "tickCount": 5}}
-    kinds = list(dict.fromkeys(groups)) if groups else ["samples"]
+    kinds = [g for g in order if g in groups] if groups else ["samples"]
     layers = [
         {
             "data": {"values": [{"m": least}]},

@@ -136,7 +136,7 @@ def read_samples(table: Table, spec: TaxaSpec, *, grouped: bool = True, least: i
     return Samples(
         place, [t for t, is_there in zip(names, there, strict=True) if is_there], kept,
         standardised(transformed(kept, spec.transform), spec.standardise), codes, levels,
-        _labels(table, spec.names, place), [t for t, is_there in zip(names, there, strict=True) if not is_there],
+        labels_of(table, spec.names, place), [t for t, is_there in zip(names, there, strict=True) if not is_there],
         [int(r) for r in table.rows[empty]], rows,
     )  # fmt: skip
 
@@ -162,7 +162,7 @@ def _groups(coded: Any, use: Any, name: str | None) -> tuple[list[str], Any]:
     return [coded.levels[i] for i in seen], codes
 
 
-def _labels(table: Table, asked: str | None, place: Any) -> list[str]:
+def labels_of(table: Table, asked: str | None, place: Any) -> list[str]:
     """Of samples: the column asked for, or the first that has a name for each, or rows."""
     kinds = (Kind.text, Kind.identifier, Kind.category)
     for column in table.columns if asked is None else [table.column(asked)]:

@@ -93,7 +93,9 @@ def _curves(d: Diverse) -> FigureBlock | None:
         return None
     s = d.samples
     groups = [s.levels[int(c)] for c in s.codes[:MOST_DRAWN]] if s.levels else None
-    return block("rarefaction", "Taxa expected in smaller samples", curves(d.lines, s.labels, groups, d.least))
+    return block(
+        "rarefaction", "Taxa expected in smaller samples", curves(d.lines, s.labels, groups, s.levels, d.least)
+    )
 
 
 def _keys(d: Diverse) -> list[tuple[str, str, int]]:

@@ -1,0 +1,155 @@
+"""Clusters of samples by their taxa, or of rows by columns of numbers."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+from scipy.spatial.distance import pdist
+
+from yavik.core.answers import RowsUsed
+from yavik.core.methods.communities.clustering.spec import ClusteringSpec
+from yavik.core.methods.kit.shared import used_where
+from yavik.core.methods.kit.taxa import Samples, labels_of, read_samples
+from yavik.core.stats.communities.clusters import Means, Tree, about_means, joined, silhouettes, squared
+from yavik.core.stats.groups import Floats
+from yavik.core.table import DataProblem, Table
+
+MOST_JOINED = 3000
+MOST_TRIED = 10
+
+
+@dataclass(frozen=True)
+class Data:
+    """What is clustered: x as compared, shape (n, k); names of its columns; taxa only where it is a community."""
+
+    x: Floats
+    names: list[str]
+    labels: list[str]
+    place: Any
+    rows: RowsUsed
+    samples: Samples | None
+
+
+@dataclass(frozen=True)
+class Clustered:
+    """Everything computed; tables and words only read it.
+
+    Args:
+        codes: cluster of each sample, 0 …; tried: mean silhouette by number of clusters. cut: height of the tree
+            where it is cut. asked: whether the number was asked for.
+    """
+
+    spec: ClusteringSpec
+    data: Data
+    tree: Tree | None
+    means: Means | None
+    codes: Any
+    silhouette: Floats
+    tried: dict[int, float]
+    cut: float
+    asked: bool
+
+    @property
+    def k(self) -> int:
+        """Clusters."""
+        return int(self.codes.max()) + 1
+
+    @cached_property
+    def sizes(self) -> Any:
+        """Samples of each cluster."""
+        return np.bincount(self.codes, minlength=self.k)
+
+    @cached_property
+    def centres(self) -> Floats:
+        """Means of the columns as compared, shape (k, columns)."""
+        one = np.eye(self.k)[self.codes]
+        return np.asarray((one.T @ self.data.x) / self.sizes[:, None])
+
+    @cached_property
+    def within(self) -> Floats:
+        """Sum of squares of each cluster about its means."""
+        one = np.eye(self.k)[self.codes]
+        return np.asarray(one.T @ ((self.data.x - self.centres[self.codes]) ** 2).sum(axis=1))
+
+    @cached_property
+    def total(self) -> float:
+        """Sum of squares of all about their means."""
+        return float(((self.data.x - self.data.x.mean(axis=0)) ** 2).sum())
+
+
+def compute(
+    table: Table, spec: ClusteringSpec, progress: Callable[[float, str], None] = lambda _part, _what: None
+) -> Clustered:
+    """Raises DataProblem for what cannot be read, or too many samples to join."""
+    data = read(table, spec)
+    n = len(data.x)
+    if spec.k is not None and spec.k >= n:
+        raise DataProblem(f"{spec.k} clusters of {n} samples leave nothing to cluster.", column=data.names[0])
+    if spec.kind == "kmeans":
+        return _about_means(data, spec, progress)
+    if n > MOST_JOINED:
+        raise DataProblem(
+            f"{n} samples are too many to join step by step; {MOST_JOINED} is the most. Cluster them about means.",
+            column=data.names[0],
+        )
+    progress(0.1, "Dissimilarities")
+    d = data.samples.unlike(spec.dissimilarity) if data.samples else np.asarray(pdist(data.x))
+    if not d.max() > 0:
+        raise DataProblem("All samples are alike: there is nothing to cluster.", column=data.names[0])
+    progress(0.4, "Joining")
+    tree = joined(d, spec.linkage)
+    square = squared(d)
+    tried = {}
+    for k in range(2, min(MOST_TRIED, n - 1) + 1):
+        codes = tree.at(k)
+        if int(codes.max()) + 1 == k:
+            tried[k] = float(silhouettes(square, codes).mean())
+    best = max(tried, key=lambda k: tried[k]) if tried else 2
+    if spec.height is not None:
+        codes, cut = tree.below(spec.height), spec.height
+    else:
+        k = spec.k or best
+        codes, cut = tree.at(k), tree.between(k)
+    alone = int(codes.max()) == 0
+    silhouette = np.zeros(n) if alone else silhouettes(square, codes)
+    asked = spec.k is not None or spec.height is not None
+    return Clustered(spec, data, tree, None, codes, silhouette, tried, cut, asked)
+
+
+def _about_means(data: Data, spec: ClusteringSpec, progress: Callable[[float, str], None]) -> Clustered:
+    n = len(data.x)
+    square = np.sqrt(np.maximum(squared(np.asarray(pdist(data.x, "sqeuclidean"))), 0)) if n <= MOST_JOINED else None
+    tried, made = {}, {}
+    every = [spec.k] if spec.k else list(range(2, min(MOST_TRIED, n - 1) + 1)) if square is not None else [3]
+    for i, k in enumerate(every):
+        progress(0.1 + 0.8 * i / len(every), f"{k} clusters")
+        made[k] = about_means(data.x, k, spec.starts, spec.seed)
+        if square is not None and len(made[k].within) == k:
+            tried[k] = float(silhouettes(square, made[k].codes).mean())
+    best = made[max(tried, key=lambda k: tried[k]) if tried else every[0]]
+    silhouette = silhouettes(square, best.codes) if square is not None else np.full(n, np.nan)
+    return Clustered(spec, data, None, best, best.codes, silhouette, tried, np.nan, spec.k is not None)
+
+
+def read(table: Table, spec: ClusteringSpec) -> Data:
+    """Taxa as a community, or columns of numbers. Raises DataProblem."""
+    if not spec.columns:
+        s = read_samples(table, spec, grouped=False)
+        return Data(s.x, s.taxa, s.labels, s.place, s.rows, s)
+    names = list(dict.fromkeys(spec.columns))
+    raw = np.column_stack([table.numbers(c) for c in names])
+    use: Any = ~np.isnan(raw).any(axis=1)
+    rows = used_where(table, use, "a column is empty")
+    x = raw[use]
+    if len(x) < 3:
+        raise DataProblem(f"{len(x)} rows are filled in every column; 3 are needed.", column=names[0])
+    size = x.std(axis=0, ddof=1)
+    flat = [c for c, s in zip(names, np.ptp(x, axis=0).tolist(), strict=True) if not s > 0]
+    if flat:
+        raise DataProblem(f"{flat[0]} is the same in every row: it cannot tell rows apart.", column=flat[0])
+    x = x - x.mean(axis=0)
+    x = x / size if spec.scale == "sd" else x
+    place = np.flatnonzero(use)
+    return Data(x, names, labels_of(table, spec.names, place), place, rows, None)
