@@ -114,7 +114,7 @@ CASES = [
     Case("arima", "Waiting list", {"value": "waiting", "time": "quarter", "candidates": [[1, 1, 1]]}, exact=()),
     *(
         Case(m, "Genre loans", {"taxa": GENRES, "groups": "site"}, exact=())
-        for m in ("community_test", "contributions", "diversity", "clustering")
+        for m in ("community_test", "contributions", "diversity", "clustering", "ordination")
     ),
     Case("smoothing", "Monthly loans", {"value": "loans", "time": "month", "trend": "none"}, exact=()),
     Case("linear", "Branches", SIZE),

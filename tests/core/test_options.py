@@ -524,6 +524,23 @@ CASES: list[tuple[str, str, dict[str, Any], dict[str, list[Any]]]] = [
         },
     ),
     (
+        "ordination",
+        "Genre loans",
+        {"taxa": ["genre 01", "genre 02", "genre 03", "genre 04", "genre 05", "genre 06"], "starts": 4},
+        {
+            "groups": ["site"],
+            "names": ["quarter"],
+            "transform": [],
+            "standardise": [["sample"]],
+            "kind": [],
+            "dissimilarity": [],
+            "environment": [["damp", "rent"]],
+            "dimensions": [1, 3],
+            "permutations": [199],
+            "axes": [[2, 1]],
+        },
+    ),
+    (
         "clustering",
         "Genre loans",
         {"taxa": ["genre 01", "genre 02", "genre 03", "genre 04", "genre 05"]},

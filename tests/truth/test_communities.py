@@ -6,6 +6,7 @@ from typing import Any, get_args
 import numpy as np
 import pytest
 from scipy.cluster.vq import kmeans2
+from scipy.spatial import procrustes
 from scipy.spatial.distance import squareform
 from scipy.stats import f_oneway
 
@@ -25,6 +26,15 @@ from yavik.core.stats.communities.group_tests import (
     f_of,
     permanova,
     shuffles,
+)  # fmt: skip
+from yavik.core.stats.communities.ordination import (
+    _Pairs,
+    arrow,
+    components,
+    coordinates,
+    draws_of_r2,
+    nonmetric,
+    upright,
 )  # fmt: skip
 from yavik.core.stats.communities.shares import between, within
 from yavik.core.stats.communities.unlike import BOUNDED, Unlike, standardised, transformed, unlike
@@ -424,4 +434,111 @@ def test_refusals_of_clusters(spec: dict[str, Any], said: str) -> None:
     x, _ = blobs()
     with pytest.raises(DataProblem) as e:
         answer("clustering", table_from(a=x[:, 0], b=x[:, 1], flat=[2.0] * 30), spec)
+    assert said in str(e.value)
+
+
+# -- ordination ------------------------------------------------------------------------------------------------------
+
+
+def stress_by_hand(d: Any, points: Any) -> float:
+    """Stress-1, primary ties: blocks of pairs pooled until fitted distances rise."""
+    dist = unlike(points, "euclidean")
+    order = np.lexsort((dist, np.round(d, 12)))
+    blocks: list[list[float]] = []
+    for v in dist[order]:
+        blocks.append([float(v), 1.0])
+        while len(blocks) > 1 and blocks[-2][0] >= blocks[-1][0]:
+            (a, m), (b, n) = blocks[-2], blocks.pop()
+            blocks[-1] = [(a * m + b * n) / (m + n), m + n]
+    fitted = np.concatenate([[v] * int(n) for v, n in blocks])
+    return float(np.sqrt(((dist[order] - fitted) ** 2).sum() / (dist**2).sum()))
+
+
+def test_stress_by_a_second_route_and_found_from_other_seeds() -> None:
+    along = np.linspace(0, 4, 20)[:, None] - np.linspace(0, 4, 15)
+    x = np.random.default_rng(6).poisson(30 * np.exp(-(along**2))).astype(float)
+    d = unlike(x, "bray_curtis")
+    one, other = nonmetric(d, 20, 2, 30, 1), nonmetric(d, 20, 2, 30, 99)
+    assert one.stress == pytest.approx(stress_by_hand(d, one.points), abs=1e-9)
+    assert other.stress == pytest.approx(one.stress, rel=2e-3)
+    assert one.stress <= one.every.min() + 1e-12 and len(one.every) == 30
+    assert one.distances.mean() == pytest.approx(d.mean())
+    a, b, gap = procrustes(one.points, other.points)
+    assert gap < 0.02 and np.corrcoef(a.ravel(), b.ravel())[0, 1] > 0.98
+
+
+def test_the_slope_of_stress_is_that_of_differences() -> None:
+    d = unlike(counts(12, 8), "bray_curtis")
+    pairs = _Pairs(d, 12)
+    x = np.random.default_rng(2).normal(size=24)
+    _, slope = pairs.stress(x, 2)
+    h = 1e-6
+    rough = [(pairs.stress(x + h * e, 2)[0] - pairs.stress(x - h * e, 2)[0]) / (2 * h) for e in np.eye(24)]
+    assert np.allclose(slope, rough, atol=1e-6)
+
+
+def test_points_of_a_plane_come_back() -> None:
+    points = np.random.default_rng(4).normal(size=(25, 2))
+    d = unlike(points, "euclidean")
+    assert np.allclose(unlike(coordinates(d).points, "euclidean"), d)
+    assert coordinates(d).negative == 0 and len(coordinates(d).values) == 2
+    assert np.allclose(np.abs(coordinates(d).points), np.abs(components(points).points), atol=1e-9)
+    assert components(points).values.sum() == pytest.approx(points.var(axis=0, ddof=1).sum())
+    assert nonmetric(d, 25, 2, 5, 1).stress < 1e-3
+
+
+def test_eigenvalues_below_zero_are_told() -> None:
+    d = np.array([1.0, 1, 1, 3, 3, 3.0])  # no triangle holds
+    made = coordinates(d)
+    a = -0.5 * squareform(d) ** 2
+    j = np.eye(4) - 0.25
+    assert made.values.sum() + made.negative == pytest.approx(np.trace(j @ a @ j)) and made.negative < 0
+
+
+def test_pictures_lie_the_same_way_up() -> None:
+    points = np.random.default_rng(5).gamma(1.0, size=(30, 2))
+    turn = np.array([[0.6, -0.8], [0.8, 0.6]])
+    for moved in (points @ turn, points @ np.diag([-1, 1]), points + 7):
+        assert np.allclose(upright(moved), upright(points))
+
+
+def test_arrows_are_regressions_on_both_axes() -> None:
+    rng = np.random.default_rng(6)
+    points, z = rng.normal(size=(40, 2)), rng.normal(size=40)
+    z = z + points[:, 0] * 2
+    made = arrow(points, z * 1000 + 5)
+    x = np.column_stack([np.ones(40), points])
+    left = z - x @ np.linalg.lstsq(x, z, rcond=None)[0]
+    assert made.r2 == pytest.approx(1 - left @ left / ((z - z.mean()) ** 2).sum())
+    assert np.allclose(made.correlations, [np.corrcoef(points[:, k], z)[0, 1] for k in (0, 1)])
+    assert np.hypot(*made.ends) == pytest.approx(np.sqrt(made.r2)) and made.ends[0] > 0
+    draws = draws_of_r2(points, rng.normal(size=40))(np.random.default_rng(1), 4000)
+    assert draws.mean() == pytest.approx(2 / 39, abs=0.004)
+
+
+@pytest.mark.parametrize("kind", ["nonmetric", "principal_coordinates", "principal_components"])
+def test_ordination_answers_in_every_kind(kind: str) -> None:
+    genres = [c.name for c in ALL["Genre loans"].columns if c.name.startswith("genre")]
+    spec = {"taxa": genres, "groups": "site", "transform": "sqrt", "kind": kind, "environment": ["damp", "age"]}
+    a = answer("ordination", ALL["Genre loans"], spec)
+    assert a.facts["damp.p"] < 0.01 < a.facts["age.p"] and "Damp grows" in a.headline
+    told: Any = next(b for b in a.blocks if b.id == "arrows")
+    assert told.rows[1]["said"].v == "no evidence that age goes along with the picture"
+    made = {c.name: np.asarray(v, float) for c, v in new_columns(ALL["Genre loans"], "ordination", spec)}
+    site = np.array(ALL["Genre loans"].codes("site").codes)
+    assert abs(np.corrcoef(made["axis 1"], site)[0, 1]) > 0.9
+
+
+@pytest.mark.parametrize(
+    ("spec", "said"),
+    [
+        ({"environment": ["same"]}, "same is the same in every sample"),
+        ({"environment": ["t1"]}, "t1 cannot be a taxon and the environment"),
+        ({"axes": [1, 1]}, "Axis 1 is chosen twice"),
+        ({"axes": [1, 3]}, "There is no axis 3"),
+    ],
+)
+def test_refusals_of_ordinations(spec: dict[str, Any], said: str) -> None:
+    with pytest.raises(DataProblem) as e:
+        answer("ordination", community(same=[3.0] * 12), {"taxa": TAXA, **spec})
     assert said in str(e.value)

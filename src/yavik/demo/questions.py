@@ -141,6 +141,12 @@ TOLD: list[tuple[str, str, str, dict[str, Any]]] = [
         "contributions",
         {"taxa": GENRES, "groups": "site", "transform": "sqrt"},
     ),
+    (
+        "Genre loans",
+        "How quarters lie to one another",
+        "ordination",
+        {"taxa": GENRES, "groups": "site", "transform": "sqrt", "environment": ["damp", "distance", "age", "rent"]},
+    ),
     ("Genre loans", "Quarters that belong together", "clustering", {"taxa": GENRES, "transform": "sqrt"}),
     ("Genre loans", "Diversity of quarters", "diversity", {"taxa": GENRES, "groups": "site"}),
     (

@@ -35,8 +35,8 @@ def headline(c: Clustered) -> tuple[list[Span], str]:
     n = counted(len(c.codes), "sample")
     if c.k < 2:
         return say(f"At this height all {n} are one cluster."), f"one cluster, {n}"
-    sizes = ", ".join(str(int(s)) for s in c.sizes[:12])
-    text = f"{n} fall into {c.k} clusters of {sizes}{' …' if c.k > 12 else ''}"
+    sizes = listing([str(int(s)) for s in c.sizes], 12)
+    text = f"{n} fall into {c.k} clusters of {sizes}"
     text += "" if c.asked else ", the number with the widest silhouettes of those tried"
     width = mean_width(c)
     if np.isfinite(width):
@@ -50,7 +50,7 @@ def headline(c: Clustered) -> tuple[list[Span], str]:
 def settings(c: Clustered) -> list[str]:
     """What was done, for the line under the sentence."""
     spec = c.spec
-    made = [f"{counted(len(c.codes), 'sample')}, {counted(len(c.data.names), 'column')}"]
+    made = [f"{counted(len(c.codes), 'sample')}, {_columns(c)}"]
     if c.data.samples:
         made += [*preparation(spec), UNLIKE[spec.dissimilarity] if c.tree else "Euclidean"]
     else:
@@ -59,6 +59,11 @@ def settings(c: Clustered) -> list[str]:
         )
     made.append(f"joined by {LINKAGES[spec.linkage]}" if c.tree else f"about means, {counted(spec.starts, 'start')}")
     return made
+
+
+def _columns(c: Clustered) -> str:
+    n = len(c.data.names)
+    return counted(n, "taxon", "taxa") if c.data.samples else counted(n, "column")
 
 
 def blocks(c: Clustered) -> list[Any]:
@@ -90,7 +95,7 @@ def _tried(c: Clustered) -> FigureBlock | None:
         return None
     ks, widths = list(c.tried), list(c.tried.values())
     drawn = curve([("mean silhouette", np.array(ks, float), np.array(widths))], "Clusters", "Mean silhouette")
-    return block("silhouettes", "How far apart, by number", drawn, small=True)
+    return block("silhouettes", "How far apart, by number", drawn)
 
 
 def clusters(c: Clustered) -> TableBlock:
@@ -238,9 +243,9 @@ def _starts(c: Clustered) -> Check | None:
 
 def _write_up(c: Clustered) -> NoteBlock:
     spec = c.spec
-    text = f"{counted(len(c.codes), 'sample')} were clustered by {counted(len(c.data.names), 'column')}"
+    text = f"{counted(len(c.codes), 'sample')} were clustered by {_columns(c)}"
     if c.data.samples:
-        text += f" of taxa ({listing(preparation(spec))})"
+        text += f" ({listing(preparation(spec))})"
     if c.tree:
         kind = UNLIKE[spec.dissimilarity] if c.data.samples else "Euclidean"
         text += f", joined by {LINKAGES[spec.linkage]} on {kind} dissimilarities (cophenetic correlation"

@@ -1,0 +1,74 @@
+"""How do samples lie to one another?"""
+
+from typing import Any
+
+import numpy as np
+
+from yavik.core.answers import Answer
+from yavik.core.answers.make import compose
+from yavik.core.methods.base import Aim, Layout, Method, Run
+from yavik.core.methods.communities.ordination import tell
+from yavik.core.methods.communities.ordination.compute import compute
+from yavik.core.methods.communities.ordination.spec import OrdinationSpec
+from yavik.core.methods.kit.columns import measured
+from yavik.core.methods.kit.page import read_page
+from yavik.core.methods.kit.taxa import counted_taxa
+from yavik.core.table import Column, Table
+
+
+def ask(table: Table, spec: OrdinationSpec, run: Run) -> Answer:
+    """The answer; raises DataProblem for what is no community."""
+    o = compute(table, spec, run.progress)
+    spans, short = tell.headline(o)
+    return compose(
+        spans,
+        short=short,
+        settings=tell.settings(o),
+        facts=tell.facts(o),
+        blocks=tell.blocks(o),
+        checks=tell.all_checks(o),
+        rows=o.samples.rows,
+        seed=spec.seed if spec.kind == "nonmetric" or spec.environment else None,
+    )
+
+
+def new_columns(table: Table, spec: OrdinationSpec) -> list[tuple[Column, Any]]:
+    """Scores on every axis."""
+    o = compute(table, spec)
+    out = []
+    for k in range(o.points.shape[1]):
+        values = np.full(table.n_rows, np.nan)
+        values[o.samples.place] = o.points[:, k]
+        out.append(measured(f"axis {k + 1}", values, decimals=4))
+    return out
+
+
+def _fit(table: Table, spec: dict[str, Any]) -> tuple[float, str] | None:
+    """Many amounts, many of them 0."""
+    taxa = spec.get("taxa") or []
+    return (34, f"{len(taxa)} taxa, many of them absent in places") if counted_taxa(table, taxa) else (-30, "")
+
+
+METHOD = Method(
+    id="ordination",
+    aim=Aim.communities,
+    title="Ordination: non-metric scaling, principal coordinates, with arrows",
+    layouts=(
+        Layout(
+            "taxa", "samples in rows, taxa in columns", "How do samples lie to one another by {taxa}, by {groups}?",
+            ("taxa", "groups"), ("taxa",),
+        ),
+    ),
+    Spec=OrdinationSpec,
+    compute=ask,
+    page=read_page(__file__),
+    order=1,
+    fit=_fit,
+    new_columns=new_columns,
+    name=lambda spec: f"Ordination{f' by {spec.groups}' if spec.groups else ''}",
+    uses=("seed",),
+    keywords=(
+        "nMDS", "MDS", "multidimensional scaling", "PCoA", "principal coordinates", "stress", "Shepard", "biplot",
+        "environmental vectors", "gradient", "dissimilarity", "species", "community", "ecology",
+    ),
+)  # fmt: skip

@@ -1,0 +1,210 @@
+"""Samples as points whose distances follow how unlike they are: non-metric scaling, principal coordinates and components.
+
+Pictures are turned to their principal axes, signs fixed, so that the same samples always lie the same way up.
+"""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.optimize import isotonic_regression, minimize
+from scipy.spatial.distance import squareform
+
+from yavik.core.stats.communities.group_tests import Spaced
+from yavik.core.stats.groups import Floats
+
+SCREENED, KEPT, FEW, MORE = 12, 2, 150, 4
+"""Steps that every start makes, and starts that are gone on with (the best): more of up to ``FEW`` samples."""
+SMALL = 1e-7
+Told = Callable[[float, str], None]
+
+
+def silent(_part: float, _what: str) -> None:
+    """Tells nobody."""
+
+
+@dataclass(frozen=True)
+class Scaled:
+    """A non-metric picture.
+
+    Args:
+        points: shape (n, dims). stress: stress-1 (Kruskal, 1964), ties primary. distances, fitted: of each pair, as
+            condensed. every: stress of each start; those gone on with to the end, others after the first steps.
+        found: starts gone on with that came to the least stress, to one part in a thousand.
+    """
+
+    points: Floats
+    stress: float
+    distances: Floats
+    fitted: Floats
+    every: Floats
+    found: int
+
+
+class _Pairs:
+    """Pairs in the order of their dissimilarity, and the stress of points."""
+
+    def __init__(self, d: Floats, n: int) -> None:
+        self.n, self.i, self.j = n, *np.triu_indices(n, 1)
+        _, self.rank = np.unique(np.round(d / max(float(d.max()), 1e-300), 12), return_inverse=True)
+        self.order = np.argsort(self.rank, kind="stable")
+        ranked = self.rank[self.order]
+        same = ranked[1:] == ranked[:-1]
+        self.tied = np.flatnonzero(np.append(same, False) | np.append(False, same))
+        """Places in that order that share their dissimilarity with a neighbour."""
+
+    def look(self, points: Floats) -> tuple[Floats, Floats, Floats]:
+        """Differences of every pair, their distances, and the distances fitted: within ties any order is good."""
+        gap = points[self.i] - points[self.j]
+        dist = np.sqrt((gap**2).sum(axis=1))
+        order = self.order
+        if len(self.tied):
+            own = order[self.tied]
+            order = order.copy()
+            # one key for both: dissimilarities in whole numbers, distances between them
+            order[self.tied] = own[np.argsort(self.rank[own] + dist[own] / (2 * dist.max() + 1e-300))]
+        fitted = np.empty_like(dist)
+        fitted[order] = isotonic_regression(dist[order]).x
+        return gap, dist, fitted
+
+    def stress(self, flat: Floats, dims: int) -> tuple[float, Floats]:
+        """Stress-1 and its slope."""
+        points = flat.reshape(self.n, dims)
+        gap, dist, fitted = self.look(points)
+        above, below = float(((dist - fitted) ** 2).sum()), float((dist**2).sum())
+        if not below > 0:
+            return 1.0, np.zeros_like(flat)
+        value = float(np.sqrt(above / below))
+        if value < 1e-9:
+            return value, np.zeros_like(flat)
+        by = ((dist - fitted) / below - above * dist / below**2) / value
+        pull = by[:, None] * gap / np.maximum(dist, 1e-300)[:, None]
+        out = np.zeros_like(points)
+        for axis in range(dims):
+            out[:, axis] = np.bincount(self.i, pull[:, axis], self.n) - np.bincount(self.j, pull[:, axis], self.n)
+        return value, out.ravel()
+
+
+def nonmetric(d: Floats, n: int, dims: int, starts: int, seed: int, told: Told = silent) -> Scaled:
+    """The least stress of a start by principal coordinates and others by chance.
+
+    Args:
+        d: condensed dissimilarities.
+    """
+    pairs = _Pairs(d, n)
+    rng = np.random.default_rng(seed)
+    first = coordinates(d).points[:, :dims]
+    first = np.pad(first, ((0, 0), (0, dims - first.shape[1]))) + rng.normal(size=(n, dims)) * 1e-4 * float(d.max())
+    begun = [first, *(rng.normal(size=(n, dims)) for _ in range(starts - 1))]
+    every, places = np.empty(starts), []
+    for k, start in enumerate(begun):
+        told(0.8 * k / starts, f"Start {k + 1} of {starts}")
+        made = minimize(
+            pairs.stress, start.ravel(), args=(dims,), jac=True, method="L-BFGS-B", options={"maxiter": SCREENED}
+        )
+        every[k] = made.fun
+        places.append(made.x)
+    best = np.argsort(every, kind="stable")[: MORE if n <= FEW else KEPT]
+    ended = []
+    for k in best:
+        told(0.9, f"To the end; least stress so far {every.min():.4f}")
+        made = minimize(
+            pairs.stress, places[k], args=(dims,), jac=True, method="L-BFGS-B",
+            options={"maxiter": 1000, "ftol": 1e-12, "gtol": 1e-7},
+        )  # fmt: skip
+        every[k] = made.fun
+        ended.append((float(made.fun), made.x))
+    stress, flat = min(ended, key=lambda e: e[0])
+    points = upright(flat.reshape(n, dims))
+    _, dist, fitted = pairs.look(points)
+    size = float(d.mean()) / max(float(dist.mean()), 1e-300)
+    found = sum(e[0] <= stress * 1.001 + 1e-9 for e in ended)
+    return Scaled(points * size, stress, dist * size, fitted * size, every, found)
+
+
+def upright(points: Floats) -> Floats:
+    """Centred, turned to principal axes, each signed so that the cubes of its scores add up to more than 0."""
+    centred = points - points.mean(axis=0)
+    _, _, turn = np.linalg.svd(centred, full_matrices=False)
+    return signed(np.asarray(centred @ turn.T))
+
+
+def signed(points: Floats) -> Floats:
+    """Axes mirrored where the cubes of their scores add up to less than 0."""
+    cubes = (points**3).sum(axis=0)
+    size = (np.abs(points) ** 3).sum(axis=0)
+    return np.asarray(points * np.where(cubes < -1e-9 * size, -1.0, 1.0))
+
+
+@dataclass(frozen=True)
+class Coordinates:
+    """Points on all axes that have something: shape (n, axes). values: eigenvalues; negative: the sum of those below
+    0, which no axis shows."""
+
+    points: Floats
+    values: Floats
+    negative: float
+
+    @property
+    def shares(self) -> Floats:
+        """Of each axis in the sum of eigenvalues above 0."""
+        return np.asarray(self.values / self.values.sum())
+
+
+def coordinates(d: Floats) -> Coordinates:
+    """Principal coordinates (Gower, 1966). Args: d: condensed dissimilarities."""
+    values, vectors = np.linalg.eigh(Spaced.of(d).centred)
+    order = np.argsort(-values)
+    values, vectors = values[order], vectors[:, order]
+    keep = values > SMALL * max(float(values[0]), 1e-300)
+    points = signed(vectors[:, keep] * np.sqrt(values[keep]))
+    below = values[values < -SMALL * max(float(values[0]), 1e-300)]
+    return Coordinates(points, values[keep], float(below.sum()))
+
+
+def components(x: Floats) -> Coordinates:
+    """Principal components of the columns as they are: eigenvalues are variances, n − 1 below."""
+    centred = x - x.mean(axis=0)
+    u, s, _ = np.linalg.svd(centred, full_matrices=False)
+    keep = s > 1e-9 * max(float(s[0]), 1e-300)
+    return Coordinates(signed(u[:, keep] * s[keep]), s[keep] ** 2 / (len(x) - 1), 0.0)
+
+
+@dataclass(frozen=True)
+class Arrow:
+    """A column on the picture: its correlation with each axis, r² with both, and where its arrow points (length
+    √r²)."""
+
+    correlations: Floats
+    r2: float
+    ends: Floats
+
+
+def arrow(points: Floats, z: Floats) -> Arrow:
+    """Args: points: shape (n, axes); z: a column that varies."""
+    own = z - z.mean()
+    centred = points - points.mean(axis=0)
+    size = np.sqrt((centred**2).sum(axis=0)) * np.sqrt(own @ own)
+    r = centred.T @ own / np.where(size > 0, size, 1.0)
+    b = np.linalg.lstsq(centred, own, rcond=None)[0]
+    r2 = float(((centred @ b) ** 2).sum() / (own @ own))
+    # the arrow points where the column grows fastest on the picture
+    long = float(np.sqrt(b @ b))
+    return Arrow(r, min(r2, 1.0), np.asarray(b / long * np.sqrt(min(r2, 1.0)) if long > 0 else np.zeros_like(b)))
+
+
+def draws_of_r2(points: Floats, z: Floats) -> Callable[[np.random.Generator, int], Floats]:
+    """r² of shuffled columns."""
+    q, _ = np.linalg.qr(points - points.mean(axis=0))
+    own = z - z.mean()
+
+    def batch(rng: np.random.Generator, draws: int) -> Floats:
+        moved = rng.permuted(np.tile(own, (draws, 1)), axis=1)
+        return np.asarray(((moved @ q) ** 2).sum(axis=1) / float(own @ own))
+
+    return batch
+
+
+def square(d: Floats) -> Floats:
+    """Condensed dissimilarities as a square."""
+    return np.asarray(squareform(d, checks=False))
