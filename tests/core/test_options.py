@@ -553,7 +553,7 @@ CASES: list[tuple[str, str, dict[str, Any], dict[str, list[Any]]]] = [
             "linkage": [],
             "dissimilarity": [],
             "k": [2, 5],
-            "height": [0.3],
+            "height": [0.3, 0.0],
             "starts": [3],
         },
     ),

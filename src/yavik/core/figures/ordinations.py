@@ -82,19 +82,10 @@ def _arrows(arrows: Sequence[tuple[str, float, float]], reach: float, x: Any, y:
     longest = max(float(np.hypot(a, b)) for _, a, b in arrows) or 1.0
     scale = 0.8 * reach / longest
     lines = [{"k": k, "x": a * scale * k, "y": b * scale * k, "name": name} for name, a, b in arrows for k in (0, 1)]
-    tips = []
+    tips: list[dict[str, Any]] = []
     for name, a, b in arrows:
         turn = float(np.degrees(np.arctan2(a, b)))
-        tips.append(
-            {
-                "x": a * scale,
-                "y": b * scale,
-                "name": name,
-                "turn": turn,
-                "lx": a * scale * 1.07,
-                "ly": b * scale * 1.07,
-            }
-        )
+        tips.append({"x": a * scale, "y": b * scale, "name": name, "turn": turn})
     dark = colour(4)
     return [
         {
@@ -114,11 +105,21 @@ def _arrows(arrows: Sequence[tuple[str, float, float]], reach: float, x: Any, y:
             },
             "encoding": {"x": x, "y": y, "angle": {"field": "turn", "type": "quantitative", "scale": None}},
         },
-        {
-            "data": {"values": tips},
-            "mark": {"type": "text", "fontWeight": 600, "fontSize": 10, "color": dark},
-            "encoding": {"x": {**x, "field": "lx"}, "y": {**y, "field": "ly"}, "text": {"field": "name"}},
-        },
+        *(
+            {
+                "data": {"values": [t for t in tips if (t["x"] >= 0) == right]},
+                "mark": {
+                    "type": "text",
+                    "fontWeight": 600,
+                    "fontSize": 10,
+                    "color": dark,
+                    "align": "left" if right else "right",
+                    "dx": 6 if right else -6,
+                },
+                "encoding": {"x": x, "y": y, "text": {"field": "name"}},
+            }
+            for right in (True, False)
+        ),
     ]
 
 

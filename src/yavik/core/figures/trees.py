@@ -61,5 +61,6 @@ def tree(
                 },
             }
         )  # fmt: skip
-    alt = f"Tree of {counted(n, 'sample')} in {counted(len(kinds), 'cluster')}, joined at heights up to {top / 1.04:.3g}."
+    alt = f"Tree of {counted(n, 'sample')} in {counted(len(kinds), 'cluster')},"
+    alt += f" joined at heights up to {top / 1.04:.3g}."
     return frame({"layer": layers}, alt, 520, 220)

@@ -1,4 +1,5 @@
-"""Samples as points whose distances follow how unlike they are: non-metric scaling, principal coordinates and components.
+"""Samples as points whose distances follow how unlike they are: non-metric scaling, principal coordinates and
+components.
 
 Pictures are turned to their principal axes, signs fixed, so that the same samples always lie the same way up.
 """

@@ -34,7 +34,7 @@ class ClusteringSpec(TaxaSpec):
         None, ge=2, le=50,
         json_schema_extra=amount("Clusters", placeholder="by silhouettes", empty=True, min=2, max=50, step=1),
     )  # fmt: skip
-    height: float | None = Field(None, gt=0, json_schema_extra=placed("fixed", "Cut at"))
+    height: float | None = Field(None, ge=0, json_schema_extra=placed("fixed", "Cut at"))
     starts: int = Field(
         20, ge=1, le=1000, json_schema_extra=amount("Starts", when={"kind": ["kmeans"]}, min=1, max=1000, step=1)
     )

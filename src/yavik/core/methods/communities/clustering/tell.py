@@ -113,7 +113,8 @@ def clusters(c: Clustered) -> TableBlock:
                 first=q.said(listing([c.data.labels[int(i)] for i in np.flatnonzero(c.codes == g)], 6), "Samples"),
             )
         )  # fmt: skip
-    note = f"Squares of all samples about their means: {number(c.total, d)}; within clusters {number(float(c.within.sum()), d)}."
+    note = f"Squares of all samples about their means: {number(c.total, d)}; within clusters"
+    note += f" {number(float(c.within.sum()), d)}."
     return q.table("clusters", "Clusters", rows, note=note)
 
 

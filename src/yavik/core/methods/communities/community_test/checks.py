@@ -53,7 +53,8 @@ def _ways(t: Tested) -> Check:
     p, error = t.ps["permanova"], t.error
     if np.isfinite(p) and abs(p - t.spec.alpha) < 2 * error:
         more = [Remedy(label="Draw 9 999", spec={"permutations": 9999})] if t.spec.permutations < 9999 else []
-        text = f"p of PERMANOVA lies within two Monte Carlo errors of α after {counted(t.spec.permutations, 'permutation')}."
+        many = counted(t.spec.permutations, "permutation")
+        text = f"p of PERMANOVA lies within two Monte Carlo errors of α after {many}."
         return Check(**base, verdict=Verdict.doubtful, text=text, remedies=more)
     return Check(
         **base, verdict=Verdict.holds, text=f"{counted(t.spec.permutations, 'permutation')} tell p well enough."

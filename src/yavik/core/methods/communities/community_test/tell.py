@@ -84,7 +84,8 @@ def tests(t: Tested) -> TableBlock:
     for kind in kinds:
         cells = {
             "permanova": q.row(
-                test=q.name("PERMANOVA", "Test"), statistic=q.num(t.parts.f, 3, "Statistic", role="statistic", why=NONE),
+                test=q.name("PERMANOVA", "Test"),
+                statistic=q.num(t.parts.f, 3, "Statistic", role="statistic", why=NONE),
                 df=q.said(f"{t.parts.df_between}, {t.parts.df_within}", "df"), r2=q.fine(t.parts.r2, "R²"),
             ),
             "anosim": q.row(
@@ -112,7 +113,8 @@ def pairs(t: Tested) -> TableBlock | None:
             first=q.name(names[m.first], "Group"), second=q.name(names[m.second], "And"),
             between=q.fine(m.between, "Mean dissimilarity"),
             statistic=q.num(m.parts.f, 3, "Pseudo-F", role="statistic", why=NONE),
-            r2=q.fine(m.parts.r2, "R²", why=NONE), p=q.p(m.p, "p", NONE), p_adjusted=q.p(m.adjusted, "p adjusted", NONE),
+            r2=q.fine(m.parts.r2, "R²", why=NONE), p=q.p(m.p, "p", NONE),
+            p_adjusted=q.p(m.adjusted, "p adjusted", NONE),
         )
         for m in t.pairs
     ]  # fmt: skip

@@ -79,8 +79,8 @@ def _asked(spec: ContributionsSpec, s: Samples) -> list[tuple[int, int]]:
         both = list(combinations(range(len(s.levels)), 2))
         if len(both) > MOST_PAIRS:
             raise DataProblem(
-                f"{len(s.levels)} groups make {len(both)} pairs; {MOST_PAIRS} is the most. Keep some groups by “Only rows"
-                " where”.",
+                f"{len(s.levels)} groups make {len(both)} pairs; {MOST_PAIRS} is the most. Keep some groups by"
+                " “Only rows where”.",
                 column=spec.groups,
             )
         return both

@@ -187,8 +187,8 @@ def _singles(d: Diverse) -> Check | None:
 
 def _write_up(d: Diverse) -> NoteBlock:
     s = d.samples
-    text = f"Diversity of {counted(s.n, 'sample')} ({counted(len(s.taxa), 'taxon', 'taxa')}) was described by the number of"
-    text += " taxa, Shannon’s index (natural logarithms), Simpson’s 1 − Σp² and Pielou’s evenness"
+    text = f"Diversity of {counted(s.n, 'sample')} ({counted(len(s.taxa), 'taxon', 'taxa')}) was described by the"
+    text += " number of taxa, Shannon’s index (natural logarithms), Simpson’s 1 − Σp² and Pielou’s evenness"
     if d.least:
         text += f", Chao 1, and the number of taxa expected among {grouped(d.least)} individuals"
     text += (

@@ -33,7 +33,9 @@ class OrdinationSpec(TaxaSpec):
     )
     dimensions: int = Field(
         2, ge=1, le=6,
-        json_schema_extra=amount("Dimensions", "Of non-metric scaling.", when={"kind": ["nonmetric"]}, min=1, max=6, step=1),
+        json_schema_extra=amount(
+            "Dimensions", "Of non-metric scaling.", when={"kind": ["nonmetric"]}, min=1, max=6, step=1
+        ),
     )  # fmt: skip
     starts: int = Field(
         20, ge=1, le=500, json_schema_extra=amount("Starts", when={"kind": ["nonmetric"]}, min=1, max=500, step=1)
