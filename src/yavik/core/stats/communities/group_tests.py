@@ -109,27 +109,30 @@ def draws_of_f(spaced: Spaced, codes: Any, groups: int, blocks: Any) -> Draw:
 
 @dataclass(frozen=True)
 class Ranked:
-    """Ranks of dissimilarities for ANOSIM: of each pair, and the places of its two samples."""
+    """Ranks of dissimilarities for ANOSIM, square, 0 on the diagonal: shape (n, n); total: of all pairs."""
 
     ranks: Floats
-    i: Any
-    j: Any
-    n: int
+    total: float
 
     @classmethod
-    def of(cls, condensed: Floats, n: int) -> "Ranked":
+    def of(cls, condensed: Floats) -> "Ranked":
         """Ties share their mean rank; those that differ by rounding are ties."""
-        i, j = np.triu_indices(n, 1)
-        return cls(rankdata(np.round(condensed / max(float(condensed.max()), 1e-300), 12)), i, j, n)
+        ranks = rankdata(np.round(condensed / max(float(condensed.max()), 1e-300), 12))
+        return cls(squareform(ranks, checks=False), float(ranks.sum()))
 
     def r(self, codes: Any) -> Floats:
         """R of every row of codes (Clarke, 1993): mean rank between less within, over half the number of pairs."""
-        same = codes[:, self.i] == codes[:, self.j]
-        total, pairs = float(self.ranks.sum()), len(self.ranks)
-        inside = same @ self.ranks
-        count = same.sum(axis=1)
-        with np.errstate(divide="ignore", invalid="ignore"):
-            return np.asarray(((total - inside) / (pairs - count) - inside / count) / (pairs / 2))
+        n = len(self.ranks)
+        pairs = n * (n - 1) / 2
+        sizes = np.bincount(codes[0])
+        count = float((sizes * (sizes - 1) / 2).sum())
+        inside = np.zeros(len(codes))
+        for g in range(len(sizes)):
+            z = (codes == g).astype(float)
+            inside += ((z @ self.ranks) * z).sum(axis=1) / 2
+        if not 0 < count < pairs:
+            return np.full(len(codes), np.nan)
+        return np.asarray(((self.total - inside) / (pairs - count) - inside / count) / (pairs / 2))
 
 
 def draws_of_r(ranked: Ranked, codes: Any, blocks: Any) -> Draw:

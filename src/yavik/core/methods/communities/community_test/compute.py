@@ -28,7 +28,7 @@ from yavik.core.stats.communities.group_tests import (
 from yavik.core.stats.groups import Floats
 from yavik.core.table import DataProblem, Table
 
-MOST_SAMPLES = 5000
+MOST_SAMPLES = 3000
 SAME = 1 - 1e-9
 """A draw counts as a hit from this part of the statistic on: sums in another order differ by rounding."""
 
@@ -100,7 +100,7 @@ def compute(
     d = s.unlike(spec.dissimilarity)
     if not d.max() > 0:
         raise DataProblem("All samples are alike: there is nothing to tell apart.", column=s.taxa[0])
-    spaced, ranked = Spaced.of(d), Ranked.of(d, s.n)
+    spaced, ranked = Spaced.of(d), Ranked.of(d)
     away = distances_to_middle(spaced, s.codes, groups, spec.about)
     parts, r = permanova(spaced, s.codes, groups), float(ranked.r(s.codes[None, :])[0])
     spread = float(f_of(away[None, :], s.codes, groups)[0])
