@@ -99,7 +99,11 @@ def picture(o: Ordered) -> FigureBlock:
     groups = [s.levels[int(c)] for c in s.codes] if s.levels else None
     ends = [(m.name, float(m.arrow.ends[0]), float(m.arrow.ends[1])) for m in o.arrows]
     titles = axis_title(o, o.shown[0]), axis_title(o, o.shown[1])
-    return block("map", "How samples lie, which way up is arbitrary", map_of(o.picture, s.labels, groups, s.levels, ends, titles))
+    return block(
+        "map",
+        "How samples lie, which way up is arbitrary",
+        map_of(o.picture, s.labels, groups, s.levels, ends, titles),
+    )
 
 
 def _shepard(o: Ordered) -> FigureBlock | None:
