@@ -29,8 +29,8 @@ from yavik.core.stats.groups import Floats
 from yavik.core.table import DataProblem, Table
 
 MOST_SAMPLES = 3000
-SAME = 1 - 1e-9
-"""A draw counts as a hit from this part of the statistic on: sums in another order differ by rounding."""
+ROUNDING = 1e-9
+"""A draw that is less by this part of the statistic counts as a hit: sums in another order differ by rounding."""
 
 
 @dataclass(frozen=True)
@@ -112,7 +112,7 @@ def compute(
         found = drawn(
             spec.permutations, spec.seed, batch, key=key + name.encode(), told=progress, span=span, what=NAMES[name]
         )
-        return p_of(int((found >= seen * SAME - 1e-12 * (seen <= 0)).sum()), spec.permutations)
+        return p_of(int((found >= seen - ROUNDING * max(abs(seen), 1e-3)).sum()), spec.permutations)
 
     first = p("permanova", parts.f, draws_of_f(spaced, s.codes, groups, blocks), (0.1, 0.4))
     ps = {
@@ -198,7 +198,7 @@ def _pairs(
             found = drawn(
                 spec.permutations, spec.seed, draws_of_f(spaced, codes, 2, inside), key=content(part, codes, inside)
             )
-            p = p_of(int((found >= parts.f * SAME).sum()), spec.permutations)[0]
+            p = p_of(int((found >= parts.f * (1 - ROUNDING)).sum()), spec.permutations)[0]
         between = float(square[np.ix_(own[codes == 0], own[codes == 1])].mean())
         made.append(Pair(a, b, parts or Partition(np.nan, np.nan, 1, 0), p, np.nan, between))
     ps = np.array([m.p for m in made])

@@ -2,14 +2,16 @@
 
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
+from pydantic import Field
 
 from yavik.core.answers import Answer, Check, FigureBlock, NoteBlock, TableBlock, Verdict
 from yavik.core.answers import quantities as q
 from yavik.core.answers.make import compose
 from yavik.core.answers.wording import counted, decimals_of, grouped, listing, number, say, share, span
+from yavik.core.ask import placed
 from yavik.core.figures.plots import block
 from yavik.core.figures.taxa import curves
 from yavik.core.methods.base import Aim, Layout, Method, Run
@@ -18,7 +20,7 @@ from yavik.core.methods.kit.page import read_page
 from yavik.core.methods.kit.taxa import Samples, TaxaSpec, counted_taxa, left_out, read_samples
 from yavik.core.stats.communities.diversity import Diversity, diversity, rarefied, whole
 from yavik.core.stats.groups import Floats
-from yavik.core.table import Column, DataProblem, Table
+from yavik.core.table import Column, Table
 
 POINTS = 40
 MOST_DRAWN = 60
@@ -29,11 +31,20 @@ INDICES = (
 )  # fmt: skip
 
 
+class DiversitySpec(TaxaSpec):
+    """Slots; amounts stay as they were counted."""
+
+    transform: Literal["none"] = Field("none", json_schema_extra=placed("hidden", "Amounts"))
+    standardise: list[Literal["sample", "taxon_max"]] = Field(
+        [], max_length=0, json_schema_extra=placed("hidden", "Then standardised")
+    )
+
+
 @dataclass(frozen=True)
 class Diverse:
     """Everything computed. ``least``: individuals that every sample has; ``rare``: taxa expected among so many."""
 
-    spec: TaxaSpec
+    spec: DiversitySpec
     samples: Samples
     d: Diversity
     least: int
@@ -55,17 +66,15 @@ class Diverse:
         return self.rare if key == "rarefied" else np.asarray(getattr(self.d, key))
 
 
-def compute(table: Table, spec: TaxaSpec) -> Diverse:
+def compute(table: Table, spec: DiversitySpec) -> Diverse:
     """Raises DataProblem for what is no community."""
-    if spec.transform != "none" or spec.standardise:
-        raise DataProblem("Diversity is of amounts as they were counted: take no roots and no shares.")
     s = read_samples(table, spec, least=1)
     least = int(s.raw.sum(axis=1).min()) if whole(s.raw) else 0
     rare = np.array([rarefied(row, np.array([float(least)]))[0] if least else np.nan for row in s.raw])
     return Diverse(spec, s, diversity(s.raw), least, rare)
 
 
-def ask(table: Table, spec: TaxaSpec, run: Run) -> Answer:
+def ask(table: Table, spec: DiversitySpec, run: Run) -> Answer:
     """The answer; raises DataProblem for what is no community."""
     d = compute(table, spec)
     run.progress(0.5, "Tables and curves")
@@ -199,7 +208,7 @@ def _write_up(d: Diverse) -> NoteBlock:
     return NoteBlock(id="write_up", text=text + (f", evenness {share(float(even.mean()))}." if len(even) else "."))
 
 
-def new_columns(table: Table, spec: TaxaSpec) -> list[tuple[Column, Any]]:
+def new_columns(table: Table, spec: DiversitySpec) -> list[tuple[Column, Any]]:
     """Indices of every sample."""
     d = compute(table, spec)
     names = {"richness": "taxa", "rarefied": f"taxa in {d.least}", "inverse": "inverse Simpson", "chao1": "Chao 1"}
@@ -228,7 +237,7 @@ METHOD = Method(
             ("taxa", "groups"), ("taxa",),
         ),
     ),
-    Spec=TaxaSpec,
+    Spec=DiversitySpec,
     compute=ask,
     page=read_page(__file__),
     order=5,
