@@ -94,8 +94,7 @@ def test_an_unknown_method_is_said(client: Client) -> None:
     table = client.bring(b"g,y\na,1\nb,2\n")
     problem = client.call("POST", "/questions", 422, json={"table": table["id"], "method": "divine"})
     assert (
-        "There is no method 'divine'. There are: agreement, arima, community_test, compare_groups, "
-        in problem["detail"]
+        "There is no method 'divine'. There are: agreement, arima, clustering, community_test, " in problem["detail"]
     )
 
 

@@ -1,7 +1,7 @@
 """Samples of many taxa as questions about communities read them: amounts, transformed, groups, and what is left out."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any, Literal
 
@@ -92,6 +92,17 @@ class Samples:
         running = np.cumsum(part[order])
         many = min(3, int(np.argmax(running >= 0.5)) + 1)
         return [self.taxa[int(i)] for i in order[:many]], float(running[many - 1])
+
+    def settled(self, *keys: Any) -> Any:
+        """An order of the samples that does not hang on the order of rows: by group, ``keys``, and amounts."""
+        return np.lexsort((*self.raw.T, *keys, self.codes))
+
+    def taken(self, order: Any) -> "Samples":
+        """The same samples in another order."""
+        return replace(
+            self, place=self.place[order], raw=self.raw[order], x=self.x[order], codes=self.codes[order],
+            labels=[self.labels[int(i)] for i in order],
+        )  # fmt: skip
 
     def unlike(self, kind: Unlike) -> Floats:
         """Dissimilarities of all pairs, condensed."""

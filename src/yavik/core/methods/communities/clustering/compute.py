@@ -12,7 +12,7 @@ from yavik.core.answers import RowsUsed
 from yavik.core.methods.communities.clustering.spec import ClusteringSpec
 from yavik.core.methods.kit.shared import used_where
 from yavik.core.methods.kit.taxa import Samples, labels_of, read_samples
-from yavik.core.stats.communities.clusters import Means, Tree, about_means, joined, silhouettes, squared
+from yavik.core.stats.communities.clusters import Means, Tree, about_means, joined, renumbered, silhouettes, squared
 from yavik.core.stats.groups import Floats
 from yavik.core.table import DataProblem, Table
 
@@ -125,12 +125,23 @@ def _about_means(data: Data, spec: ClusteringSpec, progress: Callable[[float, st
     every = [spec.k] if spec.k else list(range(2, min(MOST_TRIED, n - 1) + 1)) if square is not None else [3]
     for i, k in enumerate(every):
         progress(0.1 + 0.8 * i / len(every), f"{k} clusters")
-        made[k] = about_means(data.x, k, spec.starts, spec.seed)
+        made[k] = _settled_means(data.x, k, spec)
         if square is not None and len(made[k].within) == k:
             tried[k] = float(silhouettes(square, made[k].codes).mean())
     best = made[max(tried, key=lambda k: tried[k]) if tried else every[0]]
     silhouette = silhouettes(square, best.codes) if square is not None else np.full(n, np.nan)
     return Clustered(spec, data, None, best, best.codes, silhouette, tried, np.nan, spec.k is not None)
+
+
+def _settled_means(x: Floats, k: int, spec: ClusteringSpec) -> Means:
+    """Starts that do not hang on the order of rows; clusters numbered as rows stand."""
+    order = np.lexsort(tuple(x.T))
+    found = about_means(x[order], k, spec.starts, spec.seed)
+    codes = np.empty_like(found.codes)
+    codes[order] = found.codes
+    now = renumbered(codes)
+    old = codes[[int(np.flatnonzero(now == g)[0]) for g in range(int(now.max()) + 1)]]
+    return Means(now, found.centres[old], found.within[old], found.total, found.found)
 
 
 def read(table: Table, spec: ClusteringSpec) -> Data:

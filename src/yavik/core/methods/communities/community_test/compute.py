@@ -87,6 +87,9 @@ def compute(
         raise DataProblem("A test of communities needs groups: choose a column.")
     s = read_samples(table, spec, least=4)
     blocks, count = _blocks(table, spec, s)
+    # draws must not hang on the order of rows
+    order = s.settled(*([blocks] if blocks is not None else []))
+    s, blocks = s.taken(order), None if blocks is None else blocks[order]
     groups = len(s.levels)
     if s.n > MOST_SAMPLES:
         raise DataProblem(

@@ -88,6 +88,9 @@ def compute(
         assert d is not None
         if spec.dimensions >= s.n - 1:
             raise DataProblem(f"{spec.dimensions} dimensions for {s.n} samples fit anything; take fewer.")
+        # starts must not hang on the order of rows
+        order = s.settled()
+        d = s.taken(order).unlike(spec.dissimilarity)
         every = [k for k in DIMENSIONS if k < s.n - 1] if s.n <= MOST_TRIED else []
         for i, k in enumerate(every):
             progress(0.5 * i / len(every), f"Stress in {k} dimensions")
@@ -97,7 +100,8 @@ def compute(
             d, s.n, spec.dimensions, spec.starts, spec.seed, lambda part, what: progress(0.5 + 0.4 * part, what)
         )
         stresses = dict(sorted({**stresses, spec.dimensions: scaled.stress}.items()))
-        points = scaled.points
+        points = np.empty_like(scaled.points)
+        points[order] = scaled.points
     shown = _shown(spec, points.shape[1])
     arrows = _arrows(table, spec, s, points[:, list(shown)], progress)
     return Ordered(spec, s, d, points, scaled, axes, stresses, arrows, shown)
@@ -132,9 +136,10 @@ def _arrows(
                 else f"{name} is filled in {int(there.sum())} samples; 4 are needed for an arrow.",
                 column=name,
             )
-        own = points[there]
-        made = arrow(own, z[there])
-        draws = drawn(spec.permutations, spec.seed, draws_of_r2(own, z[there]), key=content(own, z[there]), what=name)
+        made = arrow(points[there], z[there])
+        order = s.settled(np.where(there, z, np.inf))
+        own, values = points[order][there[order]], z[order][there[order]]
+        draws = drawn(spec.permutations, spec.seed, draws_of_r2(own, values), key=content(own, values), what=name)
         p = p_of(int((draws >= made.r2 * (1 - 1e-9)).sum()), spec.permutations)[0]
         out.append(Pointing(name, made, p, int(there.sum())))
     return out
