@@ -83,7 +83,7 @@ def carried(n: int, series: int = SERIES) -> dict[str, list[float]]:
         s = smoothed(y[:n], Kind("additive", "none", "none", 1), 1e-8)
         for key, one in (("level alone", s), ("parts by AICc", best(y[:n], 1, ("additive",), rest=1e-6))):
             if one is not None:
-                low, high = intervals(one, HORIZON, 0.95)
+                low, high = intervals(one, HORIZON, [0.95])[0.95]
                 hits.setdefault(f"first point, {key}", []).append(bool(low[0] <= y[n] <= high[0]))
                 hits.setdefault(f"twelfth point, {key}", []).append(bool(low[-1] <= y[-1] <= high[-1]))
     return {key: rate(value) for key, value in hits.items()}

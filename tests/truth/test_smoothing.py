@@ -103,7 +103,7 @@ def test_forecasts_and_optimum_by_the_library(kind: Kind) -> None:
     assert np.allclose(follow(s, 10), same.forecast(10), rtol=1e-5)
     if kind.linear:
         frame = same.get_prediction(start=80, end=89).summary_frame(alpha=0.2)
-        low, high = intervals(s, 10, 0.8)
+        low, high = intervals(s, 10, [0.8])[0.8]
         assert np.allclose(low, frame["pi_lower"], rtol=1e-4) and np.allclose(high, frame["pi_upper"], rtol=1e-4)
 
 
@@ -111,9 +111,9 @@ def test_forecasts_and_optimum_by_the_library(kind: Kind) -> None:
 def test_bands_drawn_hold_the_middle_and_never_change(season: Any) -> None:
     s = fit(quarters(), Kind("multiplicative", "none", season, 4 if season != "none" else 1))
     assert s is not None
-    low, high = intervals(s, 10, 0.8)
+    low, high = intervals(s, 10, [0.8])[0.8]
     assert (low < follow(s, 10)).all() and (follow(s, 10) < high).all()
-    again = intervals(s, 10, 0.8)
+    again = intervals(s, 10, [0.8])[0.8]
     assert np.array_equal(low, again[0]) and np.array_equal(high, again[1])
 
 
@@ -122,7 +122,7 @@ def test_drawn_bands_are_those_of_the_formula_where_both_are_had() -> None:
     y = 1000 + np.cumsum(np.random.default_rng(5).normal(size=120))
     plain, parts = fit(y, Kind("additive", "none", "none", 1)), fit(y, Kind("multiplicative", "none", "none", 1))
     assert plain and parts
-    wide, drawn = intervals(plain, 8, 0.95), intervals(parts, 8, 0.95)
+    wide, drawn = intervals(plain, 8, [0.95])[0.95], intervals(parts, 8, [0.95])[0.95]
     assert np.allclose(wide[1] - wide[0], drawn[1] - drawn[0], rtol=0.06)
 
 

@@ -17,6 +17,7 @@ from scipy import linalg
 
 from yavik.core.stats.groups import Floats
 from yavik.core.stats.series.arma import AR_EDGE, White, from_partials, inverse_roots, spread_out, triangular, whiten
+from yavik.core.stats.series.criteria import Criteria
 
 NONE = np.zeros(0)
 BORDER = 0.9999
@@ -114,7 +115,7 @@ class Prepared:
     """A series and its regressors, differenced.
 
     Args:
-        w: shape (n,), differenced, over ``scale``; x: (n, k), missing points first, then regressors, each over its
+        w: shape (n,), differenced, over ``scale``; free: w less what least squares give to x; x: (n, k), missing points first, then regressors, each over its
             ``sizes``. missing: places of missing points; names: of the regressors, 'drift' or 'mean' first.
         values: of the series as given, with 0 at missing points and ``level`` taken off; raw: regressors (N, k), not
             differenced, those of missing points first; shift: taken off the regressors given.
@@ -122,6 +123,7 @@ class Prepared:
 
     order: Order
     w: Floats
+    free: Floats
     x: Floats
     scale: float
     sizes: Floats
@@ -136,6 +138,11 @@ class Prepared:
     def n(self) -> int:
         """Differenced points that the likelihood is of, missing ones taken off."""
         return len(self.w) - len(self.missing)
+
+
+def inside(x: Floats) -> Any:
+    """Whether each number of the search lies off the border, beyond which no further one is allowed."""
+    return np.abs(np.sin(x)) < BORDER
 
 
 class Singular(ValueError):
@@ -177,7 +184,9 @@ def prepare(y: Floats, order: Order, regressors: Floats, names: tuple[str, ...],
     scale = float(np.sqrt((free**2).mean()))
     if not scale > 1e-11 * max(float(np.abs(values).max()), 1e-300):
         raise Singular("nothing varies")
-    return Prepared(order, w / scale, x / sizes, scale, sizes, missing, names, values, raw, level, shift)
+    return Prepared(
+        order, w / scale, free / scale, x / sizes, scale, sizes, missing, names, values, raw, level, shift
+    )
 
 
 @dataclass(frozen=True)
@@ -229,7 +238,7 @@ def profile(given: Prepared, factors: Factors) -> Profile:
 
 
 @dataclass(frozen=True)
-class Fitted:
+class Fitted(Criteria):
     """A model at its maximum.
 
     Args:
@@ -273,25 +282,9 @@ class Fitted:
         return self.order.parameters + self.kept + 1
 
     @property
-    def aic(self) -> float:
-        """−2 ln L + 2k (Akaike, 1974)."""
-        return -2 * self.log_likelihood + 2 * self.counted
-
-    @property
-    def aicc(self) -> float:
-        """AIC + 2k(k + 1)/(n − k − 1) (Hurvich and Tsai, 1989); infinite where n is too small for it."""
-        left = self.n - self.counted - 1
-        return self.aic + 2 * self.counted * (self.counted + 1) / left if left > 0 else np.inf
-
-    @property
-    def bic(self) -> float:
-        """−2 ln L + k ln n (Schwarz, 1978)."""
-        return -2 * self.log_likelihood + self.counted * float(np.log(self.n))
-
-    @property
     def on_border(self) -> Any:
         """Whether each number of the search lies where no further one is allowed."""
-        return np.abs(np.sin(self.x)) >= BORDER
+        return ~inside(self.x)
 
     @property
     def beta(self) -> Floats:

@@ -114,11 +114,6 @@ def state_parts(ar: Floats, ma: Floats) -> StateParts:
     )  # fmt: skip
 
 
-def state_covariance(ar: Floats, ma: Floats) -> Floats:
-    """Covariance of the state before the first point, in units of the shocks' variance: shape (r, r)."""
-    return state_parts(ar, ma).covariance
-
-
 def _folded(coefficients: Floats, both: Any) -> Floats:
     """Coefficients at i + k, 0 past their end."""
     padded = np.zeros(len(coefficients) + 1)
@@ -238,7 +233,7 @@ def innovations(w: Floats, ar: Floats, ma: Floats) -> Floats:
         return np.asarray(w.copy())
     ar, ma = alike(ar, ma, r)
     phi, gain = -ar[1:], ma[1:] - ar[1:]
-    s, p = np.zeros(r), state_covariance(ar, ma)
+    s, p = np.zeros(r), state_parts(ar, ma).covariance
     out = np.empty(n)
     for t in range(n):
         f = 1.0 + p[0, 0]

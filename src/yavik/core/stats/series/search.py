@@ -1,4 +1,5 @@
-"""The search for an ARIMA model's maximum: several starts, least squares of whitened residuals, Newton's last steps."""
+"""The search for an ARIMA model's maximum: several starts, conditional least squares, the exact likelihood climbed by
+its slope, Newton's last steps."""
 
 import warnings
 from collections.abc import Sequence
@@ -7,7 +8,7 @@ import numpy as np
 from scipy import optimize, signal
 
 from yavik.core.stats.groups import Floats
-from yavik.core.stats.series.arima import BORDER, Factors, Fitted, Order, Prepared, Profile, Singular, profile
+from yavik.core.stats.series.arima import Factors, Fitted, Order, Prepared, Profile, Singular, inside, profile
 from yavik.core.stats.series.arma import AR_EDGE, to_partials
 from yavik.core.stats.series.slope import shock_turns, slope
 
@@ -39,8 +40,8 @@ def fit(
         return _made(given, np.zeros(0), np.zeros((0, 0)), None, True)
     begun = list(starts or ())
     if starts is None:
-        inside = [grown(one, order) for one in nested]
-        begun = [*inside, *_conditional(given, beginnings(given)[: 2 if inside else None])]
+        smaller = [grown(one, order) for one in nested]
+        begun = [*smaller, *_conditional(given, beginnings(given)[: 2 if smaller else None])]
     near = _best(begun, given)
     if not near:
         raise Singular("no model of this order fits")
@@ -73,7 +74,7 @@ def _snapped(given: Prepared, x: Floats, value: float) -> Floats:
 
 def _ended(given: Prepared, x: Floats, hessian: Floats) -> Floats:
     """Newton's last steps off the border, so that digits do not hang on the way that led here."""
-    free = np.flatnonzero(np.abs(np.sin(x)) < BORDER)
+    free = np.flatnonzero(inside(x))
     hessian = hessian[np.ix_(free, free)]
     if not len(free) or not np.isfinite(hessian).all() or np.linalg.eigvalsh(hessian)[0] <= 1e-6:
         return x
@@ -94,7 +95,7 @@ def _ended(given: Prepared, x: Floats, hessian: Floats) -> Floats:
 def grown(smaller: Fitted, order: Order) -> Floats:
     """The place of a smaller model in the search for a larger one."""
     o = smaller.order
-    parts = np.split(smaller.x, np.cumsum([o.p, o.q, o.P])[:3])
+    parts = np.split(smaller.x, np.cumsum([o.p, o.q, o.P]))
     sizes = (order.p, order.q, order.P, order.Q)
     return np.concatenate(
         [np.pad(x, (0, k - len(x)), constant_values=0.02) for x, k in zip(parts, sizes, strict=True)]
@@ -113,7 +114,7 @@ def _made(given: Prepared, x: Floats, hessian: Floats, other: float | None, sett
     if at.s / given.n < 1e-20:
         raise Singular("nothing is left for shocks")
     unit = 2 * given.n * float(np.log(given.scale))
-    free = np.flatnonzero(np.abs(np.sin(x)) < BORDER)
+    free = np.flatnonzero(inside(x))
     variance = np.full((len(x), len(x)), np.nan)
     if len(free):
         own = hessian[np.ix_(free, free)]
@@ -190,9 +191,7 @@ def _firm(curve: Floats) -> Floats:
 def _conditional(given: Prepared, starts: Sequence[Floats]) -> list[Floats]:
     """Least squares of shocks alone, those before the start taken as 0: quick, and near the maximum as a rule."""
     o = given.order
-    w = given.w
-    if given.x.shape[1]:
-        w = w - given.x @ np.linalg.lstsq(given.x, w, rcond=None)[0]
+    w = given.free
     skip = o.p + o.m * o.P if len(w) > 2 * (o.p + o.m * o.P) + 3 * o.parameters else 0
     seen: dict[bytes, tuple[Factors, Floats]] = {}
 
@@ -255,12 +254,9 @@ def beginnings(given: Prepared) -> list[Floats]:
 def long_autoregression(given: Prepared) -> Floats:
     """Shocks by a long autoregression, then the series on its own past and theirs (Hannan and Rissanen, 1982)."""
     o = given.order
-    w = given.w
-    if given.x.shape[1]:
-        w = w - given.x @ np.linalg.lstsq(given.x, w, rcond=None)[0]
-    w = w[-START_POINTS:]
+    w = given.free[-START_POINTS:]
     n = len(w)
-    reach = max(o.p + o.m * (o.P > 0) * o.P, o.q + o.m * o.Q)
+    reach = max(o.p + o.m * o.P, o.q + o.m * o.Q)
     long = min(max(int(np.ceil(1.5 * np.log(n) ** 1.5)), reach + 2), n // 4)
     start = long + reach
     if long < 1 or n - start < 2 * (o.parameters + 2):

@@ -4,7 +4,7 @@ A level, its slope and a season are carried on and mended by each error. Smoothi
 of the greatest likelihood. One recursion runs many parameter sets at once, so that its derivatives cost one pass.
 """
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Literal, NamedTuple
@@ -13,6 +13,7 @@ import numpy as np
 from scipy.special import ndtri
 
 from yavik.core.stats.groups import Floats
+from yavik.core.stats.series.criteria import Criteria
 
 Error = Literal["additive", "multiplicative"]
 Trend = Literal["none", "additive", "damped"]
@@ -110,41 +111,55 @@ def opened(x: Floats, kind: Kind) -> Sets:
     return Sets(alpha, beta, phi, gamma, level, slope, season)
 
 
+class _States:
+    """Level, slope and season of many parameter sets as they are carried on; ``season`` has a row for each point."""
+
+    def __init__(self, p: Sets, kind: Kind) -> None:
+        self.p, self.level, self.slope, self.season = p, p.level, p.slope, p.season.T.copy()
+        self.relative, self.trending = kind.error == "multiplicative", kind.trend != "none"
+        self.times, self.adds = kind.season == "multiplicative", kind.season == "additive"
+
+    def ahead(self, j: int) -> tuple[Floats, Floats]:
+        """What is expected at a point of the season, without it and with it."""
+        base = self.level + self.p.phi * self.slope if self.trending else self.level
+        mean = base * self.season[j] if self.times else base + self.season[j] if self.adds else base
+        return base, mean
+
+    def mend(self, j: int, base: Floats, mean: Floats, e: Floats) -> None:
+        """By an error, a part of what was expected where errors multiply."""
+        p, s = self.p, self.season[j]
+        # what the error does to the level, in the level's own unit
+        push = e
+        if self.relative:
+            push = mean * e if self.adds else base * e
+        elif self.times:
+            push = e / s
+        self.level = base + p.alpha * push
+        if self.trending:
+            self.slope = p.phi * self.slope + p.beta * push
+        if self.adds:
+            self.season[j] = s + p.gamma * push
+        elif self.times:
+            self.season[j] = s * (1 + p.gamma * e) if self.relative else s + p.gamma * e / base
+
+
 def walk(y: Floats, p: Sets, kind: Kind) -> Walk:
     """One pass over the series, all parameter sets at once."""
     n, size = len(y), len(p.alpha)
     errors, means, levels = np.empty((n, size)), np.empty((n, size)), np.empty((n, size))
-    level, slope = p.level, p.slope
-    season = p.season.T.copy()
-    m = len(season)
-    relative, trending = kind.error == "multiplicative", kind.trend != "none"
-    times, adds = kind.season == "multiplicative", kind.season == "additive"
+    states = _States(p, kind)
+    m = len(states.season)
     for t in range(n):
-        base = level + p.phi * slope if trending else level
-        j = t % m
-        s = season[j]
-        mean = base * s if times else base + s if adds else base
-        e = (y[t] - mean) / mean if relative else y[t] - mean
-        errors[t], means[t] = e, mean
-        # what the error does to the level, in the level's own unit
-        push = e
-        if relative:
-            push = mean * e if adds else base * e
-        elif times:
-            push = e / s
-        levels[t] = level = base + p.alpha * push
-        if trending:
-            slope = p.phi * slope + p.beta * push
-        if adds:
-            season[j] = s + p.gamma * (mean * e if relative else e)
-        elif times:
-            season[j] = s * (1 + p.gamma * e) if relative else s + p.gamma * e / base
+        base, mean = states.ahead(t % m)
+        e = (y[t] - mean) / mean if states.relative else y[t] - mean
+        states.mend(t % m, base, mean, e)
+        errors[t], means[t], levels[t] = e, mean, states.level
     order = (n + np.arange(m)) % m
-    return Walk(errors.T, means.T, levels.T, level, slope, season[order].T)
+    return Walk(errors.T, means.T, levels.T, states.level, states.slope, states.season[order].T)
 
 
 @dataclass(frozen=True)
-class Smoothed:
+class Smoothed(Criteria):
     """A model at its maximum.
 
     Args:
@@ -189,6 +204,11 @@ class Smoothed:
         return float(np.sqrt((self.errors**2).mean()))
 
     @property
+    def n(self) -> int:
+        """Points."""
+        return len(self.y)
+
+    @property
     def counted(self) -> int:
         """Weights, first states and the errors' variance."""
         return self.kind.weights + self.kind.states + 1
@@ -201,22 +221,6 @@ class Smoothed:
         if self.kind.error == "multiplicative":
             out -= np.log(np.abs(self.fitted)).sum()
         return float(out)
-
-    @property
-    def aic(self) -> float:
-        """−2 ln L + 2k."""
-        return -2 * self.log_likelihood + 2 * self.counted
-
-    @property
-    def aicc(self) -> float:
-        """AIC + 2k(k + 1)/(n − k − 1); infinite where n is too small for it."""
-        left = len(self.y) - self.counted - 1
-        return self.aic + 2 * self.counted * (self.counted + 1) / left if left > 0 else np.inf
-
-    @property
-    def bic(self) -> float:
-        """−2 ln L + k ln n."""
-        return -2 * self.log_likelihood + self.counted * float(np.log(len(self.y)))
 
 
 def fit(y: Floats, kind: Kind, rest: float = 1e-11) -> Smoothed | None:
@@ -343,43 +347,31 @@ def follow(made: Smoothed, horizon: int) -> Floats:
 
 def _path(made: Smoothed, errors: Floats) -> Floats:
     """Series that errors (B, h) make after the end, as shifted and scaled."""
-    kind, p = made.kind, _last(made, len(errors))
-    level, slope, season = p.level, p.slope, p.season.T.copy()
-    m, trending = len(season), kind.trend != "none"
-    relative = kind.error == "multiplicative"
+    states = _States(_last(made, len(errors)), made.kind)
+    m = len(states.season)
     out = np.empty_like(errors)
     for t in range(errors.shape[1]):
-        base = level + p.phi * slope if trending else level
-        s, e = season[t % m], errors[:, t]
-        mean = base * s if kind.season == "multiplicative" else base + s if kind.season == "additive" else base
-        out[:, t] = mean * (1 + e) if relative else mean + e
-        push = e
-        if relative:
-            push = mean * e if kind.season == "additive" else base * e
-        elif kind.season == "multiplicative":
-            push = e / s
-        level = base + p.alpha * push
-        if trending:
-            slope = p.phi * slope + p.beta * push
-        if kind.season == "additive":
-            season[t % m] = s + p.gamma * (mean * e if relative else e)
-        elif kind.season == "multiplicative":
-            season[t % m] = s * (1 + p.gamma * e) if relative else s + p.gamma * e / base
+        base, mean = states.ahead(t % m)
+        e = errors[:, t]
+        out[:, t] = mean * (1 + e) if states.relative else mean + e
+        states.mend(t % m, base, mean, e)
     return out
 
 
-def intervals(made: Smoothed, horizon: int, level: float) -> tuple[Floats, Floats]:
-    """Ends of what follows: by formula where errors and season add up, else by 20 000 paths drawn, always the same."""
-    middle = follow(made, horizon)
+def intervals(made: Smoothed, horizon: int, levels: Sequence[float]) -> dict[float, tuple[Floats, Floats]]:
+    """Ends of what follows at each level: by formula where errors and season add up, else by 20 000 paths drawn, always
+    the same."""
     if made.kind.linear:
+        middle = follow(made, horizon)
         unit = np.zeros((1, horizon))
         unit[0, 0] = 1.0
         answer = _path(made, unit)[0] - _path(made, np.zeros((1, horizon)))[0]
         se = made.sigma * np.sqrt(np.cumsum(answer**2))
-        reach = float(ndtri((1 + level) / 2)) * se
-        return middle - reach, middle + reach
+        reach = {level: float(ndtri((1 + level) / 2)) * se for level in levels}
+        return {level: (middle - r, middle + r) for level, r in reach.items()}
     rng = np.random.default_rng(1)
     spread = made.sigma / (made.scale if made.kind.error == "additive" else 1.0)
-    paths = _path(made, rng.normal(size=(DRAWS, horizon)) * spread)
-    low, high = np.quantile(paths, [(1 - level) / 2, (1 + level) / 2], axis=0)
-    return low * made.scale + made.shift, high * made.scale + made.shift
+    paths = _path(made, rng.normal(size=(DRAWS, horizon)) * spread) * made.scale + made.shift
+    shares = [s for level in levels for s in ((1 - level) / 2, (1 + level) / 2)]
+    ends = np.quantile(paths, shares, axis=0)
+    return {level: (ends[2 * i], ends[2 * i + 1]) for i, level in enumerate(levels)}

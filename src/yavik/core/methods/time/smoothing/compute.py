@@ -130,5 +130,5 @@ def _outlook(series: Series, season: int, taken: Tried, held: int, spec: Smoothi
     ways = [w for w in yardsticks(series, y, lambda z: z, season, held) if w[0].key != "smoothing"]
     return Outlook(
         "Exponential smoothing", series, season, held, mine, ways, follow(taken.made, horizon),
-        {level: intervals(taken.made, horizon, level) for level in LEVELS},
+        intervals(taken.made, horizon, LEVELS),
     )  # fmt: skip
