@@ -5,6 +5,7 @@ import numpy as np
 from yavik.core.answers import Check, FigureBlock, Remedy, TableBlock, Verdict
 from yavik.core.answers import quantities as q
 from yavik.core.answers.wording import after, counted, decimals_of, number, share, span
+from yavik.core.figures.caption import lower
 from yavik.core.figures.fans import fan
 from yavik.core.figures.plots import block
 from yavik.core.methods.kit import touch
@@ -58,12 +59,8 @@ def foretells(o: Outlook) -> str:
     one, error = o.strongest
     d = decimals_of(min(o.mine.rmse, error.rmse) / 10)
     text += f" On the last {counted(o.held, 'point')}, held out, it errs by {number(o.mine.rmse, d)}"
-    text += f"{after(o.series.column.unit)} (root mean square), {_lowered(one.name)} by {number(error.rmse, d)}"
+    text += f"{after(o.series.column.unit)} (root mean square), {lower(one.name)} by {number(error.rmse, d)}"
     return text + (": it does not beat that simple yardstick there." if o.ratio >= 1 else ".")
-
-
-def _lowered(name: str) -> str:
-    return f"{name[0].lower()}{name[1:]}"
 
 
 def fan_block(o: Outlook, movable: bool = True) -> FigureBlock | None:
@@ -138,7 +135,7 @@ def beats_check(o: Outlook, remedies: list[Remedy] | None = None) -> Check | Non
     if o.mine is None:
         text = "The model cannot be fitted to what comes before the end, or foretells what has no value there."
         return Check(id="foretells", title=title, verdict=Verdict.unknown, text=text)
-    name = _lowered(o.strongest[0].name)
+    name = lower(o.strongest[0].name)
     if o.ratio < 1:
         text = f"{end} its error is {share(o.ratio)} of that by {name}, the best of them."
         return Check(id="foretells", title=title, verdict=Verdict.holds, text=text)
@@ -170,4 +167,4 @@ def held_words(o: Outlook) -> str:
     one, error = o.strongest
     d = decimals_of(o.mine.rmse / 30)
     text = f" On the last {counted(o.held, 'point')}, held out, root mean square error was {number(o.mine.rmse, d)}"
-    return text + f"{after(o.series.column.unit)} ({_lowered(one.name)}: {number(error.rmse, d)})."
+    return text + f"{after(o.series.column.unit)} ({lower(one.name)}: {number(error.rmse, d)})."

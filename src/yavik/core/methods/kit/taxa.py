@@ -223,16 +223,19 @@ def left_out(s: Samples) -> NoteBlock | None:
     return NoteBlock(id="left_out", text=" ".join(said)) if said else None
 
 
-def counted_taxa(table: Table, taxa: Sequence[str]) -> bool:
-    """Whether columns look like amounts of taxa: four and more, none below 0, many cells 0."""
-    if len(taxa) < 4:
-        return False
+def over_taxa(table: Table, spec: dict[str, Any], rank: float, grouped: bool = False) -> tuple[float, str] | None:
+    """How well a question of communities fits: amounts of four taxa and more, many of them 0, and groups if needed."""
+    taxa = spec.get("taxa") or []
+    if len(taxa) < 4 or (grouped and not spec.get("groups")):
+        return -30, ""
     try:
         x = np.column_stack([table.numbers(t) for t in taxa])
     except DataProblem:
-        return False
+        return -30, ""
     there = x[~np.isnan(x)]
-    return bool(len(there) and there.min() >= 0 and (there == 0).mean() > 0.05)
+    if not len(there) or there.min() < 0 or (there == 0).mean() <= 0.05:
+        return -30, ""
+    return rank, f"{len(taxa)} taxa, many of them absent in places"
 
 
 def samples_each(s: Samples) -> str:

@@ -4,7 +4,7 @@ from typing import Literal
 
 from pydantic import Field
 
-from yavik.core.ask import VALUES, option, placed, slot
+from yavik.core.ask import VALUES, amount, option, placed, slot
 from yavik.core.methods.base import Spec
 
 TIMES = ["date", "count", "text", "ordered", "category", "identifier", "measure"]
@@ -31,4 +31,24 @@ class TimeSpec(Spec):
         json_schema_extra=option(
             "A time that stands several times", DOUBLED, "As where many units have a row each.", when={"time": "set"}
         ),
+    )
+
+
+class ForetellSpec(TimeSpec):
+    """Beside them what is held out, and how far ahead."""
+
+    hold_out: int | None = Field(
+        None,
+        ge=0,
+        le=2000,
+        json_schema_extra=amount(
+            "Points held out", "At the end, to see how models foretell it; 0 for none.", placeholder="a tenth",
+            empty=True, min=0, step=1,
+        ),
+    )  # fmt: skip
+    horizon: int | None = Field(
+        None,
+        ge=1,
+        le=2000,
+        json_schema_extra=amount("Points foretold", placeholder="two seasons", empty=True, min=1, step=1),
     )

@@ -6,7 +6,6 @@ from typing import Any, Literal
 
 import numpy as np
 from scipy.cluster.hierarchy import cophenet, dendrogram, fcluster, leaves_list, linkage
-from scipy.spatial.distance import squareform
 
 from yavik.core.stats.groups import Floats
 
@@ -160,8 +159,3 @@ def _lloyd(x: Floats, centres: Floats) -> tuple[Any, float]:
         for g in np.flatnonzero(~filled):
             centres[g] = x[int(gap[np.arange(len(x)), codes].argmax())]
     return codes, float(((x - centres[codes]) ** 2).sum())
-
-
-def squared(d: Floats) -> Floats:
-    """Condensed dissimilarities as a square."""
-    return np.asarray(squareform(d, checks=False))

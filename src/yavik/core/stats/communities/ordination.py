@@ -9,7 +9,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from scipy.optimize import isotonic_regression, minimize
-from scipy.spatial.distance import squareform
 
 from yavik.core.stats.communities.group_tests import Spaced
 from yavik.core.stats.groups import Floats
@@ -18,10 +17,6 @@ SCREENED, KEPT, FEW, MORE = 12, 2, 150, 4
 """Steps that every start makes, and starts that are gone on with (the best): more of up to ``FEW`` samples."""
 SMALL = 1e-7
 Told = Callable[[float, str], None]
-
-
-def silent(_part: float, _what: str) -> None:
-    """Tells nobody."""
 
 
 @dataclass(frozen=True)
@@ -86,7 +81,7 @@ class _Pairs:
         return value, out.ravel()
 
 
-def nonmetric(d: Floats, n: int, dims: int, starts: int, seed: int, told: Told = silent) -> Scaled:
+def nonmetric(d: Floats, n: int, dims: int, starts: int, seed: int, told: Told = lambda _part, _what: None) -> Scaled:
     """The least stress of a start by principal coordinates and others by chance.
 
     Args:
@@ -204,8 +199,3 @@ def draws_of_r2(points: Floats, z: Floats) -> Callable[[np.random.Generator, int
         return np.asarray(((moved @ q) ** 2).sum(axis=1) / float(own @ own))
 
     return batch
-
-
-def square(d: Floats) -> Floats:
-    """Condensed dissimilarities as a square."""
-    return np.asarray(squareform(d, checks=False))

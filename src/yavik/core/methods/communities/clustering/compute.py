@@ -6,13 +6,13 @@ from functools import cached_property
 from typing import Any
 
 import numpy as np
-from scipy.spatial.distance import pdist
+from scipy.spatial.distance import pdist, squareform
 
 from yavik.core.answers import RowsUsed
 from yavik.core.methods.communities.clustering.spec import ClusteringSpec
 from yavik.core.methods.kit.shared import used_where
 from yavik.core.methods.kit.taxa import Samples, labels_of, read_samples
-from yavik.core.stats.communities.clusters import Means, Tree, about_means, joined, renumbered, silhouettes, squared
+from yavik.core.stats.communities.clusters import Means, Tree, about_means, joined, renumbered, silhouettes
 from yavik.core.stats.groups import Floats
 from yavik.core.table import DataProblem, Table
 
@@ -100,7 +100,7 @@ def compute(
         raise DataProblem("All samples are alike: there is nothing to cluster.", column=data.names[0])
     progress(0.4, "Joining")
     tree = joined(d, spec.linkage)
-    square = squared(d)
+    square = squareform(d)
     tried = {}
     for k in range(2, min(MOST_TRIED, n - 1) + 1):
         codes = tree.at(k)
@@ -120,7 +120,7 @@ def compute(
 
 def _about_means(data: Data, spec: ClusteringSpec, progress: Callable[[float, str], None]) -> Clustered:
     n = len(data.x)
-    square = np.sqrt(np.maximum(squared(np.asarray(pdist(data.x, "sqeuclidean"))), 0)) if n <= MOST_JOINED else None
+    square = squareform(pdist(data.x)) if n <= MOST_JOINED else None
     tried, made = {}, {}
     every = [spec.k] if spec.k else list(range(2, min(MOST_TRIED, n - 1) + 1)) if square is not None else [3]
     for i, k in enumerate(every):

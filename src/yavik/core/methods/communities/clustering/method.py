@@ -11,7 +11,7 @@ from yavik.core.methods.communities.clustering import tell
 from yavik.core.methods.communities.clustering.compute import compute
 from yavik.core.methods.communities.clustering.spec import ClusteringSpec
 from yavik.core.methods.kit.page import read_page
-from yavik.core.methods.kit.taxa import counted_taxa
+from yavik.core.methods.kit.taxa import over_taxa
 from yavik.core.steps.making import words
 from yavik.core.table import Column, Level, Table
 
@@ -42,10 +42,10 @@ def new_columns(table: Table, spec: ClusteringSpec) -> list[tuple[Column, Any]]:
 
 def _fit(table: Table, spec: dict[str, Any]) -> tuple[float, str] | None:
     """Many amounts; several columns of numbers."""
-    taxa, columns = spec.get("taxa") or [], spec.get("columns") or []
+    columns = spec.get("columns") or []
     if columns:
         return (-6, "") if len(columns) >= 3 else (-25, "")
-    return (26, f"{len(taxa)} taxa, many of them absent in places") if counted_taxa(table, taxa) else (-30, "")
+    return over_taxa(table, spec, 26)
 
 
 METHOD = Method(

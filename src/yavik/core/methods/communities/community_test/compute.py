@@ -123,8 +123,8 @@ def compute(
         "anosim": p("anosim", r, draws_of_r(ranked, s.codes, blocks), (0.4, 0.6))[0],
         "dispersion": p("dispersion", spread, draws_of_spread(away, s.codes, groups, blocks), (0.6, 0.7))[0],
     }
-    pairs = _pairs(spec, s, d, blocks, progress)
-    inside = _inside(d, s)
+    pairs = _pairs(spec, s, spaced.d, blocks, progress)
+    inside = _inside(spaced.d, s)
     return Tested(
         spec, s, d, parts, r, away, spread, ps, first[1], _ways(s.codes, blocks, groups), pairs, inside, count
     )  # fmt: skip
@@ -169,8 +169,7 @@ def _ways(codes: Any, blocks: Any, groups: int) -> float:
     return out
 
 
-def _inside(d: Floats, s: Samples) -> Floats:
-    square = squareform(d, checks=False)
+def _inside(square: Floats, s: Samples) -> Floats:
     out = np.full(len(s.levels), np.nan)
     for g in range(len(s.levels)):
         own = np.flatnonzero(s.codes == g)
@@ -180,12 +179,11 @@ def _inside(d: Floats, s: Samples) -> Floats:
 
 
 def _pairs(
-    spec: CommunityTestSpec, s: Samples, d: Floats, blocks: Any, progress: Callable[[float, str], None]
+    spec: CommunityTestSpec, s: Samples, square: Floats, blocks: Any, progress: Callable[[float, str], None]
 ) -> list[Pair]:
     """Every two groups by themselves, with permutations of their own."""
     if len(s.levels) < 3:
         return []
-    square = squareform(d, checks=False)
     made = []
     both = list(combinations(range(len(s.levels)), 2))
     for i, (a, b) in enumerate(both):

@@ -1,7 +1,5 @@
 """Do communities differ between groups?"""
 
-from typing import Any
-
 from yavik.core.answers import Answer
 from yavik.core.answers.make import compose
 from yavik.core.methods.base import Aim, Layout, Method, Run
@@ -10,7 +8,7 @@ from yavik.core.methods.communities.community_test.checks import all_checks
 from yavik.core.methods.communities.community_test.compute import compute
 from yavik.core.methods.communities.community_test.spec import CommunityTestSpec
 from yavik.core.methods.kit.page import read_page
-from yavik.core.methods.kit.taxa import counted_taxa
+from yavik.core.methods.kit.taxa import over_taxa
 from yavik.core.table import Table
 
 
@@ -30,14 +28,6 @@ def ask(table: Table, spec: CommunityTestSpec, run: Run) -> Answer:
     )
 
 
-def _fit(table: Table, spec: dict[str, Any]) -> tuple[float, str] | None:
-    """Many amounts and groups."""
-    taxa = spec.get("taxa") or []
-    if not spec.get("groups") or not counted_taxa(table, taxa):
-        return -30, ""
-    return 30, f"{len(taxa)} taxa, many of them absent in places"
-
-
 METHOD = Method(
     id="community_test",
     aim=Aim.communities,
@@ -52,7 +42,7 @@ METHOD = Method(
     compute=ask,
     page=read_page(__file__),
     order=3,
-    fit=_fit,
+    fit=lambda table, spec: over_taxa(table, spec, 30, grouped=True),
     name=lambda spec: f"Communities by {spec.groups}",
     uses=("seed",),
     keywords=(

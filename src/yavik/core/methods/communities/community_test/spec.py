@@ -5,16 +5,13 @@ from typing import Literal
 from pydantic import Field
 
 from yavik.core.ask import GROUPS, amount, option, placed
+from yavik.core.methods.compare.groups.spec import ADJUSTED_BY
 from yavik.core.methods.kit.taxa import UNLIKE, TaxaSpec
 from yavik.core.stats.adjusting import Adjust
 from yavik.core.stats.communities.unlike import Unlike
 
 KINDS = {
     "permanova": "PERMANOVA", "anosim": "ANOSIM", "dispersion": "spread about the groups’ middles", "all": "all three",
-}  # fmt: skip
-ADJUSTS = {
-    "holm": "adjusted by Holm", "bonferroni": "adjusted by Bonferroni", "sidak": "adjusted by Šidák",
-    "fdr": "false discovery rate (Benjamini–Hochberg)", "none": "not adjusted",
 }  # fmt: skip
 ABOUT = {"centroid": "the centroid", "median": "the spatial median"}
 
@@ -36,4 +33,4 @@ class CommunityTestSpec(TaxaSpec):
         999, ge=99, le=99_999, json_schema_extra=amount("Permutations", min=99, max=99_999, step=1)
     )
     about: Literal["centroid", "median"] = Field("median", json_schema_extra=option("Spread about", ABOUT))
-    adjust: Adjust = Field("holm", json_schema_extra=option("Pairs", ADJUSTS))
+    adjust: Adjust = Field("holm", json_schema_extra=option("Pairs", ADJUSTED_BY))

@@ -9,7 +9,8 @@ from yavik.core.answers import quantities as q
 from yavik.core.answers.wording import counted, listing, number, p_words, percent, say, share
 from yavik.core.figures.plots import Bar, block, forest
 from yavik.core.methods.communities.community_test.compute import Tested
-from yavik.core.methods.communities.community_test.spec import ABOUT, ADJUSTS
+from yavik.core.methods.communities.community_test.spec import ABOUT
+from yavik.core.methods.compare.groups.spec import ADJUSTED_BY
 from yavik.core.methods.kit.claims import claimed
 from yavik.core.methods.kit.taxa import UNLIKE, left_out, preparation
 
@@ -118,7 +119,7 @@ def pairs(t: Tested) -> TableBlock | None:
         )
         for m in t.pairs
     ]  # fmt: skip
-    return q.table("pairs", "Every two groups, by PERMANOVA", rows, note=f"p {ADJUSTS[t.spec.adjust]}.")
+    return q.table("pairs", "Every two groups, by PERMANOVA", rows, note=f"p {ADJUSTED_BY[t.spec.adjust]}.")
 
 
 def groups(t: Tested) -> TableBlock:

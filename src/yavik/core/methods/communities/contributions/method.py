@@ -12,7 +12,7 @@ from yavik.core.methods.communities.contributions import tell
 from yavik.core.methods.communities.contributions.compute import Contributions, compute
 from yavik.core.methods.communities.contributions.spec import ContributionsSpec
 from yavik.core.methods.kit.page import read_page
-from yavik.core.methods.kit.taxa import advice, counted_taxa, samples_each
+from yavik.core.methods.kit.taxa import advice, over_taxa, samples_each
 from yavik.core.table import Table
 
 
@@ -72,14 +72,6 @@ def _without(c: Contributions) -> list[Remedy]:
     return [Remedy(label="Leave those groups out", spec={"where": where})]
 
 
-def _fit(table: Table, spec: dict[str, Any]) -> tuple[float, str] | None:
-    """Many amounts and groups."""
-    taxa = spec.get("taxa") or []
-    if not spec.get("groups") or not counted_taxa(table, taxa):
-        return -30, ""
-    return 32, f"{len(taxa)} taxa, many of them absent in places"
-
-
 METHOD = Method(
     id="contributions",
     aim=Aim.communities,
@@ -94,7 +86,7 @@ METHOD = Method(
     compute=ask,
     page=read_page(__file__),
     order=2,
-    fit=_fit,
+    fit=lambda table, spec: over_taxa(table, spec, 32, grouped=True),
     name=lambda spec: f"Taxa that make {spec.groups} differ",
     keywords=(
         "similarity percentages", "contribution", "dissimilarity", "Bray-Curtis", "indicator", "species", "taxa",

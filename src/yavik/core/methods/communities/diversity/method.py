@@ -17,7 +17,7 @@ from yavik.core.figures.taxa import curves
 from yavik.core.methods.base import Aim, Layout, Method, Run
 from yavik.core.methods.kit.columns import measured
 from yavik.core.methods.kit.page import read_page
-from yavik.core.methods.kit.taxa import Samples, TaxaSpec, counted_taxa, left_out, read_samples
+from yavik.core.methods.kit.taxa import Samples, TaxaSpec, left_out, over_taxa, read_samples
 from yavik.core.stats.communities.diversity import Diversity, diversity, rarefied, whole
 from yavik.core.stats.groups import Floats
 from yavik.core.table import Column, Table
@@ -221,12 +221,6 @@ def new_columns(table: Table, spec: DiversitySpec) -> list[tuple[Column, Any]]:
     return out
 
 
-def _fit(table: Table, spec: dict[str, Any]) -> tuple[float, str] | None:
-    """Many amounts, many of them 0."""
-    taxa = spec.get("taxa") or []
-    return (28, f"{len(taxa)} taxa, many of them absent in places") if counted_taxa(table, taxa) else (-30, "")
-
-
 METHOD = Method(
     id="diversity",
     aim=Aim.communities,
@@ -241,7 +235,7 @@ METHOD = Method(
     compute=ask,
     page=read_page(__file__),
     order=5,
-    fit=_fit,
+    fit=lambda table, spec: over_taxa(table, spec, 28),
     new_columns=new_columns,
     name=lambda spec: f"Diversity{f' by {spec.groups}' if spec.groups else ''}",
     keywords=(

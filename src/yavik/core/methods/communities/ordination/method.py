@@ -12,7 +12,7 @@ from yavik.core.methods.communities.ordination.compute import compute
 from yavik.core.methods.communities.ordination.spec import OrdinationSpec
 from yavik.core.methods.kit.columns import measured
 from yavik.core.methods.kit.page import read_page
-from yavik.core.methods.kit.taxa import counted_taxa
+from yavik.core.methods.kit.taxa import over_taxa
 from yavik.core.table import Column, Table
 
 
@@ -43,12 +43,6 @@ def new_columns(table: Table, spec: OrdinationSpec) -> list[tuple[Column, Any]]:
     return out
 
 
-def _fit(table: Table, spec: dict[str, Any]) -> tuple[float, str] | None:
-    """Many amounts, many of them 0."""
-    taxa = spec.get("taxa") or []
-    return (34, f"{len(taxa)} taxa, many of them absent in places") if counted_taxa(table, taxa) else (-30, "")
-
-
 METHOD = Method(
     id="ordination",
     aim=Aim.communities,
@@ -63,7 +57,7 @@ METHOD = Method(
     compute=ask,
     page=read_page(__file__),
     order=1,
-    fit=_fit,
+    fit=lambda table, spec: over_taxa(table, spec, 34),
     new_columns=new_columns,
     name=lambda spec: f"Ordination{f' by {spec.groups}' if spec.groups else ''}",
     uses=("seed",),

@@ -10,7 +10,7 @@ from scipy import special
 from yavik.core.answers.wording import listing
 from yavik.core.methods.kit.forecasts import LEVELS, Errors, Outlook, errors_of, held_out, horizon_of, yardsticks
 from yavik.core.methods.kit.times import Series, read_series, season_of, transformed
-from yavik.core.methods.time.arima.orders import candidates_of, filled
+from yavik.core.methods.time.arima.orders import candidates_of
 from yavik.core.methods.time.arima.spec import ArimaSpec
 from yavik.core.stats.groups import Floats
 from yavik.core.stats.series.ahead import ahead, expected
@@ -31,7 +31,7 @@ class Data:
     """The series as it is modelled.
 
     Args:
-        z: transformed values, NaN where there are none. x: regressors at the series' times, later: those after it,
+        z: transformed values, NaN where there are none; bridged: on straight lines there. x: regressors at the series' times, later: those after it,
             as far as every one is known. names: of the regressors.
     """
 
@@ -39,6 +39,7 @@ class Data:
     season: int
     power: float
     z: Floats
+    bridged: Floats
     names: tuple[str, ...]
     x: Floats
     later: Floats
@@ -169,7 +170,7 @@ class Modelled:
 def compute(table: Table, spec: ArimaSpec, progress: Progress = lambda _part, _what: None) -> Modelled:
     """Raises DataProblem for what cannot be read or modelled."""
     data = read(table, spec)
-    orders, told = candidates_of(data.series, data.z, data.season, spec)
+    orders, told = candidates_of(data.series, data.bridged, data.season, spec)
     held = held_out(data.series, data.season, spec.hold_out, LEAST)
     made: dict[Order, Candidate] = {}
     for i, order in enumerate(sorted(orders, key=lambda o: o.parameters)):
@@ -200,7 +201,7 @@ def outlook(data: Data, spec: ArimaSpec, taken: Candidate, held: int) -> Outlook
     own = data.power == 1.0
     return Outlook(
         f"ARIMA{taken.order}", data.series, data.season, held, taken.held,
-        yardsticks(data.series, filled(data.z), data.original, data.season, held), data.original(later.mean), bands,
+        yardsticks(data.series, data.bridged, data.original, data.season, held), data.original(later.mean), bands,
         later.se if own else None, later.se_full if own else None,
     )  # fmt: skip
 
@@ -233,13 +234,13 @@ def read(table: Table, spec: ArimaSpec) -> Data:
             column=name,
         )
     season = season_of(series, spec.seasonal[3] if isinstance(spec.seasonal, tuple) else "auto")
-    z, power = transformed(table, series, spec.transform, season)
-    z = z.copy()
+    bridged, power = transformed(table, series, spec.transform, season)
+    z = bridged.copy()
     z[series.bridged] = np.nan
     if spec.value in spec.regressors or (spec.time and spec.time in spec.regressors):
         raise DataProblem("A regressor is another column than the series and its time.", column=spec.value)
     x, later = _regressors(table, series, spec.regressors)
-    return Data(series, season, power, z, tuple(spec.regressors), x, later)
+    return Data(series, season, power, z, bridged, tuple(spec.regressors), x, later)
 
 
 def _regressors(table: Table, series: Series, names: list[str]) -> tuple[Floats, Floats]:
@@ -247,8 +248,7 @@ def _regressors(table: Table, series: Series, names: list[str]) -> tuple[Floats,
     out = np.full((n + reach, len(names)), np.nan)
     inside = series.along >= 0
     for j, name in enumerate(names):
-        values = table.numbers(name) if table.column(name).kind != "yes_no" else _ones(table, name)
-        out[series.along[inside], j] = values[inside]
+        out[series.along[inside], j] = table.numbers(name)[inside]
         empty = np.flatnonzero(np.isnan(out[:n, j]))
         if len(empty):
             told = listing([series.labels[int(i)] for i in empty], 3)
@@ -261,11 +261,6 @@ def _regressors(table: Table, series: Series, names: list[str]) -> tuple[Floats,
     later = out[n:]
     known = np.isfinite(later).all(axis=1)
     return out[:n], later[: len(known) if known.all() else int(np.argmin(known))]
-
-
-def _ones(table: Table, name: str) -> Floats:
-    coded = table.codes(name)
-    return np.where(coded.codes >= 0, coded.codes.astype(float), np.nan)
 
 
 def candidate(data: Data, order: Order, spec: ArimaSpec, held: int, nested: list[Fitted]) -> Candidate:

@@ -16,9 +16,13 @@ STRONG = 0.64
 
 
 def candidates_of(series: Series, z: Floats, season: int, spec: ArimaSpec) -> tuple[list[Order], str]:
-    """Orders, and how they came about where nobody listed them. Raises DataProblem where there are none or too many."""
+    """Orders, and how they came about where nobody listed them.
+
+    Args:
+        z: values as modelled, gaps bridged.
+
+    Raises DataProblem where there are none or too many."""
     seasonal = (0, 0, 0, 1)
-    z = filled(z)
     told = []
     if isinstance(spec.seasonal, tuple):
         seasonal = spec.seasonal
@@ -49,12 +53,6 @@ def candidates_of(series: Series, z: Floats, season: int, spec: ArimaSpec) -> tu
             column=series.column.name,
         )
     return orders, "; ".join(told)
-
-
-def filled(z: Floats) -> Floats:
-    """Gaps bridged by straight lines."""
-    there = np.flatnonzero(np.isfinite(z))
-    return np.interp(np.arange(len(z)), there, z[there])
 
 
 def _season(z: Floats, season: int) -> tuple[tuple[int, int, int, int], str]:

@@ -5,8 +5,8 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field, field_validator, model_validator
 
-from yavik.core.ask import amount, option, placed
-from yavik.core.methods.kit.time_slots import TimeSpec
+from yavik.core.ask import option, placed
+from yavik.core.methods.kit.time_slots import ForetellSpec
 from yavik.core.methods.time.series.spec import TRANSFORMS
 
 Whole = Annotated[int, Field(ge=0, le=12)]
@@ -24,7 +24,7 @@ MOST = 80
 """Candidates at once."""
 
 
-class ArimaSpec(TimeSpec):
+class ArimaSpec(ForetellSpec):
     """Slots and settings."""
 
     candidates: Literal["suggested", "grid"] | list[Triple] = Field(
@@ -78,25 +78,6 @@ class ArimaSpec(TimeSpec):
     )
     choose_by: Literal["votes", "aicc", "aic", "bic", "log_likelihood", "sigma", "significant"] = Field(
         "votes", json_schema_extra=option("Choose by", CRITERIA)
-    )
-    hold_out: int | None = Field(
-        None,
-        ge=0,
-        le=2000,
-        json_schema_extra=amount(
-            "Points held out",
-            "At the end, to see how models foretell it; 0 for none.",
-            placeholder="a tenth",
-            empty=True,
-            min=0,
-            step=1,
-        ),
-    )
-    horizon: int | None = Field(
-        None,
-        ge=1,
-        le=2000,
-        json_schema_extra=amount("Points foretold", placeholder="two seasons", empty=True, min=1, step=1),
     )
     main: str | None = Field(None, json_schema_extra=placed("fixed", "The model looked at"))
 

@@ -37,7 +37,6 @@ NAMES = {
     "significant": "significant coefficients", "sigma": "σ", "log_likelihood": "log-likelihood", "aic": "AIC",
     "aicc": "AICc", "bic": "BIC", "held": "the held-out end",
 }  # fmt: skip
-SEASONS_SHOWN = 5
 
 
 def headline(m: Modelled) -> tuple[list[Span], str]:

@@ -21,7 +21,7 @@ from yavik.core.figures.caption import lower
 from yavik.core.figures.courses import bars_of_lags, over_time
 from yavik.core.figures.plots import block
 from yavik.core.methods.kit import touch
-from yavik.core.methods.kit.outlook import rhythm
+from yavik.core.methods.kit.outlook import rhythm, time_of, title_of
 from yavik.core.methods.time.series.compute import Looked, Tested
 from yavik.core.stats.series.unit_roots import UnitRoot
 
@@ -93,17 +93,14 @@ def blocks(s: Looked) -> list[Any]:
     return [_line(s), *_correlograms(s), _roots(s), *_parts(s), _orders(s), _lags(s), _write_up(s)]
 
 
-def _time(s: Looked) -> str:
-    return s.series.time.title if s.series.time else "Row"
-
-
-def _title(s: Looked) -> str:
-    return f"{s.series.column.title} ({s.series.column.unit})" if s.series.column.unit else s.series.column.title
-
-
 def _line(s: Looked) -> FigureBlock:
     drawn = over_time(
-        s.series.labels, [("series", s.series.values)], _title(s), x_title=_time(s), width=520, faint=s.series.bridged
+        s.series.labels,
+        [("series", s.series.values)],
+        title_of(s.series),
+        x_title=time_of(s.series),
+        width=520,
+        faint=s.series.bridged,
     )
     return block("figure", "The series", drawn)
 
@@ -127,7 +124,7 @@ def _correlograms(s: Looked) -> list[Any]:
             block(
                 "differences",
                 "Its differences",
-                over_time(labels, [("series", s.w)], "Difference", x_title=_time(s), width=520),
+                over_time(labels, [("series", s.w)], "Difference", x_title=time_of(s.series), width=520),
             )
         )
     made += [
@@ -143,7 +140,9 @@ def _parts(s: Looked) -> list[Any]:
         block(
             "trend",
             "Trend",
-            over_time(s.series.labels, [("series", p.trend)], "Trend", x_title=_time(s), width=250, height=120),
+            over_time(
+                s.series.labels, [("series", p.trend)], "Trend", x_title=time_of(s.series), width=250, height=120
+            ),
             small=True,
         )
     ]
@@ -152,7 +151,14 @@ def _parts(s: Looked) -> list[Any]:
             block(
                 "season",
                 "Season",
-                over_time(s.series.labels, [("series", p.season)], "Season", x_title=_time(s), width=250, height=120),
+                over_time(
+                    s.series.labels,
+                    [("series", p.season)],
+                    "Season",
+                    x_title=time_of(s.series),
+                    width=250,
+                    height=120,
+                ),
                 small=True,
             )
         )
@@ -160,7 +166,9 @@ def _parts(s: Looked) -> list[Any]:
         block(
             "rest",
             "Rest",
-            over_time(s.series.labels, [("series", p.rest)], "Rest", x_title=_time(s), width=250, height=120),
+            over_time(
+                s.series.labels, [("series", p.rest)], "Rest", x_title=time_of(s.series), width=250, height=120
+            ),
             small=True,
         )
     )
