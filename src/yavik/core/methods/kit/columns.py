@@ -18,3 +18,10 @@ def measured(name: str, values: Floats, *, decimals: int = 2, **more: Any) -> tu
     return Column(name=name, kind=Kind.measure, decimals=decimals, **more), pa.array(
         values, pa.float64(), mask=np.isnan(values)
     )
+
+
+def at_rows(values: Floats, place: Any, rows: int) -> Floats:
+    """A value for every row of the table, NaN for those that are not at one of the places."""
+    out = np.full(rows, np.nan)
+    out[place] = values
+    return out

@@ -63,7 +63,24 @@ def shape_check(e: Floats) -> Check:
     return made.model_copy(update={"text": text, "verdict": Verdict.doubtful})
 
 
-def filling(series: Series) -> list[Remedy]:
+def bridged_check(series: Series, advice: str) -> Check | None:
+    """Times that were bridged; where they have rows, a step fills their cells."""
+    k = len(series.bridged)
+    if not k:
+        return None
+    said = listing([series.labels[int(i)] for i in series.bridged], 5)
+    text = f"{counted(k, 'time')} without a value bridged by straight lines: {said}.{advice and f' {advice}'}"
+    return Check(
+        id="gaps",
+        title="Gaps",
+        verdict=Verdict.doubtful,
+        text=text,
+        facts={"gaps": float(k)},
+        remedies=_filling(series),
+    )
+
+
+def _filling(series: Series) -> list[Remedy]:
     """A step that fills empty cells on the line between their neighbours, where their times have rows."""
     time = series.time
     empty = np.isin(series.along, series.bridged) & (series.place < 0)
@@ -79,17 +96,19 @@ def filling(series: Series) -> list[Remedy]:
     ]
 
 
-def outlying_times(series: Series, e: Floats, table_rows: Any, advice: str) -> Check:
-    """Times whose residual lies far outside. ``e``: of the last times of the series."""
+def outlying_times(
+    series: Series, e: Floats, table_rows: Any, advice: str = "", of: str = "what was expected"
+) -> Check:
+    """Times whose residual lies far outside. ``e``: of the last times of the series; ``of``: what they are off."""
     there = np.where(np.isfinite(e), e, np.nanmedian(e))
     out = np.flatnonzero(far_out(there, 3.0)) + series.n - len(e)
     base: dict[str, Any] = {"id": "outlying", "title": "Outlying points"}
     if not len(out):
-        text = "No residual lies more than three interquartile ranges outside."
+        text = f"No point lies more than three interquartile ranges off {of}."
         return Check(**base, verdict=Verdict.holds, text=text)
     said = listing([series.labels[int(i)] for i in out], 5)
     rows = [int(r) for r in table_rows[np.isin(series.place, out)]]
-    text = f"{counted(len(out), 'point')} far off what was expected: {said}. {advice}"
+    text = f"{counted(len(out), 'point')} far off {of}: {said}.{advice and f' {advice}'}"
     return Check(
         **base, verdict=Verdict.doubtful, text=text, remedies=[Remedy(label="Show the rows", rows=rows[:200])]
     )

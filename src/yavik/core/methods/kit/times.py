@@ -68,6 +68,10 @@ class Series:
         """Times."""
         return len(self.values)
 
+    def by_row(self, values: Floats) -> Floats:
+        """Values of every time as the table's rows have them, NaN for rows not used."""
+        return np.where(self.place >= 0, values[np.maximum(self.place, 0)], np.nan)
+
     @property
     def long(self) -> str:
         """'192 months', '10 times, every 5 years'."""

@@ -15,7 +15,7 @@ from yavik.core.ask import placed
 from yavik.core.figures.plots import block
 from yavik.core.figures.taxa import curves
 from yavik.core.methods.base import Aim, Layout, Method, Run
-from yavik.core.methods.kit.columns import measured
+from yavik.core.methods.kit.columns import at_rows, measured
 from yavik.core.methods.kit.page import read_page
 from yavik.core.methods.kit.taxa import Samples, TaxaSpec, left_out, over_taxa, read_samples
 from yavik.core.stats.communities.diversity import Diversity, diversity, rarefied, whole
@@ -214,8 +214,7 @@ def new_columns(table: Table, spec: DiversitySpec) -> list[tuple[Column, Any]]:
     names = {"richness": "taxa", "rarefied": f"taxa in {d.least}", "inverse": "inverse Simpson", "chao1": "Chao 1"}
     out = []
     for key, _, decimals in _keys(d):
-        values = np.full(table.n_rows, np.nan)
-        values[d.samples.place] = d.of(key)
+        values = at_rows(d.of(key), d.samples.place, table.n_rows)
         if np.isfinite(values).any():
             out.append(measured(names.get(key, key.capitalize()), values, decimals=decimals))
     return out

@@ -2,15 +2,13 @@
 
 from typing import Any
 
-import numpy as np
-
 from yavik.core.answers import Answer
 from yavik.core.answers.make import compose
 from yavik.core.methods.base import Aim, Layout, Method, Run
 from yavik.core.methods.communities.ordination import tell
 from yavik.core.methods.communities.ordination.compute import compute
 from yavik.core.methods.communities.ordination.spec import OrdinationSpec
-from yavik.core.methods.kit.columns import measured
+from yavik.core.methods.kit.columns import at_rows, measured
 from yavik.core.methods.kit.page import read_page
 from yavik.core.methods.kit.taxa import over_taxa
 from yavik.core.table import Column, Table
@@ -37,8 +35,7 @@ def new_columns(table: Table, spec: OrdinationSpec) -> list[tuple[Column, Any]]:
     o = compute(table, spec)
     out = []
     for k in range(o.points.shape[1]):
-        values = np.full(table.n_rows, np.nan)
-        values[o.samples.place] = o.points[:, k]
+        values = at_rows(o.points[:, k], o.samples.place, table.n_rows)
         out.append(measured(f"axis {k + 1}", values, decimals=4))
     return out
 

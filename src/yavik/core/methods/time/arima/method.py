@@ -41,17 +41,13 @@ def new_columns(table: Table, spec: ArimaSpec) -> list[tuple[Column, Any]]:
     residual[m.data.n - len(e) :] = e
     with np.errstate(invalid="ignore"):
         expected = m.data.original(m.data.z - residual)
-    place = series.place
     decimals = (series.column.decimals or 0) + 2
     unit = series.column.unit
 
-    def at(values: Any) -> Any:
-        return np.where(place >= 0, values[np.maximum(place, 0)], np.nan)
-
     return [
-        measured(f"expected {series.column.name}", at(expected), decimals=decimals, unit=unit),
+        measured(f"expected {series.column.name}", series.by_row(expected), decimals=decimals, unit=unit),
         measured(
-            f"residual {series.column.name}", at(residual),
+            f"residual {series.column.name}", series.by_row(residual),
             decimals=decimals if spec.transform == "none" else 4, unit=unit if spec.transform == "none" else None,
         ),
     ]  # fmt: skip

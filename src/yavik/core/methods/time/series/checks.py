@@ -5,20 +5,27 @@ from typing import Any
 import numpy as np
 
 from yavik.core.answers import Check, Remedy, Verdict
-from yavik.core.answers.wording import counted, listing, number, p_words, share
-from yavik.core.methods.kit.leftover import filling
-from yavik.core.methods.kit.shared import far_out
+from yavik.core.answers.wording import number, p_words, share
+from yavik.core.methods.kit.leftover import bridged_check, outlying_times
 from yavik.core.methods.time.series.compute import Looked
 from yavik.core.methods.time.series.tell import looked_at
 from yavik.core.stats.series.unit_roots import UnitRoot
 
+MANY = "So many make the series smoother than it is."
 STRONG = 0.64
 """Strength of a season from which its differences are worth a look."""
 
 
 def all_checks(s: Looked, table_rows: Any) -> list[Check | None]:
     """What the series can carry."""
-    return [_still(s), _spread(s), _season(s), _gaps(s), _outlying(s, table_rows), _long(s)]
+    return [
+        _still(s),
+        _spread(s),
+        _season(s),
+        bridged_check(s.series, MANY if len(s.series.bridged) > 0.05 * s.series.n else ""),
+        outlying_times(s.series, s.parts.rest, table_rows, of="trend and season"),
+        _long(s),
+    ]
 
 
 def _still(s: Looked) -> Check:
@@ -82,41 +89,6 @@ def _season(s: Looked) -> Check | None:
             remedies=[remedy],
         )
     return Check(**base, verdict=Verdict.holds, text=text)
-
-
-def _gaps(s: Looked) -> Check | None:
-    k = len(s.series.bridged)
-    if not k:
-        return None
-    said = listing([s.series.labels[int(i)] for i in s.series.bridged], 5)
-    text = f"{counted(k, 'time')} without a value bridged by straight lines: {said}."
-    part = k / s.series.n
-    text += " So many make the series smoother than it is." if part > 0.05 else ""
-    return Check(
-        id="gaps",
-        title="Gaps",
-        verdict=Verdict.doubtful,
-        text=text,
-        facts={"gaps": float(k)},
-        remedies=filling(s.series),
-    )
-
-
-def _outlying(s: Looked, table_rows: Any) -> Check:
-    out = np.flatnonzero(far_out(s.parts.rest, 3.0))
-    base: dict[str, Any] = {"id": "outlying", "title": "Outlying points"}
-    if not len(out):
-        return Check(
-            **base,
-            verdict=Verdict.holds,
-            text="No point lies more than three interquartile ranges off trend and season.",
-        )
-    said = listing([s.series.labels[int(i)] for i in out], 5)
-    rows = [int(r) for r in table_rows[np.isin(s.series.place, out)]]
-    text = f"{counted(len(out), 'point')} far off trend and season: {said}."
-    return Check(
-        **base, verdict=Verdict.doubtful, text=text, remedies=[Remedy(label="Show the rows", rows=rows[:200])]
-    )
 
 
 def _long(s: Looked) -> Check:

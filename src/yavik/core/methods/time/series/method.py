@@ -37,7 +37,7 @@ def ask(table: Table, spec: SeriesSpec, run: Run) -> Answer:
 def new_columns(table: Table, spec: SeriesSpec) -> list[tuple[Column, Any]]:
     """Trend, season and rest at each row's time, of the values as transformed."""
     s = compute(table, spec)
-    column, place, p = s.series.column, s.series.place, s.parts
+    column, p = s.series.column, s.parts
     parts = {"trend": p.trend, "season": p.season, "rest": p.rest}
     if not np.isfinite(p.season_strength):
         del parts["season"]
@@ -46,7 +46,7 @@ def new_columns(table: Table, spec: SeriesSpec) -> list[tuple[Column, Any]]:
     return [
         measured(
             f"{part} {column.name}",
-            np.where(place >= 0, values[np.maximum(place, 0)], np.nan),
+            s.series.by_row(values),
             decimals=decimals,
             unit=unit,
         )

@@ -4,7 +4,13 @@ from typing import Any
 
 from yavik.core.answers import Check, Remedy, Verdict
 from yavik.core.answers.wording import counted, listing, share
-from yavik.core.methods.kit.leftover import correlations_check, filling, outlying_times, shape_check, spread_check
+from yavik.core.methods.kit.leftover import (
+    bridged_check,
+    correlations_check,
+    outlying_times,
+    shape_check,
+    spread_check,
+)
 from yavik.core.methods.kit.outlook import beats_check
 from yavik.core.methods.time.smoothing.compute import Smoothing
 
@@ -18,7 +24,7 @@ def all_checks(s: Smoothing, table_rows: Any) -> list[Check | None]:
     can = s.model.kind.error == "additive" and s.series.values.min() > 0
     return [
         correlations_check(s.left, 0, []), beats_check(s.outlook), spread_check(e, rest if can else []), shape_check(e),
-        _border(s), outlying_times(s.series, e, table_rows, "Smoothing carries them into what follows."), _gaps(s),
+        _border(s), outlying_times(s.series, e, table_rows, "Smoothing carries them into what follows."), bridged_check(s.series, "Models of ARIMA leave them out exactly."),
         _long(s),
     ]  # fmt: skip
 
@@ -40,23 +46,6 @@ def _border(s: Smoothing) -> Check:
         return Check(**base, verdict=Verdict.holds, text="No weight lies at the end of its range.")
     text = f"Here {listing(said)}: a simpler description may do as well."
     return Check(**base, verdict=Verdict.doubtful, text=text)
-
-
-def _gaps(s: Smoothing) -> Check | None:
-    k = len(s.series.bridged)
-    if not k:
-        return None
-    said = listing([s.series.labels[int(i)] for i in s.series.bridged], 5)
-    text = f"{counted(k, 'time')} without a value bridged by straight lines: {said}. Models of ARIMA leave them out"
-    text += " exactly."
-    return Check(
-        id="gaps",
-        title="Gaps",
-        verdict=Verdict.doubtful,
-        text=text,
-        facts={"gaps": float(k)},
-        remedies=filling(s.series),
-    )
 
 
 def _long(s: Smoothing) -> Check:

@@ -2,8 +2,6 @@
 
 from typing import Any
 
-import numpy as np
-
 from yavik.core.answers import Answer
 from yavik.core.answers.make import compose
 from yavik.core.methods.base import Aim, Layout, Method, Run
@@ -36,11 +34,11 @@ def ask(table: Table, spec: SmoothingSpec, run: Run) -> Answer:
 def new_columns(table: Table, spec: SmoothingSpec) -> list[tuple[Column, Any]]:
     """The level after each time, and what was expected before it."""
     s = compute(table, spec)
-    place, column = s.series.place, s.series.column
+    column = s.series.column
     decimals = (column.decimals or 0) + 2
     return [
         measured(
-            f"{name} {column.name}", np.where(place >= 0, values[np.maximum(place, 0)], np.nan),
+            f"{name} {column.name}", s.series.by_row(values),
             decimals=decimals, unit=column.unit,
         )
         for name, values in (("level", s.model.levels), ("expected", s.model.fitted))
