@@ -12,6 +12,26 @@ from yavik.core.figures.style import MUTED, colour
 MOST_POINTS = 3000
 
 
+def times_axis(
+    places: Sequence[int], labels: Sequence[str], most: int, ends: tuple[int, int], title: str | None
+) -> dict[str, Any]:
+    """The encoding of evenly spaced times under ``i``, some of them told by their words.
+
+    Args:
+        places: steps; labels: their words; ends: of the axis.
+    """
+    at = sorted({int(v) for v in np.linspace(0, len(places) - 1, min(most, len(places)))})
+    ticks = [int(places[k]) for k in at]
+    shown = "[" + ", ".join(quoted(labels[k]) for k in at) + "]"
+    return {
+        "field": "i", "type": "quantitative", "scale": {"domain": list(ends), "nice": False, "zero": False},
+        "axis": {
+            "title": title, "values": ticks, "labelExpr": f"{shown}[indexof({ticks}, datum.value)]", "grid": False,
+            "labelFlush": True, "labelOverlap": True,
+        },
+    }  # fmt: skip
+
+
 def over_time(
     labels: Sequence[str],
     lines: Sequence[tuple[str, Any]],
@@ -37,16 +57,7 @@ def over_time(
                 values.append(
                     {"i": int(i), "y": float(ys[i]), "t": labels[i], "line": name, "bridged": int(i) in pale}
                 )
-    ticks = sorted({int(v) for v in np.linspace(0, n - 1, min(7 if width > 300 else 4, n))})
-    shown = "[" + ", ".join(quoted(labels[i]) for i in ticks) + "]"
-    places = "[" + ", ".join(str(i) for i in ticks) + "]"
-    x = {
-        "field": "i", "type": "quantitative", "scale": {"domain": [0, max(n - 1, 1)], "nice": False},
-        "axis": {
-            "title": x_title, "values": ticks, "labelExpr": f"{shown}[indexof({places}, datum.value)]",
-            "grid": False, "labelFlush": True,
-        },
-    }  # fmt: skip
+    x = times_axis(range(n), labels, 7 if width > 300 else 4, (0, max(n - 1, 1)), x_title)
     y = {"field": "y", "type": "quantitative", "scale": {"zero": False}, "axis": {"title": y_title, "tickCount": 5}}
     tooltip = [{"field": "t", "title": "time"}, {"field": "y", "title": y_title, "format": ".4~g"}]
     layers: list[dict[str, Any]] = [

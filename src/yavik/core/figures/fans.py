@@ -6,7 +6,8 @@ from typing import Any
 import numpy as np
 
 from yavik.core.answers.wording import counted, number, share
-from yavik.core.figures.plots import Drawn, colours, frame, quoted
+from yavik.core.figures.courses import times_axis
+from yavik.core.figures.plots import Drawn, colours, frame
 from yavik.core.figures.style import MUTED, colour
 
 BANDS = ((0.95, 0.16), (0.8, 0.3))
@@ -29,19 +30,8 @@ def fan(
         room: steps that the axis goes on after the last.
     """
     low = past[0][0]
-    places = [*((i, t) for i, t, _ in past), *((i, t) for i, t, _ in later)]
-    at = np.linspace(0, len(places) - 1, min(8, len(places))).astype(int)
-    ticks = sorted({int(places[i][0]) for i in at})
-    names = dict(places)
-    shown = "[" + ", ".join(quoted(names[i]) for i in ticks) + "]"
-    x: dict[str, Any] = {
-        "field": "i", "type": "quantitative",
-        "scale": {"domain": [low, room], "nice": False, "zero": False},
-        "axis": {
-            "title": x_title, "values": ticks, "grid": False, "labelFlush": True,
-            "labelExpr": f"{shown}[indexof({ticks}, datum.value)]", "labelOverlap": True,
-        },
-    }  # fmt: skip
+    names = {i: t for i, t, _ in (*past, *later)}
+    x = times_axis(list(names), list(names.values()), 8, (low, room), x_title)
     y = {"field": "y", "type": "quantitative", "scale": {"zero": False}, "axis": {"title": y_title, "tickCount": 5}}
     last = past[-1]
     steps = [last[0], *(i for i, _, _ in later)]

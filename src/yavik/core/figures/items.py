@@ -135,6 +135,62 @@ def quoted_map(names: dict[str, str]) -> str:
     return "{" + ", ".join(f"{quoted(k)}: {quoted(v)}" for k, v in names.items()) + "}"
 
 
+def arrow_layers(ends: Any, items: Sequence[str], reach: float, paint: str = colour(0)) -> list[dict[str, Any]]:
+    """Arrows from the middle with their names, which are moved apart where they would cover one another.
+
+    Args:
+        ends: shape (items, 2). reach: of the picture from its middle.
+    """
+    lines = [
+        {
+            "x": 0.0, "y": 0.0, "x2": float(a), "y2": float(b), "item": t,
+            "turn": float(np.degrees(np.arctan2(a, b))),
+        }
+        for (a, b), t in zip(ends, items, strict=True)
+    ]  # fmt: skip
+    placed = []
+    for side in ("left", "right"):
+        own = [i for i in range(len(items)) if (float(ends[i][0]) >= 0) == (side == "left")]
+        heights = apart([float(ends[i][1]) * 1.06 for i in own], reach * 0.085)
+        step = 0.03 * reach * (1 if side == "left" else -1)
+        placed += [
+            {"x": float(ends[i][0]) + step, "y": y, "item": items[i], "side": side}
+            for i, y in zip(own, heights, strict=True)
+        ]
+    return [
+        {
+            "data": {"values": lines},
+            "mark": {"type": "rule", "strokeWidth": 1.6, "color": paint},
+            "encoding": {
+                "x": {"field": "x", "type": "quantitative"}, "y": {"field": "y", "type": "quantitative"},
+                "x2": {"field": "x2"}, "y2": {"field": "y2"}, "tooltip": [{"field": "item", "title": "item"}],
+            },
+        },
+        {
+            "data": {"values": lines},
+            "mark": {
+                "type": "point", "shape": "triangle", "filled": True, "size": 60, "opacity": 1,
+                "color": paint,
+            },
+            "encoding": {
+                "x": {"field": "x2", "type": "quantitative"}, "y": {"field": "y2", "type": "quantitative"},
+                "angle": {"field": "turn", "type": "quantitative", "scale": None},
+            },
+        },
+        *(
+            {
+                "data": {"values": [v for v in placed if v["side"] == side]},
+                "mark": {"type": "text", "align": side, "color": INK, "limit": 120},
+                "encoding": {
+                    "x": {"field": "x", "type": "quantitative"}, "y": {"field": "y", "type": "quantitative"},
+                    "text": {"field": "item"},
+                },
+            }
+            for side in ("left", "right")
+        ),
+    ]  # fmt: skip
+
+
 def arrows(
     points: Any,
     rows: Any,
@@ -154,22 +210,6 @@ def arrows(
         for (a, b), r in zip(np.asarray(points), np.asarray(rows), strict=True)
     ]
     reach = float(max(np.abs(points).max(initial=0.1), np.abs(ends).max(initial=0.1))) * 1.2
-    lines = [
-        {
-            "x": 0.0, "y": 0.0, "x2": float(a), "y2": float(b), "item": t,
-            "turn": float(np.degrees(np.arctan2(a, b))),
-        }
-        for (a, b), t in zip(ends, items, strict=True)
-    ]  # fmt: skip
-    placed = []
-    for side in ("left", "right"):
-        own = [i for i in range(len(items)) if (float(ends[i][0]) >= 0) == (side == "left")]
-        heights = apart([float(ends[i][1]) * 1.06 for i in own], reach * 0.085)
-        step = 0.03 * reach * (1 if side == "left" else -1)
-        placed += [
-            {"x": float(ends[i][0]) + step, "y": y, "item": items[i], "side": side}
-            for i, y in zip(own, heights, strict=True)
-        ]
 
     def along(field: str, title: str) -> dict[str, Any]:
         """Both axes have one scale, so that angles are true."""
@@ -186,36 +226,7 @@ def arrows(
                 "x": along("x", x_title), "y": along("y", y_title), "tooltip": [{"field": "row", "title": "row"}],
             },
         },
-        {
-            "data": {"values": lines},
-            "mark": {"type": "rule", "strokeWidth": 1.6, "color": colour(0)},
-            "encoding": {
-                "x": {"field": "x", "type": "quantitative"}, "y": {"field": "y", "type": "quantitative"},
-                "x2": {"field": "x2"}, "y2": {"field": "y2"}, "tooltip": [{"field": "item", "title": "item"}],
-            },
-        },
-        {
-            "data": {"values": lines},
-            "mark": {
-                "type": "point", "shape": "triangle", "filled": True, "size": 60, "opacity": 1,
-                "color": colour(0),
-            },
-            "encoding": {
-                "x": {"field": "x2", "type": "quantitative"}, "y": {"field": "y2", "type": "quantitative"},
-                "angle": {"field": "turn", "type": "quantitative", "scale": None},
-            },
-        },
-        *(
-            {
-                "data": {"values": [v for v in placed if v["side"] == side]},
-                "mark": {"type": "text", "align": side, "color": INK, "limit": 120},
-                "encoding": {
-                    "x": {"field": "x", "type": "quantitative"}, "y": {"field": "y", "type": "quantitative"},
-                    "text": {"field": "item"},
-                },
-            }
-            for side in ("left", "right")
-        ),
+        *arrow_layers(ends, items, reach),
     ]  # fmt: skip
     alt = f"{counted(len(dots), 'row')} as points and {counted(len(items), 'item')} as arrows over {x_title} and"
     alt += f" {y_title}."

@@ -6,8 +6,9 @@ from typing import Any
 import numpy as np
 
 from yavik.core.answers.wording import counted, listing
+from yavik.core.figures.items import ORDER, arrow_layers
 from yavik.core.figures.plots import Drawn, colours, frame, thin
-from yavik.core.figures.style import INK, MUTED, colour, shape
+from yavik.core.figures.style import INK, MUTED, colour
 
 MOST_NAMED = 30
 SIDE = 400
@@ -46,7 +47,7 @@ def map_of(
     ]
     symbols = {
         "field": "group", "type": "nominal", "legend": None if not groups else {"title": None, "orient": "top"},
-        "scale": {"domain": kinds, "range": [SHAPES[i % len(SHAPES)] for i in range(len(kinds))]},
+        "scale": {"domain": kinds, "range": [ORDER[i % len(ORDER)] for i in range(len(kinds))]},
     }  # fmt: skip
     layers.append(
         {
@@ -67,60 +68,13 @@ def map_of(
             }
         )
     if arrows:
-        layers += _arrows(arrows, reach, x, y)
+        scale = 0.8 * reach / (max(float(np.hypot(a, b)) for _, a, b in arrows) or 1.0)
+        ends = np.array([(a * scale, b * scale) for _, a, b in arrows])
+        layers += arrow_layers(ends, [name for name, _, _ in arrows], reach, colour(4))
     alt = f"{counted(len(values), 'sample')} on {titles[0]} and {titles[1]}"
     alt += f", groups {listing(kinds, 8)}" if groups else ""
     alt += f"; arrows of {listing([a[0] for a in arrows], 8)}." if arrows else "."
     return frame({"layer": layers, "resolve": {"legend": {"color": "shared"}}}, alt, SIDE, SIDE)
-
-
-SHAPES = tuple(shape(6 * i) for i in range(4))
-"""One for each of the first groups."""
-
-
-def _arrows(arrows: Sequence[tuple[str, float, float]], reach: float, x: Any, y: Any) -> list[dict[str, Any]]:
-    longest = max(float(np.hypot(a, b)) for _, a, b in arrows) or 1.0
-    scale = 0.8 * reach / longest
-    lines = [{"k": k, "x": a * scale * k, "y": b * scale * k, "name": name} for name, a, b in arrows for k in (0, 1)]
-    tips: list[dict[str, Any]] = []
-    for name, a, b in arrows:
-        turn = float(np.degrees(np.arctan2(a, b)))
-        tips.append({"x": a * scale, "y": b * scale, "name": name, "turn": turn})
-    dark = colour(4)
-    return [
-        {
-            "data": {"values": lines},
-            "mark": {"type": "line", "color": dark, "strokeWidth": 1.4},
-            "encoding": {"x": x, "y": y, "detail": {"field": "name"}, "order": {"field": "k"}},
-        },
-        {
-            "data": {"values": tips},
-            "mark": {
-                "type": "point",
-                "shape": "triangle-up",
-                "filled": True,
-                "size": 55,
-                "color": dark,
-                "opacity": 1,
-            },
-            "encoding": {"x": x, "y": y, "angle": {"field": "turn", "type": "quantitative", "scale": None}},
-        },
-        *(
-            {
-                "data": {"values": [t for t in tips if (t["x"] >= 0) == right]},
-                "mark": {
-                    "type": "text",
-                    "fontWeight": 600,
-                    "fontSize": 10,
-                    "color": dark,
-                    "align": "left" if right else "right",
-                    "dx": 6 if right else -6,
-                },
-                "encoding": {"x": x, "y": y, "text": {"field": "name"}},
-            }
-            for right in (True, False)
-        ),
-    ]
 
 
 def shepard(d: Any, distances: Any, fitted: Any) -> Drawn:
