@@ -32,6 +32,8 @@ class Job:
     what: str = "Waiting for its turn"
     result: dict[str, Any] | None = None
     problem: dict[str, Any] | None = None
+    shown: dict[str, Any] | None = None
+    """A drawing of what there is so far."""
     revision: int = 0
     stop_asked: bool = False
     began: float = field(default_factory=monotonic)
@@ -64,6 +66,7 @@ class Job:
             "what": self.what,
             "result": self.result,
             "problem": self.problem,
+            "shown": None if self.ended else self.shown,
             "item_id": self.item_id,
             "seconds": round(monotonic() - self.began, 1),
         }

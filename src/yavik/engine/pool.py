@@ -49,6 +49,8 @@ class Worker:
             kind, data = self.pipe.recv()
             if kind == "progress":
                 job.tell(part=data[0], what=data[1])
+            elif kind == "shown":
+                job.tell(shown=data)
             elif kind == "done":
                 return job.tell(state=State.done, part=1.0, what="Done", result=data)
             elif kind == "problem":

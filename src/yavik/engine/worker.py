@@ -13,7 +13,7 @@ NO_ROOM = (
 
 
 def main(connection: Connection, folder: str) -> None:
-    """Reads (job id, description) and answers with ('progress' | 'done' | 'problem' | 'failed', …) until the pipe
+    """Reads (job id, description) and answers with ('progress' | 'shown' | 'done' | 'problem' | 'failed', …) until the pipe
     ends."""
     os.environ.setdefault("OMP_NUM_THREADS", "1")  # skinny products are quicker on one BLAS thread
     from pydantic import TypeAdapter
@@ -34,7 +34,10 @@ def main(connection: Connection, folder: str) -> None:
             data = connection.recv()
         except (EOFError, OSError):
             return
-        run = Run(report=lambda part, what: connection.send(("progress", (part, what))))
+        run = Run(
+            report=lambda part, what: connection.send(("progress", (part, what))),
+            show=lambda drawing: connection.send(("shown", drawing)),
+        )
         try:
             with bounded(available()):
                 done = carry_out(store, adapter.validate_python(data), run)

@@ -130,6 +130,7 @@ class JobOut(BaseModel):
     problem: dict[str, Any] | None
     item_id: str | None
     seconds: float
+    shown: dict[str, Any] | None = None
 
 
 class UploadOut(BaseModel):

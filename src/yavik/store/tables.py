@@ -5,6 +5,7 @@ from collections.abc import Iterable
 
 from pydantic import ValidationError
 
+from yavik.core.methods import answer
 from yavik.core.methods.registry import new_columns
 from yavik.core.steps.base import Around, Effect, Other
 from yavik.core.table import DataProblem
@@ -90,7 +91,11 @@ class Tables:
                 continue
             finally:
                 self._walk.around = around
-        return Around(tables=found, columns_of_answer=new_columns)
+        return Around(
+            tables=found,
+            columns_of_answer=new_columns,
+            answer=lambda table, method, spec: answer(method, table, spec),
+        )
 
     def refuse_circle(self, table_id: str, body: TableBody) -> None:
         """Raises DataProblem when these steps would make a table from itself, by whatever way round."""

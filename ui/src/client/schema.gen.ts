@@ -1396,6 +1396,23 @@ export interface components {
             /** Why */
             why?: string | null;
         };
+        /**
+         * Change
+         * @description Fields of the question that a click sets; ``now``: the question stands like that.
+         */
+        Change: {
+            /** Label */
+            label: string;
+            /**
+             * Now
+             * @default false
+             */
+            now: boolean;
+            /** Spec */
+            spec: {
+                [key: string]: unknown;
+            };
+        };
         /** ChangeOut */
         ChangeOut: {
             /**
@@ -1966,6 +1983,11 @@ export interface components {
              * @default []
              */
             caption: components["schemas"]["Span"][];
+            /**
+             * Changes
+             * @default []
+             */
+            changes: components["schemas"]["Change"][];
             /** Drawing */
             drawing: {
                 [key: string]: unknown;
@@ -1986,12 +2008,14 @@ export interface components {
             handles: components["schemas"]["Handle"][];
             /** Id */
             id: string;
+            pick?: components["schemas"]["Pick"] | null;
             /**
              * Small
              * @default false
              */
             small: boolean;
             tab?: components["schemas"]["Tab"] | null;
+            takes?: components["schemas"]["Change"] | null;
             /** Title */
             title: string;
             /**
@@ -2259,6 +2283,10 @@ export interface components {
             } | null;
             /** Seconds */
             seconds: number;
+            /** Shown */
+            shown?: {
+                [key: string]: unknown;
+            } | null;
             /**
              * State
              * @enum {string}
@@ -2828,6 +2856,11 @@ export interface components {
             /** Key */
             key: string;
             /**
+             * Most
+             * @default 0
+             */
+            most: number;
+            /**
              * Single
              * @default false
              */
@@ -3312,6 +3345,11 @@ export interface components {
             opens: ({
                 [key: string]: unknown;
             } | null)[];
+            /**
+             * Opens Adds
+             * @default false
+             */
+            opens_adds: boolean;
             /** Opens As */
             opens_as?: string | null;
             pick?: components["schemas"]["Pick"] | null;
@@ -3322,6 +3360,11 @@ export interface components {
             rows: {
                 [key: string]: components["schemas"]["Cell"];
             }[];
+            /**
+             * Shows
+             * @default []
+             */
+            shows: number[];
             /**
              * Strong
              * @default []

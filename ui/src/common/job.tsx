@@ -1,6 +1,7 @@
 // Long work: what it is doing, how far it is, and a way to stop it.
-import { useEffect, useRef, useState } from "react";
+import { useEffect, useMemo, useRef, useState } from "react";
 import { api, take, type Job } from "../client/api";
+import { Picture } from "./picture";
 import { sayProblem } from "./toasts";
 
 const ENDED = ["done", "problem", "failed", "stopped"];
@@ -33,27 +34,38 @@ export function useJob(first: Job | null | undefined, ended: (job: Job) => void)
 }
 
 export function JobBar({ job }: { job: Job }) {
+  // Each event brings the drawing anew; it is drawn again only where it differs.
+  const text = JSON.stringify(job.shown ?? null);
+  const shown = useMemo(() => JSON.parse(text) as object | null, [text]);
   const left =
     job.part > 0.08 && job.seconds > 2 ? Math.max(1, Math.round((job.seconds / job.part) * (1 - job.part))) : null;
   return (
-    <div className="flex items-center gap-4 py-3" role="group" aria-label={job.title}>
-      <div className="min-w-60 flex-1">
-        <div className="mb-1 flex justify-between text-sm">
-          <span>
-            {job.title}: {job.what}
-          </span>
-          <span className="muted">{left ? `about ${left} s left` : ""}</span>
+    <>
+      <div className="flex items-center gap-4 py-3" role="group" aria-label={job.title}>
+        <div className="min-w-60 flex-1">
+          <div className="mb-1 flex justify-between text-sm">
+            <span>
+              {job.title}: {job.what}
+            </span>
+            <span className="muted">{left ? `about ${left} s left` : ""}</span>
+          </div>
+          <progress className="progress progress-primary w-full" value={job.part} max={1} aria-label={job.title} />
         </div>
-        <progress className="progress progress-primary w-full" value={job.part} max={1} aria-label={job.title} />
+        <button
+          className="btn btn-sm"
+          onClick={() =>
+            void take(api.DELETE("/api/jobs/{job_id}", { params: { path: { job_id: job.id } } })).catch(sayProblem)
+          }
+        >
+          Stop
+        </button>
       </div>
-      <button
-        className="btn btn-sm"
-        onClick={() =>
-          void take(api.DELETE("/api/jobs/{job_id}", { params: { path: { job_id: job.id } } })).catch(sayProblem)
-        }
-      >
-        Stop
-      </button>
-    </div>
+      {shown && (
+        <figure className="mb-3">
+          <figcaption className="muted text-sm">The best so far</figcaption>
+          <Picture vega={shown} alt="The best so far" />
+        </figure>
+      )}
+    </>
   );
 }

@@ -37,20 +37,21 @@ export function Picture({
   alt,
   paper,
   zoom = 1,
-  showRow,
+  clicked,
   onDrawn,
 }: {
   vega: object;
   alt: string;
   paper?: boolean;
   zoom?: number;
-  showRow?: (row: number) => void;
+  /** A click on something drawn, told what it stands for. */
+  clicked?: (datum: Record<string, unknown>) => void;
   onDrawn?: (drawn: Drawn | null) => void;
 }) {
-  const show = useRef(showRow);
+  const click = useRef(clicked);
   const tell = useRef(onDrawn);
   useEffect(() => {
-    show.current = showRow;
+    click.current = clicked;
     tell.current = onDrawn;
   });
   const place = useRef<HTMLDivElement>(null);
@@ -79,10 +80,9 @@ export function Picture({
           tooltip: { theme: dark && !paper ? "dark" : "light" },
         });
         view = made;
-        // A point that is one row of the table leads to it.
         made.view.addEventListener("click", (_event, item) => {
-          const row = (item?.datum as { row?: unknown } | undefined)?.row;
-          if (typeof row === "number") show.current?.(row);
+          const datum = item?.datum as Record<string, unknown> | undefined;
+          if (datum) click.current?.(datum);
         });
         if (gone) made.finalize();
         const svg = place.current?.querySelector("svg");

@@ -6,7 +6,7 @@ import type { Answer, FigureBlock, TableBlock } from "../client/api";
 import { Picture, type Drawn } from "../common/picture";
 import { copyTable, ResultTable } from "../common/result-table";
 import { Spans } from "../common/spans";
-import { Handles, Tabs, Touch, usePick, useRename, type Touched } from "./touch";
+import { Changes, Handles, Tabs, Taken, Touch, usePick, usePoints, useRename, type Touched } from "./touch";
 
 const WIDE = 7;
 /** Pixels that a table may take beside the main figure. */
@@ -20,16 +20,27 @@ function room(t: TableBlock): number {
   );
 }
 
+/** Leads to rows of the table. */
+type ShowRow = (row: number | number[]) => void;
 const OpenFigure = createContext<((block: string) => void) | undefined>(undefined);
 
 /** A drawing, and the way to work on it as a figure of its own. */
-function Pictured({ block, showRow }: { block: FigureBlock; showRow?: (row: number) => void }) {
+function Pictured({ block, showRow }: { block: FigureBlock; showRow?: ShowRow }) {
   const open = use(OpenFigure);
   const [drawn, setDrawn] = useState<Drawn | null>(null);
   const handles = block.handles ?? [];
+  const points = usePoints(block);
   return (
     <div className="group relative w-fit max-w-full">
-      <Picture vega={block.drawing} alt={block.alt} showRow={showRow} onDrawn={handles.length ? setDrawn : undefined} />
+      <Picture
+        vega={block.drawing}
+        alt={block.alt}
+        clicked={(datum) => {
+          if (!points?.(datum) && typeof datum.row === "number") showRow?.(datum.row);
+        }}
+        onDrawn={handles.length ? setDrawn : undefined}
+      />
+      <Changes changes={block.changes ?? []} />
       {drawn && <Handles handles={handles} drawn={drawn} />}
       {open && (
         <button
@@ -52,7 +63,7 @@ function Pictured({ block, showRow }: { block: FigureBlock; showRow?: (row: numb
 type Block = Answer["blocks"][number];
 type Props = {
   answer: Answer;
-  showRow?: (row: number) => void;
+  showRow?: ShowRow;
   control?: (field: string) => ReactNode;
   openFigure?: (block: string) => void;
   /** The question's spec and how to set a field of it, for what is moved or clicked. */
@@ -75,7 +86,8 @@ function Blocks({ answer, showRow, control }: Omit<Props, "openFigure" | "touch"
   const tables = shown.filter((b): b is TableBlock => b.type === "table");
   const notes = shown.filter((b) => b.type === "note");
   const main = figures.find((f) => !f.small);
-  const small = figures.filter((f) => f.small);
+  const taken = figures.filter((f) => f.takes);
+  const small = figures.filter((f) => f.small && !f.takes);
   // A model's coefficients keep their place: only what stands before them may go beside the picture.
   const near = answer.model
     ? tables.slice(
@@ -87,7 +99,7 @@ function Blocks({ answer, showRow, control }: Omit<Props, "openFigure" | "touch"
       )
     : tables.slice(0, 5);
   const beside = main && Number(main.drawing.width) < 460 ? near.filter((t) => room(t) <= BESIDE).slice(0, 2) : [];
-  const gone: Block[] = [...(main ? [main] : []), ...beside, ...(answer.model ? [] : small)];
+  const gone: Block[] = [...(main ? [main] : []), ...beside, ...taken, ...(answer.model ? [] : small)];
   return (
     <article data-testid="answer">
       <p className="statement mb-4 max-w-[46rem]" data-testid="headline">
@@ -101,12 +113,13 @@ function Blocks({ answer, showRow, control }: Omit<Props, "openFigure" | "touch"
               <h2 className="mb-1 font-semibold">{main.title}</h2>
             )}
             <Pictured block={main} showRow={showRow} />
+            {taken.length > 0 && <Taken figures={taken} show={(f) => <Picture vega={f.drawing} alt={f.alt} />} />}
           </div>
         )}
         {beside.length > 0 && (
           <div className="flex-1 space-y-6" style={{ minWidth: `min(100%, ${Math.max(240, ...beside.map(room))}px)` }}>
             {beside.map((t) => (
-              <Shown key={t.id} block={t} control={control} />
+              <Shown key={t.id} block={t} control={control} showRow={showRow} />
             ))}
           </div>
         )}
@@ -160,7 +173,7 @@ function inOrder(blocks: Block[], gone: Block[] = []): Part[] {
   return out;
 }
 
-type Ways = { showRow?: (row: number) => void; control?: (field: string) => ReactNode };
+type Ways = { showRow?: ShowRow; control?: (field: string) => ReactNode };
 
 function PartView({ part, ...ways }: { part: Part } & Ways) {
   if (Array.isArray(part)) return <Small figures={part} showRow={ways.showRow} />;
@@ -191,7 +204,7 @@ function PartView({ part, ...ways }: { part: Part } & Ways) {
   if (part.type === "table")
     return (
       <div className={part.columns.length <= WIDE ? "max-w-[46rem]" : ""}>
-        <Shown block={part} control={ways.control} />
+        <Shown block={part} {...ways} />
       </div>
     );
   if (part.type === "note") return null;
@@ -203,7 +216,7 @@ function PartView({ part, ...ways }: { part: Part } & Ways) {
   );
 }
 
-function Small({ figures, showRow }: { figures: FigureBlock[]; showRow?: (row: number) => void }) {
+function Small({ figures, showRow }: { figures: FigureBlock[]; showRow?: ShowRow }) {
   return (
     <div className="mb-6 grid grid-cols-[repeat(auto-fill,minmax(222px,1fr))] gap-x-5 gap-y-6">
       {figures.map((f) => (
@@ -227,7 +240,7 @@ function Folded({ answer, showRow, control }: { answer: Answer } & Ways) {
         <details key={t.id}>
           <summary className="cursor-pointer font-semibold">{t.title}</summary>
           <div className={`mt-2 ${t.columns.length <= WIDE ? "max-w-[46rem]" : ""}`}>
-            <Shown block={t} control={control} plain />
+            <Shown block={t} control={control} showRow={showRow} plain />
           </div>
         </details>
       ))}
@@ -245,7 +258,9 @@ function Folded({ answer, showRow, control }: { answer: Answer } & Ways) {
   );
 }
 
-function Shown({ block, control, plain }: { block: TableBlock; plain?: boolean } & Ways) {
+function Shown({ block, control, showRow, plain }: { block: TableBlock; plain?: boolean } & Ways) {
+  const touch = use(Touch);
+  const rows = block.shows ?? [];
   return (
     <div className="group relative">
       {block.control && control?.(block.control)}
@@ -255,17 +270,32 @@ function Shown({ block, control, plain }: { block: TableBlock; plain?: boolean }
         pick={usePick(block) ?? undefined}
         rename={useRename(block) ?? undefined}
       />
-      <button
-        type="button"
-        className={cx(
-          "btn btn-ghost btn-xs absolute right-0 top-0 opacity-0 focus-visible:opacity-100",
-          "group-hover:opacity-100",
+      {showRow && rows.length > 0 && (
+        <button type="button" className="link-quiet mt-1 text-[0.92rem]" onClick={() => showRow(rows)}>
+          {rows.length > 1 ? "Show their rows" : "Show its row"}
+        </button>
+      )}
+      <div className="absolute right-0 top-0 opacity-0 focus-within:opacity-100 group-hover:opacity-100">
+        {touch?.makeTable && (
+          <button
+            type="button"
+            className="btn btn-ghost btn-xs"
+            onClick={() => touch.makeTable!(block)}
+            title="Its rows and columns become a table of the study, renewed with this one"
+            aria-label={`Make a table of ${block.title}`}
+          >
+            As a table
+          </button>
         )}
-        onClick={() => copyTable(block)}
-        aria-label={`Copy the table ${block.title}`}
-      >
-        Copy
-      </button>
+        <button
+          type="button"
+          className="btn btn-ghost btn-xs"
+          onClick={() => copyTable(block)}
+          aria-label={`Copy the table ${block.title}`}
+        >
+          Copy
+        </button>
+      </div>
     </div>
   );
 }

@@ -20,12 +20,13 @@ import { Sentence } from "../asking/sentence";
 import { Loading, Trouble } from "../common/bits";
 import { WithMargin } from "../common/frame";
 import { JobBar, useJob } from "../common/job";
-import { say, sayProblem } from "../common/toasts";
+import { sayProblem } from "../common/toasts";
 import { AnswerView } from "./answer-view";
 import { Checks } from "./checks";
 import { levelsOf, Settings, valuesAsked } from "./settings";
 import { AddModel, LineupView } from "../lineup/lineup-view";
 import { Control } from "./control";
+import { useTakeUp } from "./take-up";
 import { Trail } from "./trail";
 import { Variants } from "./variants";
 
@@ -65,6 +66,7 @@ function Question({ study, id }: { study: string; id: string }) {
   const columns = table.data?.table?.columns ?? [];
   const asked = state ? valuesAsked(properties, state.spec, columns) : [];
   const values = useValues(study, state?.table, table.data?.table?.version, asked);
+  const { addColumns, makeTable } = useTakeUp(study, state, table.data?.table?.steps ?? []);
   if (error)
     return (
       <div className="p-8">
@@ -76,28 +78,11 @@ function Question({ study, id }: { study: string; id: string }) {
   const answer = state.answer;
   const old = Boolean(answer) && (state.out_of_date || computing || problem !== null);
   const tables = contents?.entries.filter((e) => e.type === "table") ?? [];
-  const addColumns = async () => {
-    const steps = [
-      ...(table.data?.table?.steps ?? []),
-      { step: "from_answer", method: state.method, spec: state.spec },
-    ];
-    try {
-      await take(
-        api.PUT("/api/studies/{study_id}/tables/{table_id}/steps", {
-          params: { path: { study_id: study, table_id: state.table } },
-          body: { steps, label: `Add columns of ${state.name}` },
-        }),
-      );
-      await client.invalidateQueries({ predicate: (q) => q.queryKey[1] === study });
-      say("Added to the table", { label: "Show it", run: () => void go(`/s/${study}/t/${state.table}`) });
-    } catch (e) {
-      sayProblem(e);
-    }
-  };
   const setField = (field: string, value: unknown) => change({ spec: { ...state.spec, [field]: value } });
   const setSpec = (spec: Record<string, unknown>) => change({ spec });
-  const begin = (spec: Record<string, unknown>, as?: string | null) => {
+  const begin = async (spec: Record<string, unknown>, as?: string | null, adds?: boolean) => {
     const layout = as ? catalogue?.methods.find((m) => m.id === as)?.layouts[0]?.id : state.layout;
+    if (layout && adds && !(await addColumns())) return;
     if (layout) made.mutate({ table: state.table, method: as ?? state.method, layout, spec });
   };
   const makers = catalogue?.methods.filter((m) => m.makes_models).map((m) => m.id) ?? [];
@@ -287,9 +272,15 @@ function Question({ study, id }: { study: string; id: string }) {
                   <Trail study={study} state={state} open={setSpec} />
                   <AnswerView
                     answer={answer}
-                    showRow={(row) => void go(`/s/${study}/t/${state.table}?rows=${row}`)}
+                    showRow={(rows) => void go(`/s/${study}/t/${state.table}?rows=${[rows].flat().join(",")}`)}
                     control={control}
-                    touch={{ spec: state.spec, set: setField, begin }}
+                    touch={{
+                      spec: state.spec,
+                      set: setField,
+                      setAll: (fields) => setSpec({ ...state.spec, ...fields }),
+                      begin: (spec, as, adds) => void begin(spec, as, adds),
+                      makeTable: (block) => void makeTable(block),
+                    }}
                     openFigure={(block) => figure.mutate({ table: state.table, from_question: id, block })}
                   />
                   <div className="mt-6">

@@ -67,9 +67,11 @@ export function Settings({
             {s}
           </span>
         ))}
-        <span className="muted">
-          α <b className="text-base-content font-semibold">{String(alpha).replace(/^0/, "")}</b>
-        </span>
+        {"alpha" in (method.spec.properties as Properties) && (
+          <span className="muted">
+            α <b className="text-base-content font-semibold">{String(alpha).replace(/^0/, "")}</b>
+          </span>
+        )}
         {Boolean(state.spec.where) && (
           <span className="muted">
             only where <code className="font-mono text-[0.85rem]">{String(state.spec.where)}</code>

@@ -41,4 +41,8 @@ describe("a picked row", () => {
     expect(toggled([4, 17], 17)).toEqual([4]);
     expect(toggled(undefined, 3)).toEqual([3]);
   });
+  it("takes the place of the first where a list is full", () => {
+    expect(toggled([4, 17], 9, 2)).toEqual([17, 9]);
+    expect(toggled([4, 17], 4, 2)).toEqual([17]);
+  });
 });

@@ -1,6 +1,6 @@
 // What of an answer is moved or clicked to change its question: lines on pictures, rows of tables, parts under tabs.
 import { createContext, use, useEffect, useRef, useState, type KeyboardEvent, type ReactNode } from "react";
-import type { S, TableBlock } from "../client/api";
+import type { FigureBlock, S, TableBlock } from "../client/api";
 import { cx } from "../common/classes";
 import { withText } from "../common/lists";
 import type { Drawn } from "../common/picture";
@@ -13,7 +13,11 @@ export type Touched = {
   spec: Fields;
   set: (field: string, value: unknown) => void;
   /** Asks another spec as a question of its own, of another method where one is named. */
-  begin?: (spec: Fields, method?: string | null) => void;
+  begin?: (spec: Fields, method?: string | null, adds?: boolean) => void;
+  /** Makes a table of one of the answer's tables. */
+  makeTable?: (block: TableBlock) => void;
+  /** Sets several fields at once. */
+  setAll?: (fields: Fields) => void;
 };
 export const Touch = createContext<Touched | null>(null);
 
@@ -35,10 +39,11 @@ export function said(handle: Handle, value: number): string {
   return handle.unit ? `${text} ${handle.unit}` : text;
 }
 
-/** A list with a value put in, or out where it was in. */
-export function toggled(list: unknown, value: number | string): (number | string)[] {
+/** A list with a value put in, or out where it was in; of a list that holds so many the first one leaves. */
+export function toggled(list: unknown, value: number | string, most = 0): (number | string)[] {
   const now = Array.isArray(list) ? (list as (number | string)[]) : [];
-  return now.includes(value) ? now.filter((v) => v !== value) : [...now, value];
+  if (now.includes(value)) return now.filter((v) => v !== value);
+  return most > 0 ? [...now, value].slice(-most) : [...now, value];
 }
 
 /** Time without a key after which a handle that was moved by keys has come to rest, in ms. */
@@ -146,7 +151,11 @@ export function usePick(block: TableBlock): PickRow | null {
     return (row) => {
       const spec = opens[row];
       return spec
-        ? { in: false, title: "Ask this as a question of its own", flip: () => begin(spec, block.opens_as) }
+        ? {
+            in: false,
+            title: "Ask this as a question of its own",
+            flip: () => begin(spec, block.opens_as, block.opens_adds),
+          }
         : null;
     };
   if (!touch || !pick) return null;
@@ -156,9 +165,70 @@ export function usePick(block: TableBlock): PickRow | null {
     return {
       in: pick.single ? (block.marked ?? []).includes(row) : Array.isArray(list) && list.includes(value),
       title: pick.title,
-      flip: () => touch.set(pick.field, pick.single ? value : toggled(list, value)),
+      flip: () => touch.set(pick.field, pick.single ? value : toggled(list, value, pick.most)),
     };
   };
+}
+
+/** For a picture whose points are clicked: the click on one, told whether it was one. */
+export function usePoints(block: FigureBlock): ((datum: Fields) => boolean) | null {
+  const touch = use(Touch);
+  const pick = block.pick;
+  if (!touch || !pick) return null;
+  return (datum) => {
+    const value = datum[pick.key];
+    if (typeof value !== "number" && typeof value !== "string") return false;
+    touch.set(pick.field, toggled(touch.spec[pick.field], value, pick.most));
+    return true;
+  };
+}
+
+/** Clicks offered under a picture. */
+export function Changes({ changes }: { changes: S["Change"][] }) {
+  const touch = use(Touch);
+  if (!touch?.setAll || !changes.length) return null;
+  return (
+    <div className="flex flex-wrap gap-x-4">
+      {changes.map((c) => (
+        <button
+          key={c.label}
+          type="button"
+          className="link-quiet text-[0.92rem]"
+          aria-pressed={c.now}
+          onClick={() => touch.setAll!(c.spec)}
+        >
+          {c.label}
+        </button>
+      ))}
+    </div>
+  );
+}
+
+/** Small pictures side by side, a click on one of which takes what it shows. */
+export function Taken({ figures, show }: { figures: FigureBlock[]; show: (figure: FigureBlock) => ReactNode }) {
+  const touch = use(Touch);
+  return (
+    <div className="mt-3 flex max-w-[31rem] flex-wrap gap-2" role="group" aria-label="The same under other settings">
+      {figures.map((f) => {
+        const now = f.takes!.now ?? false;
+        return (
+          <button
+            key={f.id}
+            type="button"
+            className={cx("choice w-[108px] rounded-md p-1.5 text-left", now ? "now" : "")}
+            aria-pressed={now}
+            disabled={!touch?.setAll}
+            title={now ? "This is the picture shown" : "Take this one"}
+            onClick={() => touch?.setAll?.(f.takes!.spec)}
+          >
+            <span className="block text-[0.85rem] leading-snug font-semibold">{f.takes!.label}</span>
+            <span className="muted block text-[0.82rem] leading-snug">{f.title}</span>
+            {show(f)}
+          </button>
+        );
+      })}
+    </div>
+  );
 }
 
 export type RenameRow = (row: number) => { name: string; title: string; set: (name: string) => void } | null;

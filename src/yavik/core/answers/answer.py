@@ -92,6 +92,16 @@ class Pick(BaseModel):
     title: str
     """What a click does: 'Compare without this row'."""
     single: bool = False
+    most: int = 0
+    """How many the list may hold, those picked last; 0 for any number."""
+
+
+class Change(BaseModel):
+    """Fields of the question that a click sets; ``now``: the question stands like that."""
+
+    label: str
+    spec: dict[str, Any]
+    now: bool = False
 
 
 class Rename(BaseModel):
@@ -139,6 +149,10 @@ class TableBlock(BaseModel):
     """For each row the spec that it is the answer to, which a click asks as a question of its own."""
     opens_as: str | None = None
     """The method of those questions, where it is another one."""
+    opens_adds: bool = False
+    """Those questions read columns that this answer adds to the table first."""
+    shows: list[int] = []
+    """Rows of the data that it is about, which a click shows."""
     tab: Tab | None = None
     by: str = ""
     """How its p values were found, for whoever shows them elsewhere: 'Games–Howell'."""
@@ -163,6 +177,12 @@ class FigureBlock(BaseModel):
     folded: bool = False
     handles: list[Handle] = []
     tab: Tab | None = None
+    takes: Change | None = None
+    """What a click on the picture as a whole takes; such pictures stand side by side."""
+    changes: list[Change] = []
+    """Clicks offered under the picture: to mirror an axis."""
+    pick: Pick | None = None
+    """Points that are clicked to put their value under ``key`` into a list of the question."""
 
 
 class NoteBlock(BaseModel):

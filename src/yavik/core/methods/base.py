@@ -59,6 +59,8 @@ class Run:
 
     report: Callable[[float, str], None] = lambda _part, _what: None
     stopped: Callable[[], bool] = lambda: False
+    show: Callable[[dict[str, Any]], None] = lambda _drawing: None
+    """Shows a drawing of what there is so far to whoever watches."""
 
     def progress(self, part: float, what: str) -> None:
         """Tells how much is done, from 0 to 1, and what is being done. Raises Stopped where the researcher stopped
@@ -188,6 +190,8 @@ class Method(Generic[S]):
     """Of a model: its estimates and fit alone, for a line-up."""
     view: str = "question"
     """How the interface lays it out: ``question``, or ``lineup`` for models side by side."""
+    alpha: bool = True
+    """False where nothing is tested and no interval given, so that there is no error rate to ask for."""
     needs_rows: bool = True
     """False for a question that no data are needed for, such as how large a study should be."""
 
@@ -197,11 +201,13 @@ class Method(Generic[S]):
         return not _ask(self.Spec, "by").sentence
 
     def schema(self) -> dict[str, Any]:
-        """The Spec's JSON Schema without the common options that it cannot follow."""
+        """The Spec's JSON Schema without the common options that it cannot follow or has no use for."""
         made = self.Spec.model_json_schema()
         for name in COMMON:
             if name not in self.uses:
                 made["properties"].pop(name, None)
+        if not self.alpha:
+            made["properties"].pop("alpha", None)
         return made
 
     def columns(self, spec: S) -> list[str]:

@@ -67,6 +67,8 @@ class Around:
     tables: Mapping[str, Other] = field(default_factory=dict)
     columns_of_answer: Any = None
     """(table, method, spec) → [(Column, array)]; None where answers cannot be asked."""
+    answer: Any = None
+    """(table, method, spec) → Answer; None where answers cannot be asked."""
 
     def other(self, table_id: str) -> Other:
         """Raises DataProblem when the table is gone."""

@@ -18,7 +18,7 @@ from yavik.core.steps.columns import (
 )
 from yavik.core.steps.compute import Compute
 from yavik.core.steps.emptiness import DropEmpty, EmptyCodes, Fill
-from yavik.core.steps.from_answer import FromAnswer
+from yavik.core.steps.from_answer import FromAnswer, TableOfAnswer
 from yavik.core.steps.rows import CheckRows, KeepRows, LeaveOutRows, Sample, Sort, Unique
 from yavik.core.steps.scaling import Reverse, Score, Standardise, Transform
 from yavik.core.steps.sequence import Cumulate, Difference, Lag, PanelStructure
@@ -43,6 +43,7 @@ STEP_CLASSES: tuple[type[Step], ...] = (
     Cumulate,
     Dummies,
     FromAnswer,
+    TableOfAnswer,
     Recode,
     Bin,
     Standardise,
@@ -85,6 +86,7 @@ AnyStep = Annotated[
     | Cumulate
     | Dummies
     | FromAnswer
+    | TableOfAnswer
     | Recode
     | Bin
     | Standardise

@@ -7,10 +7,11 @@ from typing import Any, Literal
 
 import numpy as np
 from pydantic import Field
+from scipy.spatial.distance import pdist, squareform
 
 from yavik.core.answers import Check, NoteBlock, Remedy, RowsUsed, Verdict
 from yavik.core.answers.wording import counted, listing, percent
-from yavik.core.ask import GROUPS, option, placed, slot
+from yavik.core.ask import GROUPS, VALUES, option, placed, slot
 from yavik.core.methods.base import Spec
 from yavik.core.methods.kit.shared import used_where
 from yavik.core.stats.communities.unlike import Transform, Unlike, standardised, transformed, unlike
@@ -53,6 +54,23 @@ class TaxaSpec(Spec):
     )
 
 
+class ComparedSpec(TaxaSpec):
+    """What is asked where samples are compared by one dissimilarity: of taxa, of columns of any kind, or as given."""
+
+    distances: list[str] = Field(
+        [], title="Dissimilarities",
+        json_schema_extra=slot(VALUES, "a square of dissimilarities", many=True, layout="distances"),
+    )  # fmt: skip
+    dissimilarity: Unlike = Field("bray_curtis", json_schema_extra=option("Dissimilarity", UNLIKE))
+    further: list[str] = Field(
+        [],
+        json_schema_extra=placed(
+            "columns", "Further columns, of any kind", "Numbers by their range, levels by whether they are the same.",
+            kinds=[*VALUES, "category", "ordered", "yes_no"], when={"dissimilarity": ["gower"]},
+        ),
+    )  # fmt: skip
+
+
 @dataclass(frozen=True)
 class Samples:
     """Samples that are used.
@@ -61,6 +79,8 @@ class Samples:
         place: rows of the table. taxa: their names; raw: amounts, shape (n, k); x: transformed and standardised.
         codes: group of each sample, levels: their names; none without groups. labels: of samples.
         empty_taxa: named; empty_samples: rows without any taxon; rows: what was used and why others were not.
+        given: condensed dissimilarities where these were given and there are no taxa.
+        any_kind: columns are of any kind: ``x`` is for Gower's dissimilarity alone and ``raw`` holds what of them is numbers.
     """
 
     place: Any
@@ -73,11 +93,24 @@ class Samples:
     empty_taxa: list[str]
     empty_samples: list[int]
     rows: RowsUsed
+    given: Floats | None = None
+    any_kind: bool = False
 
     @property
     def n(self) -> int:
         """Samples."""
-        return len(self.raw)
+        return len(self.place)
+
+    @property
+    def counted(self) -> str:
+        """'24 samples, 48 taxa'."""
+        what = "dissimilarities given" if self.given is not None else counted(len(self.taxa), "taxon", "taxa")
+        return f"{counted(self.n, 'sample')}, {counted(len(self.taxa), 'column') if self.any_kind else what}"
+
+    @property
+    def amounts(self) -> bool:
+        """Whether there are amounts of taxa to look at."""
+        return self.given is None and not self.any_kind
 
     @cached_property
     def sizes(self) -> Any:
@@ -95,32 +128,30 @@ class Samples:
 
     def settled(self, *keys: Any) -> Any:
         """An order of the samples that does not hang on the order of rows: by group, ``keys``, and amounts."""
-        return np.lexsort((*self.raw.T, *keys, self.codes))
+        rows = self.x if self.given is None else np.sort(squareform(self.given), axis=1)
+        return np.lexsort((*rows.T, *keys, self.codes))
 
     def taken(self, order: Any) -> "Samples":
         """The same samples in another order."""
+        given = self.given
+        if given is not None:
+            given = squareform(squareform(given)[np.ix_(order, order)], checks=False)
         return replace(
             self, place=self.place[order], raw=self.raw[order], x=self.x[order], codes=self.codes[order],
-            labels=[self.labels[int(i)] for i in order],
+            labels=[self.labels[int(i)] for i in order], given=given,
         )  # fmt: skip
 
     def unlike(self, kind: Unlike) -> Floats:
         """Dissimilarities of all pairs, condensed."""
-        return unlike(self.x, kind)
+        if self.given is not None:
+            return self.given
+        return np.asarray(pdist(self.x, "cityblock")) if self.any_kind else unlike(self.x, kind)
 
 
 def read_samples(table: Table, spec: TaxaSpec, *, grouped: bool = True, least: int = 3) -> Samples:
     """Raises DataProblem for amounts below 0, too few samples or taxa, and groups that cannot be compared."""
     names = list(spec.taxa)
-    twice = next((t for i, t in enumerate(names) if t in names[:i]), None)
-    if twice:
-        raise DataProblem(f"{twice} is chosen twice.", column=twice)
-    if len(names) < 2:
-        raise DataProblem("A community needs two taxa at least; choose more.", column=names[0] if names else None)
-    if len(names) > MOST_TAXA:
-        raise DataProblem(f"{len(names)} taxa are too many for one answer; choose up to {MOST_TAXA}.")
-    if spec.groups in names:
-        raise DataProblem(f"{spec.groups} cannot be a taxon and the groups.", column=spec.groups)
+    _refuse_names(names, spec)
     raw = np.column_stack([table.numbers(t) for t in names])
     _not_below_zero(table, names, raw)
     use: Any = ~np.isnan(raw).any(axis=1)
@@ -132,24 +163,36 @@ def read_samples(table: Table, spec: TaxaSpec, *, grouped: bool = True, least: i
     rows = used_where(table, use, "a taxon or the group is empty, or no taxon occurs")
     there: Any = (raw[use] > 0).any(axis=0)
     place = np.flatnonzero(use)
-    if len(place) < least:
-        raise DataProblem(
-            f"{counted(len(place), 'sample')} with any taxon {'is' if len(place) == 1 else 'are'} left; {least} are"
-            " needed.",
-            column=names[0],
-        )
+    enough(len(place), least, names[0], "with any taxon ")
     if int(there.sum()) < 2:
         raise DataProblem("Fewer than two taxa occur in the samples that are left.", column=names[0])
     kept = raw[use][:, there]
-    levels, codes = (
-        _groups(coded, use, spec.groups) if grouped and coded is not None else ([], np.zeros(len(place), int))
-    )
+    levels, codes = grouped_as(coded if grouped else None, use, spec.groups)
     return Samples(
         place, [t for t, is_there in zip(names, there, strict=True) if is_there], kept,
         standardised(transformed(kept, spec.transform), spec.standardise), codes, levels,
         labels_of(table, spec.names, place), [t for t, is_there in zip(names, there, strict=True) if not is_there],
         [int(r) for r in table.rows[empty]], rows,
     )  # fmt: skip
+
+
+def enough(n: int, least: int, column: str, which: str = "") -> None:
+    """Raises DataProblem for too few samples."""
+    if n < least:
+        have = "is" if n == 1 else "are"
+        raise DataProblem(f"{counted(n, 'sample')} {which}{have} left; {least} are needed.", column=column)
+
+
+def _refuse_names(names: Sequence[str], spec: TaxaSpec) -> None:
+    twice = next((t for i, t in enumerate(names) if t in names[:i]), None)
+    if twice:
+        raise DataProblem(f"{twice} is chosen twice.", column=twice)
+    if len(names) < 2:
+        raise DataProblem("A community needs two taxa at least; choose more.", column=names[0] if names else None)
+    if len(names) > MOST_TAXA:
+        raise DataProblem(f"{len(names)} taxa are too many for one answer; choose up to {MOST_TAXA}.")
+    if spec.groups in names:
+        raise DataProblem(f"{spec.groups} cannot be a taxon and the groups.", column=spec.groups)
 
 
 def _not_below_zero(table: Table, names: Sequence[str], raw: Floats) -> None:
@@ -165,7 +208,10 @@ def _not_below_zero(table: Table, names: Sequence[str], raw: Floats) -> None:
     )
 
 
-def _groups(coded: Any, use: Any, name: str | None) -> tuple[list[str], Any]:
+def grouped_as(coded: Any, use: Any, name: str | None) -> tuple[list[str], Any]:
+    """Levels among the rows used and the code of each; none where there are no groups. Raises DataProblem for one."""
+    if coded is None:
+        return [], np.zeros(int(np.count_nonzero(use)), int)
     seen = [i for i in range(len(coded.levels)) if (coded.codes[use] == i).any()]
     if len(seen) < 2:
         raise DataProblem(f"{name} has one level among the samples that are left; two are needed.", column=name)
@@ -188,13 +234,17 @@ def labels_of(table: Table, asked: str | None, place: Any) -> list[str]:
     return [f"row {int(r)}" for r in table.rows[place]]
 
 
-def preparation(spec: TaxaSpec) -> list[str]:
+def preparation(s: Samples, spec: TaxaSpec) -> list[str]:
     """What was done to amounts, for the line under the sentence."""
+    if not s.amounts:
+        return []
     return [TRANSFORMS[spec.transform], *(STANDARDS[w] for w in spec.standardise)]
 
 
-def advice(s: Samples, spec: TaxaSpec) -> Check:
+def advice(s: Samples, spec: TaxaSpec) -> Check | None:
     """Whether a few taxa hold nearly everything."""
+    if not s.amounts:
+        return None
     names, part = s.leading
     base: dict[str, Any] = {"id": "leading", "title": "Taxa weigh alike"}
     has = "holds" if len(names) == 1 else "hold"

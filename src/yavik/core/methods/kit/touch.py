@@ -1,6 +1,7 @@
 """Touch: what of an answer can be moved or clicked to change its question. A method declares it; the interface does it.
 
-``handle`` puts a line on a picture, ``pick`` makes a table's rows clickable, ``tabs`` shows parts one at a time.
+``handle`` puts a line on a picture, ``pick`` makes a table's rows clickable and ``points`` a picture's points,
+``taken`` offers small pictures to choose from, ``tabs`` shows parts one at a time.
 """
 
 from collections.abc import Sequence
@@ -8,7 +9,7 @@ from typing import Any, Literal
 
 import numpy as np
 
-from yavik.core.answers.answer import FigureBlock, Handle, Pick, Rename, Tab, TableBlock
+from yavik.core.answers.answer import Change, FigureBlock, Handle, Pick, Rename, Tab, TableBlock
 
 STEPS = 200
 """About how many places a handle has from one end to the other."""
@@ -55,9 +56,9 @@ def step_of(low: float, high: float) -> float:
     return float(next(m * power for m in (1.0, 2.0, 5.0, 10.0) if m * power >= rough * (1 - 1e-9)))
 
 
-def pick(table: TableBlock, field: str, key: str, title: str) -> TableBlock:
+def pick(table: TableBlock, field: str, key: str, title: str, most: int = 0) -> TableBlock:
     """The table with rows that are clicked to put their value under ``key`` into a list of the spec, or out of it."""
-    return table.model_copy(update={"pick": Pick(field=field, key=key, title=title)})
+    return table.model_copy(update={"pick": Pick(field=field, key=key, title=title, most=most)})
 
 
 def choose(table: TableBlock, field: str, key: str, title: str) -> TableBlock:
@@ -71,10 +72,28 @@ def rename(table: TableBlock, field: str, key: str, title: str, rows: int) -> Ta
     return table.model_copy(update={"rename": Rename(field=field, key=key, title=title, rows=rows)})
 
 
-def opening(table: TableBlock, specs: Sequence[dict[str, Any] | None], method: str | None = None) -> TableBlock:
+def points(picture: FigureBlock, field: str, key: str, title: str, most: int) -> FigureBlock:
+    """The picture with points that are clicked to put their value under ``key`` into a list of the spec, ``most`` of
+    them."""
+    return picture.model_copy(update={"pick": Pick(field=field, key=key, title=title, most=most)})
+
+
+def taken(picture: FigureBlock, label: str, spec: dict[str, Any], now: bool) -> FigureBlock:
+    """The picture as one of several that stand side by side, a click on which sets fields of the spec."""
+    return picture.model_copy(update={"takes": Change(label=label, spec=spec, now=now)})
+
+
+def offering(picture: FigureBlock, changes: Sequence[Change]) -> FigureBlock:
+    """The picture with clicks under it that set fields of the spec."""
+    return picture.model_copy(update={"changes": list(changes)})
+
+
+def opening(
+    table: TableBlock, specs: Sequence[dict[str, Any] | None], method: str | None = None, adds: bool = False
+) -> TableBlock:
     """The table with rows that are clicked to ask what they answer as a question of its own, of another method where
-    one is given."""
-    return table.model_copy(update={"opens": list(specs), "opens_as": method})
+    one is given; ``adds``: the answer's columns are added to the table first."""
+    return table.model_copy(update={"opens": list(specs), "opens_as": method, "opens_adds": adds})
 
 
 def tabs(

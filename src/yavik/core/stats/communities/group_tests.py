@@ -147,6 +147,8 @@ def distances_to_middle(spaced: Spaced, codes: Any, groups: int, about: str) -> 
     Args:
         about: 'centroid', or 'median', the point whose distances add up to the least.
     """
+    if about == "centroid":
+        return to_centroid(spaced.d, codes, groups)
     values, vectors = np.linalg.eigh(spaced.centred)
     keep = np.abs(values) > FAR * float(np.abs(values).max())
     axes = vectors[:, keep] * np.sqrt(np.abs(values[keep]))
@@ -155,15 +157,30 @@ def distances_to_middle(spaced: Spaced, codes: Any, groups: int, about: str) -> 
     for g in range(groups):
         own = np.flatnonzero(codes == g)
         plus, minus = axes[np.ix_(own, np.flatnonzero(real))], axes[np.ix_(own, np.flatnonzero(~real))]
-        gap = [((p - _middle(p, about)) ** 2).sum(axis=1) for p in (plus, minus)]
+        gap = [((p - _middle(p)) ** 2).sum(axis=1) for p in (plus, minus)]
         out[own] = np.sqrt(np.maximum(gap[0] - gap[1], 0.0))
     return out
 
 
-def _middle(points: Floats, about: str) -> Floats:
-    """Centroid, or spatial median by Weiszfeld's steps (Vardi and Zhang, 2000)."""
+def to_centroid(square: Floats, codes: Any, groups: int) -> Floats:
+    """Of each sample to its group's centroid, without axes: the mean of its squared dissimilarities to the group less
+    half the mean of all within it (Anderson, 2006): shape (n,).
+
+    Args:
+        square: dissimilarities, shape (n, n).
+    """
+    out = np.zeros(len(codes))
+    for g in range(groups):
+        own = np.flatnonzero(codes == g)
+        inside = square[np.ix_(own, own)] ** 2
+        out[own] = np.sqrt(np.maximum(inside.mean(axis=1) - inside.mean() / 2, 0.0))
+    return out
+
+
+def _middle(points: Floats) -> Floats:
+    """Spatial median by Weiszfeld's steps (Vardi and Zhang, 2000)."""
     at = points.mean(axis=0)
-    if about == "centroid" or len(points) < 3 or not points.shape[1]:
+    if len(points) < 3 or not points.shape[1]:
         return np.asarray(at)
     for _ in range(500):
         away = np.sqrt(((points - at) ** 2).sum(axis=1))

@@ -9,6 +9,8 @@ from dataclasses import dataclass
 
 import numpy as np
 from scipy.optimize import isotonic_regression, minimize
+from scipy.spatial import ConvexHull, QhullError
+from scipy.stats import f as f_law
 
 from yavik.core.stats.communities.group_tests import Spaced
 from yavik.core.stats.groups import Floats
@@ -81,11 +83,15 @@ class _Pairs:
         return value, out.ravel()
 
 
-def nonmetric(d: Floats, n: int, dims: int, starts: int, seed: int, told: Told = lambda _part, _what: None) -> Scaled:
+def nonmetric(
+    d: Floats, n: int, dims: int, starts: int, seed: int, told: Told = lambda _part, _what: None,
+    seen: Callable[[Floats], None] = lambda _points: None,
+) -> Scaled:  # fmt: skip
     """The least stress of a start by principal coordinates and others by chance.
 
     Args:
         d: condensed dissimilarities.
+        seen: is given the best places so far.
     """
     pairs = _Pairs(d, n)
     rng = np.random.default_rng(seed)
@@ -100,6 +106,8 @@ def nonmetric(d: Floats, n: int, dims: int, starts: int, seed: int, told: Told =
         )
         every[k] = made.fun
         places.append(made.x)
+        if every[k] <= every[: k + 1].min():
+            seen(upright(made.x.reshape(n, dims)))
     best = np.argsort(every, kind="stable")[: MORE if n <= FEW else KEPT]
     ended = []
     for k in best:
@@ -164,6 +172,68 @@ def components(x: Floats) -> Coordinates:
     u, s, _ = np.linalg.svd(centred, full_matrices=False)
     keep = s > 1e-9 * max(float(s[0]), 1e-300)
     return Coordinates(signed(u[:, keep] * s[keep]), s[keep] ** 2 / (len(x) - 1), 0.0)
+
+
+def aligned(points: Floats, to: Floats) -> tuple[Floats, float]:
+    """Points turned, mirrored, moved and sized so that they lie as near to others as can be (Procrustes; Gower, 1975),
+    and how much of the others they hold, from 0 to 1.
+
+    Args:
+        points, to: shape (n, axes).
+    """
+    a, b = points - points.mean(axis=0), to - to.mean(axis=0)
+    u, s, v = np.linalg.svd(a.T @ b)
+    size = float((a**2).sum())
+    whole = float((b**2).sum())
+    if not size > 0 or not whole > 0:
+        return np.asarray(a), 0.0
+    scale = float(s.sum()) / size
+    return np.asarray(a @ (u @ v) * scale + to.mean(axis=0)), float(s.sum()) ** 2 / (size * whole)
+
+
+def taxa_at(points: Floats, amounts: Floats) -> Floats:
+    """Taxa as points: the mean place of the samples, weighted by amounts, all drawn out by one factor so that they lie
+    as wide as the samples do (means draw together); shape (k, axes).
+
+    Args:
+        points: shape (n, axes). amounts: shape (n, k), no taxon empty.
+    """
+    weight = amounts.sum(axis=0)
+    middle = points.mean(axis=0)
+    at = (amounts.T @ points) / weight[:, None] - middle
+    wide = float(np.sqrt((weight @ at**2).sum() / weight.sum()))
+    own = float(np.sqrt(((points - middle) ** 2).sum(axis=1).mean()))
+    return np.asarray(middle + at * (own / wide if wide > 1e-9 * own else 1.0))
+
+
+def ellipse(points: Floats, level: float = 0.95, many: int = 61) -> Floats | None:
+    """Outline within which a share of samples lies under a normal distribution with the points' means and covariance:
+    shape (many, 2); None for points on a line or fewer than three.
+
+    Args:
+        points: shape (n, 2). level: the share; Hotelling's limit for one more sample.
+    """
+    n = len(points)
+    if n < 4:
+        return None
+    cov = np.cov(points.T)
+    values, vectors = np.linalg.eigh(cov)
+    if values[0] <= 1e-10 * max(float(values[1]), 1e-300):
+        return None
+    limit = 2 * (n - 1) * (n + 1) / (n * (n - 2)) * float(f_law.ppf(level, 2, n - 2))
+    turn = np.linspace(0, 2 * np.pi, many)
+    circle = np.column_stack([np.cos(turn), np.sin(turn)])
+    return np.asarray(points.mean(axis=0) + np.sqrt(limit) * (circle * np.sqrt(values)) @ vectors.T)
+
+
+def hull(points: Floats) -> Floats:
+    """Corners of the smallest outline without dents, in order: shape (corners, 2); points on a line give its ends."""
+    try:
+        return np.asarray(points[ConvexHull(points).vertices])
+    except QhullError:
+        centred = points - points.mean(axis=0)
+        along = centred @ np.linalg.svd(centred, full_matrices=False)[2][0]
+        return np.asarray(points[[int(np.argmin(along)), int(np.argmax(along))]])
 
 
 @dataclass(frozen=True)

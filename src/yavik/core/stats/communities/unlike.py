@@ -4,7 +4,7 @@ Samples are rows, taxa columns; amounts are 0 and more. Pairs stand condensed, a
 """
 
 from collections.abc import Sequence
-from typing import Literal
+from typing import Any, Literal
 
 import numpy as np
 from scipy.spatial.distance import pdist
@@ -79,6 +79,47 @@ def unlike(x: Floats, kind: Unlike) -> Floats:
         used = size > 0
         return np.asarray(pdist(x[:, used] / size[used], "cityblock") / max(int(used.sum()), 1))
     return np.asarray(pdist(x, "euclidean" if kind == "euclidean" else "cityblock"))
+
+
+def any_kind(numbers: Floats, codes: Sequence[Any]) -> Floats:
+    """Columns of any kind so that the Manhattan distance of two rows is Gower's (1971) dissimilarity.
+
+    Numbers are taken over their range, levels differ by 0 or 1; both over the number of columns that vary.
+
+    Args:
+        numbers: shape (n, k). codes: of each column of levels, shape (n,).
+    """
+    size = np.ptp(numbers, axis=0) if numbers.size else np.zeros(0)
+    parts = [numbers[:, size > 0] / size[size > 0]]
+    many = int((size > 0).sum())
+    for c in codes:
+        _, place = np.unique(c, return_inverse=True)
+        if place.max() > 0:
+            parts.append(np.eye(int(place.max()) + 1)[place] / 2)
+            many += 1
+    return np.asarray(np.hstack(parts) / max(many, 1))
+
+
+def parts_between(a: Floats, b: Floats, kind: Unlike) -> Floats:
+    """What each taxon adds to how unlike two samples are, as shares of the whole: shape (k,); zeros where they are
+    alike.
+
+    Differences, squared where the dissimilarity is a root of squares. Jaccard and Růžička take the shares of what they
+    are made from.
+    """
+    if kind in ("sorensen", "jaccard"):
+        a, b = (a > 0).astype(float), (b > 0).astype(float)
+    elif kind == "hellinger":
+        a, b = np.sqrt(a / a.sum()), np.sqrt(b / b.sum())
+    elif kind == "chord":
+        a, b = a / np.sqrt(a @ a), b / np.sqrt(b @ b)
+    gap = np.abs(a - b)
+    if kind in ("euclidean", "hellinger", "chord"):
+        gap = gap**2
+    elif kind == "canberra":
+        gap = gap / np.where(a + b > 0, a + b, 1.0)
+    whole = float(gap.sum())
+    return np.asarray(gap / whole if whole > 0 else gap)
 
 
 def _empty_in_both(there: Floats) -> Floats:

@@ -11,12 +11,15 @@ from scipy.spatial.distance import pdist, squareform
 from yavik.core.answers import RowsUsed
 from yavik.core.methods.communities.clustering.spec import ClusteringSpec
 from yavik.core.methods.kit.shared import used_where
-from yavik.core.methods.kit.taxa import Samples, labels_of, read_samples
+from yavik.core.methods.kit.taxa import Samples, labels_of
+from yavik.core.methods.kit.taxa_given import read_compared, room_for
 from yavik.core.stats.communities.clusters import Means, Tree, about_means, joined, renumbered, silhouettes
 from yavik.core.stats.groups import Floats
 from yavik.core.table import DataProblem, Table
 
-MOST_JOINED = 3000
+MOST_JOINED = 5000
+ARRAYS = 4.0
+"""Squares of samples by samples that are held at a time."""
 MOST_TRIED = 10
 
 
@@ -31,18 +34,24 @@ class Data:
     rows: RowsUsed
     samples: Samples | None
 
+    @property
+    def first(self) -> str | None:
+        """The first column, for whatever has to be said of one."""
+        return self.names[0] if self.names else None
+
 
 @dataclass(frozen=True)
 class Clustered:
     """Everything computed; tables and words only read it.
 
     Args:
-        codes: cluster of each sample, 0 …; tried: mean silhouette by number of clusters. cut: height of the tree
+        d: condensed dissimilarities, of joined samples. codes: cluster of each sample, 0 …; tried: mean silhouette by number of clusters. cut: height of the tree
             where it is cut. asked: whether the number was asked for.
     """
 
     spec: ClusteringSpec
     data: Data
+    d: Floats | None
     tree: Tree | None
     means: Means | None
     codes: Any
@@ -86,18 +95,19 @@ def compute(
     data = read(table, spec)
     n = len(data.x)
     if spec.k is not None and spec.k >= n:
-        raise DataProblem(f"{spec.k} clusters of {n} samples leave nothing to cluster.", column=data.names[0])
+        raise DataProblem(f"{spec.k} clusters of {n} samples leave nothing to cluster.", column=data.first)
     if spec.kind == "kmeans":
         return _about_means(data, spec, progress)
     if n > MOST_JOINED:
         raise DataProblem(
             f"{n} samples are too many to join step by step; {MOST_JOINED} is the most. Cluster them about means.",
-            column=data.names[0],
+            column=data.first,
         )
+    room_for(n, ARRAYS, progress)
     progress(0.1, "Dissimilarities")
     d = data.samples.unlike(spec.dissimilarity) if data.samples else np.asarray(pdist(data.x))
     if not d.max() > 0:
-        raise DataProblem("All samples are alike: there is nothing to cluster.", column=data.names[0])
+        raise DataProblem("All samples are alike: there is nothing to cluster.", column=data.first)
     progress(0.4, "Joining")
     tree = joined(d, spec.linkage)
     square = squareform(d)
@@ -115,7 +125,7 @@ def compute(
     alone = int(codes.max()) == 0
     silhouette = np.zeros(n) if alone else silhouettes(square, codes)
     asked = spec.k is not None or spec.height is not None
-    return Clustered(spec, data, tree, None, codes, silhouette, tried, cut, asked)
+    return Clustered(spec, data, d, tree, None, codes, silhouette, tried, cut, asked)
 
 
 def _about_means(data: Data, spec: ClusteringSpec, progress: Callable[[float, str], None]) -> Clustered:
@@ -130,7 +140,7 @@ def _about_means(data: Data, spec: ClusteringSpec, progress: Callable[[float, st
             tried[k] = float(silhouettes(square, made[k].codes).mean())
     best = made[max(tried, key=lambda k: tried[k]) if tried else every[0]]
     silhouette = silhouettes(square, best.codes) if square is not None else np.full(n, np.nan)
-    return Clustered(spec, data, None, best, best.codes, silhouette, tried, np.nan, spec.k is not None)
+    return Clustered(spec, data, None, None, best, best.codes, silhouette, tried, np.nan, spec.k is not None)
 
 
 def _settled_means(x: Floats, k: int, spec: ClusteringSpec) -> Means:
@@ -147,8 +157,15 @@ def _settled_means(x: Floats, k: int, spec: ClusteringSpec) -> Means:
 def read(table: Table, spec: ClusteringSpec) -> Data:
     """Taxa as a community, or columns of numbers. Raises DataProblem."""
     if not spec.columns:
-        s = read_samples(table, spec, grouped=False)
-        return Data(s.x, s.taxa, s.labels, s.place, s.rows, s)
+        s = read_compared(table, spec, grouped=False)
+        if spec.kind == "kmeans" and not s.amounts:
+            raise DataProblem(
+                "Clusters about means need amounts or numbers; of dissimilarities and levels samples are joined step by"
+                " step.",
+                column=(spec.distances or s.taxa)[0],
+            )
+        x = s.x if s.amounts else np.zeros((s.n, 0))
+        return Data(x, s.taxa, s.labels, s.place, s.rows, s)
     names = list(dict.fromkeys(spec.columns))
     raw = np.column_stack([table.numbers(c) for c in names])
     use: Any = ~np.isnan(raw).any(axis=1)

@@ -5,9 +5,8 @@ from typing import Literal
 from pydantic import Field
 
 from yavik.core.ask import VALUES, amount, option, placed, slot
-from yavik.core.methods.kit.taxa import UNLIKE, TaxaSpec
+from yavik.core.methods.kit.taxa import ComparedSpec
 from yavik.core.stats.communities.clusters import Linkage
-from yavik.core.stats.communities.unlike import Unlike
 
 LINKAGES = {
     "average": "average", "complete": "complete", "single": "single", "ward": "Ward, least increase of squares",
@@ -16,7 +15,7 @@ KINDS = {"hierarchical": "joined step by step", "kmeans": "about means"}
 SCALES = {"sd": "divided by their SD", "none": "as they are"}
 
 
-class ClusteringSpec(TaxaSpec):
+class ClusteringSpec(ComparedSpec):
     """Slots and settings."""
 
     columns: list[str] = Field(
@@ -25,9 +24,6 @@ class ClusteringSpec(TaxaSpec):
     kind: Literal["hierarchical", "kmeans"] = Field("hierarchical", json_schema_extra=option("Clusters", KINDS))
     linkage: Linkage = Field(
         "average", json_schema_extra=option("Joined by", LINKAGES, when={"kind": ["hierarchical"]})
-    )
-    dissimilarity: Unlike = Field(
-        "bray_curtis", json_schema_extra=option("Dissimilarity", UNLIKE, "Of taxa; columns are Euclidean.")
     )
     scale: Literal["sd", "none"] = Field("sd", json_schema_extra=option("Columns", SCALES, when={"columns": "set"}))
     k: int | None = Field(

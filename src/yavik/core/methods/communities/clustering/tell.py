@@ -13,6 +13,7 @@ from yavik.core.methods.communities.clustering.compute import Clustered
 from yavik.core.methods.communities.clustering.spec import LINKAGES
 from yavik.core.methods.kit import touch
 from yavik.core.methods.kit.taxa import UNLIKE, advice, left_out, preparation
+from yavik.core.methods.kit.taxa_given import compared_by, dissimilarities, told_of, unlike_words
 
 WIDTHS = ((0.5, "clearly apart"), (0.25, "weakly apart"), (-1.1, "hardly apart"))
 
@@ -50,9 +51,10 @@ def headline(c: Clustered) -> tuple[list[Span], str]:
 def settings(c: Clustered) -> list[str]:
     """What was done, for the line under the sentence."""
     spec = c.spec
-    made = [f"{counted(len(c.codes), 'sample')}, {_columns(c)}"]
-    if c.data.samples:
-        made += [*preparation(spec), UNLIKE[spec.dissimilarity] if c.tree else "Euclidean"]
+    s = c.data.samples
+    made = [s.counted if s else f"{counted(len(c.codes), 'sample')}, {_columns(c)}"]
+    if s:
+        made += compared_by(s, spec) if c.tree else [*preparation(s, spec), "Euclidean"]
     else:
         made.append(
             "columns divided by their SD, Euclidean" if spec.scale == "sd" else "columns as they are, Euclidean"
@@ -66,10 +68,18 @@ def _columns(c: Clustered) -> str:
     return counted(n, "taxon", "taxa") if c.data.samples else counted(n, "column")
 
 
+def _unlike(c: Clustered) -> str:
+    s = c.data.samples
+    if s is None:
+        return "Euclidean distance"
+    return "Dissimilarity" if s.given is not None else UNLIKE[c.spec.dissimilarity]
+
+
 def blocks(c: Clustered) -> list[Any]:
     """Everything below the sentence."""
     left = left_out(c.data.samples) if c.data.samples else None
-    return [_tree(c), _tried(c), clusters(c), centres(c), samples(c), merges(c), left, _write_up(c)]
+    square = dissimilarities(c.data.samples, c.d) if c.data.samples and c.d is not None else None
+    return [_tree(c), _tried(c), clusters(c), centres(c), samples(c), merges(c), square, left, _write_up(c)]
 
 
 def _tree(c: Clustered) -> FigureBlock | None:
@@ -83,7 +93,7 @@ def _tree(c: Clustered) -> FigureBlock | None:
         inside = float(y.max()) <= c.cut * (1 + 1e-12)
         at = int(np.clip(round(float(x.min())), 0, len(order) - 1))
         joins.append(name(int(whose[at])) if inside else "")
-    y_title = UNLIKE[c.spec.dissimilarity] if c.data.samples else "Euclidean distance"
+    y_title = _unlike(c)
     drawn = tree(places, heights, order, joins, [name(g) for g in range(c.k)], y_title)
     made = block("tree", "Samples joined step by step", drawn)
     high = float(heights.max())
@@ -104,22 +114,28 @@ def clusters(c: Clustered) -> TableBlock:
     rows = []
     for g in range(c.k):
         own = c.silhouette[c.codes == g]
-        rows.append(
-            q.row(
-                cluster=q.name(name(g), "Cluster"), n=q.count(int(c.sizes[g]), "n"),
-                silhouette=q.fine(float(own.mean()), "Mean silhouette", "too many samples to compare all"),
-                within=q.num(float(c.within[g]), d, "Squares within"),
-                share=q.part(float(c.within[g]) / c.total if c.total > 0 else np.nan, "Of all squares"),
-                first=q.said(listing([c.data.labels[int(i)] for i in np.flatnonzero(c.codes == g)], 6), "Samples"),
-            )
+        cells = q.row(
+            cluster=q.name(name(g), "Cluster"), n=q.count(int(c.sizes[g]), "n"),
+            silhouette=q.fine(float(own.mean()), "Mean silhouette", "too many samples to compare all"),
         )  # fmt: skip
+        if c.data.names and c.total > 0:
+            cells |= q.row(
+                within=q.num(float(c.within[g]), d, "Squares within"),
+                share=q.part(float(c.within[g]) / c.total, "Of all squares"),
+            )
+        members = listing([c.data.labels[int(i)] for i in np.flatnonzero(c.codes == g)], 6)
+        rows.append(cells | q.row(first=q.said(members, "Samples")))
+    if not c.total > 0:
+        return q.table("clusters", "Clusters", rows)
     note = f"Squares of all samples about their means: {number(c.total, d)}; within clusters"
     note += f" {number(float(c.within.sum()), d)}."
     return q.table("clusters", "Clusters", rows, note=note)
 
 
-def centres(c: Clustered) -> TableBlock:
-    """Means of the columns as compared."""
+def centres(c: Clustered) -> TableBlock | None:
+    """Means of the columns as compared; none of dissimilarities and of levels."""
+    if not c.data.x.shape[1]:
+        return None
     largest = float(np.abs(c.centres).max())
     d = decimals_of(max(largest, 1e-9) / 300, largest)
     rows = []
@@ -170,9 +186,10 @@ def merges(c: Clustered) -> TableBlock | None:
 def facts(c: Clustered) -> dict[str, Any]:
     """Numbers by name."""
     out: dict[str, Any] = {
-        "n": len(c.codes), "clusters": c.k, "silhouette": mean_width(c), "within": float(c.within.sum()),
-        "total": c.total,
+        "n": len(c.codes), "clusters": c.k, "silhouette": mean_width(c),
     }  # fmt: skip
+    if c.total > 0:
+        out |= {"within": float(c.within.sum()), "total": c.total}
     if c.tree:
         out |= {"cophenetic": c.tree.cophenetic, "height": c.cut}
     if c.means:
@@ -212,6 +229,7 @@ def _true_to(c: Clustered) -> Check | None:
     if (
         c.spec.linkage == "ward"
         and c.data.samples
+        and c.data.samples.given is None
         and c.spec.dissimilarity not in ("euclidean", "hellinger", "chord")
     ):
         text += f" Ward’s method takes dissimilarities for Euclidean, which {UNLIKE[c.spec.dissimilarity]} is not."
@@ -244,11 +262,11 @@ def _starts(c: Clustered) -> Check | None:
 
 def _write_up(c: Clustered) -> NoteBlock:
     spec = c.spec
-    text = f"{counted(len(c.codes), 'sample')} were clustered by {_columns(c)}"
-    if c.data.samples:
-        text += f" ({listing(preparation(spec))})"
+    s = c.data.samples
+    told = told_of(s, spec) if s else f"{counted(len(c.codes), 'sample')} of {_columns(c)}"
+    text = f"{told} were clustered"
     if c.tree:
-        kind = UNLIKE[spec.dissimilarity] if c.data.samples else "Euclidean"
+        kind = unlike_words(s, spec) if s else "Euclidean"
         text += f", joined by {LINKAGES[spec.linkage]} on {kind} dissimilarities (cophenetic correlation"
         text += f" {share(c.tree.cophenetic)})" if np.isfinite(c.tree.cophenetic) else " not computable)"
     else:

@@ -11,7 +11,8 @@ from scipy.spatial.distance import squareform
 from yavik.core.methods.communities.community_test.spec import CommunityTestSpec
 from yavik.core.methods.kit.draws import drawn, p_of
 from yavik.core.methods.kit.kept import content
-from yavik.core.methods.kit.taxa import Samples, read_samples
+from yavik.core.methods.kit.taxa import Samples
+from yavik.core.methods.kit.taxa_given import read_compared, room_for
 from yavik.core.stats.adjusting import adjust
 from yavik.core.stats.communities.group_tests import (
     Draw,
@@ -28,7 +29,9 @@ from yavik.core.stats.communities.group_tests import (
 from yavik.core.stats.groups import Floats
 from yavik.core.table import DataProblem, Table
 
-MOST_SAMPLES = 3000
+MOST_SAMPLES = 5000
+ARRAYS = 7.0
+"""Squares of samples by samples that are held at a time."""
 ROUNDING = 1e-9
 """A draw that is less by this part of the statistic counts as a hit: sums in another order differ by rounding."""
 
@@ -85,7 +88,7 @@ def compute(
     """Raises DataProblem for what cannot be read, and for groups that cannot be tested."""
     if not spec.groups:
         raise DataProblem("A test of communities needs groups: choose a column.")
-    s = read_samples(table, spec, least=4)
+    s = read_compared(table, spec, least=4)
     blocks, count = _blocks(table, spec, s)
     # draws must not hang on the order of rows
     order = s.settled(*([blocks] if blocks is not None else []))
@@ -99,10 +102,11 @@ def compute(
         raise DataProblem(
             f"Every group of {spec.groups} has one sample: nothing is left within groups.", column=spec.groups
         )
+    room_for(s.n, ARRAYS, progress)
     progress(0.05, "Dissimilarities")
     d = s.unlike(spec.dissimilarity)
     if not d.max() > 0:
-        raise DataProblem("All samples are alike: there is nothing to tell apart.", column=s.taxa[0])
+        raise DataProblem("All samples are alike: there is nothing to tell apart.", column=spec.groups)
     spaced, ranked = Spaced.of(d), Ranked.of(d)
     away = distances_to_middle(spaced, s.codes, groups, spec.about)
     parts, r = permanova(spaced, s.codes, groups), float(ranked.r(s.codes[None, :])[0])
@@ -136,7 +140,7 @@ NAMES = {"permanova": "PERMANOVA", "anosim": "ANOSIM", "dispersion": "Spread", "
 def _blocks(table: Table, spec: CommunityTestSpec, s: Samples) -> tuple[Any, int]:
     if not spec.block:
         return None, 0
-    if spec.block == spec.groups or spec.block in spec.taxa:
+    if spec.block == spec.groups or spec.block in (*spec.taxa, *spec.distances):
         raise DataProblem("Blocks are another column than the groups and the taxa.", column=spec.block)
     coded = table.codes(spec.block)
     own = coded.codes[s.place]

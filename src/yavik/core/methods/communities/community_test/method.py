@@ -37,6 +37,10 @@ METHOD = Method(
             "taxa", "samples in rows, taxa in columns", "Do communities of {taxa} differ between {groups}?",
             ("taxa", "groups"), ("taxa", "groups"),
         ),
+        Layout(
+            "distances", "dissimilarities of samples, a square table", "Do {distances} differ between {groups}?",
+            ("distances", "groups"), ("distances", "groups"),
+        ),
     ),
     Spec=CommunityTestSpec,
     compute=ask,

@@ -6,9 +6,8 @@ from pydantic import Field
 
 from yavik.core.ask import GROUPS, amount, option, placed
 from yavik.core.methods.compare.groups.spec import ADJUSTED_BY
-from yavik.core.methods.kit.taxa import UNLIKE, TaxaSpec
+from yavik.core.methods.kit.taxa import ComparedSpec
 from yavik.core.stats.adjusting import Adjust
-from yavik.core.stats.communities.unlike import Unlike
 
 KINDS = {
     "permanova": "PERMANOVA", "anosim": "ANOSIM", "dispersion": "spread about the groups’ middles", "all": "all three",
@@ -16,7 +15,7 @@ KINDS = {
 ABOUT = {"centroid": "the centroid", "median": "the spatial median"}
 
 
-class CommunityTestSpec(TaxaSpec):
+class CommunityTestSpec(ComparedSpec):
     """Slots and settings."""
 
     block: str | None = Field(
@@ -28,7 +27,6 @@ class CommunityTestSpec(TaxaSpec):
     kind: Literal["permanova", "anosim", "dispersion", "all"] = Field(
         "all", json_schema_extra=option("Tests", KINDS, "Spread is always told beside the others.")
     )
-    dissimilarity: Unlike = Field("bray_curtis", json_schema_extra=option("Dissimilarity", UNLIKE))
     permutations: int = Field(
         999, ge=99, le=99_999, json_schema_extra=amount("Permutations", min=99, max=99_999, step=1)
     )

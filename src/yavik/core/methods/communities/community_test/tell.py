@@ -12,7 +12,8 @@ from yavik.core.methods.communities.community_test.compute import Tested
 from yavik.core.methods.communities.community_test.spec import ABOUT
 from yavik.core.methods.compare.groups.spec import ADJUSTED_BY
 from yavik.core.methods.kit.claims import claimed
-from yavik.core.methods.kit.taxa import UNLIKE, left_out, preparation
+from yavik.core.methods.kit.taxa import left_out
+from yavik.core.methods.kit.taxa_given import compared_by, dissimilarities, told_of, unlike_words
 
 CAUTION = "PERMANOVA answers to groups that lie elsewhere and to groups that scatter more: read both rows together."
 
@@ -26,13 +27,14 @@ def headline(t: Tested) -> tuple[list[Span], str]:
     """The statement, and a few words for the contents."""
     s, kind = t.samples, main_test(t)
     p = t.ps[kind]
+    what = "communities" if s.amounts else "samples"
     if kind == "dispersion":
         claim = f"samples scatter more in some {_of(t)} than in others"
         told = f"F({t.parts.df_between}, {t.parts.df_within}) = {number(t.spread, 2)}"
     elif kind == "anosim":
-        claim, told = f"communities differ between {_of(t)}", f"R = {share(t.r)}"
+        claim, told = f"{what} differ between {_of(t)}", f"R = {share(t.r)}"
     else:
-        claim = f"communities differ between {_of(t)}"
+        claim = f"{what} differ between {_of(t)}"
         told = f"pseudo-F({t.parts.df_between}, {t.parts.df_within}) = {number(t.parts.f, 2)}"
         told += f", R² = {share(t.parts.r2)}"
     if not np.isfinite(p):
@@ -59,9 +61,7 @@ def _of(t: Tested) -> str:
 
 def settings(t: Tested) -> list[str]:
     """What was done, for the line under the sentence."""
-    made = [f"{counted(t.samples.n, 'sample')}, {counted(len(t.samples.taxa), 'taxon', 'taxa')}"]
-    made += preparation(t.spec)
-    made.append(UNLIKE[t.spec.dissimilarity])
+    made = [t.samples.counted, *compared_by(t.samples, t.spec)]
     made.append(f"{counted(t.spec.permutations, 'permutation')}")
     if t.blocks:
         made.append(f"within {counted(t.blocks, 'block')} of {t.spec.block}")
@@ -70,7 +70,15 @@ def settings(t: Tested) -> list[str]:
 
 def blocks(t: Tested) -> list[Any]:
     """Everything below the sentence."""
-    return [_picture(t), tests(t), pairs(t), groups(t), left_out(t.samples), _write_up(t)]
+    return [
+        _picture(t),
+        tests(t),
+        pairs(t),
+        groups(t),
+        dissimilarities(t.samples, t.d),
+        left_out(t.samples),
+        _write_up(t),
+    ]
 
 
 NONE = "nothing is left within groups"
@@ -163,8 +171,7 @@ def facts(t: Tested) -> dict[str, Any]:
 
 def _write_up(t: Tested) -> NoteBlock:
     s = t.samples
-    text = f"{counted(s.n, 'sample')} of {counted(len(s.taxa), 'taxon', 'taxa')} ({listing(preparation(t.spec))})"
-    text += f" were compared by {UNLIKE[t.spec.dissimilarity]} dissimilarities between {_of(t)}"
+    text = f"{told_of(s, t.spec)} were compared by {unlike_words(s, t.spec)} dissimilarities between {_of(t)}"
     text += f"{f', exchanged within {t.spec.block}' if t.blocks else ''}."
     if np.isfinite(t.ps["permanova"]) and t.spec.kind in ("all", "permanova"):
         text += f" PERMANOVA: pseudo-F({t.parts.df_between}, {t.parts.df_within}) = {number(t.parts.f, 2)},"

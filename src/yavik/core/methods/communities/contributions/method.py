@@ -85,6 +85,7 @@ METHOD = Method(
     Spec=ContributionsSpec,
     compute=ask,
     page=read_page(__file__),
+    alpha=False,
     order=2,
     fit=lambda table, spec: over_taxa(table, spec, 32, grouped=True),
     name=lambda spec: f"Taxa that make {spec.groups} differ",

@@ -15,6 +15,7 @@ from yavik.core.ask import placed
 from yavik.core.figures.plots import block
 from yavik.core.figures.taxa import curves
 from yavik.core.methods.base import Aim, Layout, Method, Run
+from yavik.core.methods.kit import touch
 from yavik.core.methods.kit.columns import at_rows, measured
 from yavik.core.methods.kit.page import read_page
 from yavik.core.methods.kit.taxa import Samples, TaxaSpec, left_out, over_taxa, read_samples
@@ -91,7 +92,7 @@ def ask(table: Table, spec: DiversitySpec, run: Run) -> Answer:
         short=f"{counted(s.n, 'sample')}, {counted(len(s.taxa), 'taxon', 'taxa')}",
         settings=[f"{counted(s.n, 'sample')}, {counted(len(s.taxa), 'taxon', 'taxa')}", "natural logarithms"],
         facts=_facts(d),
-        blocks=[_curves(d), _groups(d), _each(d), left_out(s), _write_up(d)],
+        blocks=[_curves(d), _groups(d), _indices(d), _each(d), left_out(s), _write_up(d)],
         checks=[_sizes(d), _singles(d)],
         rows=s.rows,
     )
@@ -128,8 +129,38 @@ def _groups(d: Diverse) -> TableBlock | None:
             sd = f" ± {number(float(v.std(ddof=1)), decimals)}" if len(v) > 1 else ""
             cells[key] = q.texted(float(v.mean()), f"{number(float(v.mean()), decimals)}{sd}", title)
         rows.append(cells)
-    note = "Mean ± SD over samples. Its columns, added to the table, go into the usual comparisons of groups."
-    return q.table("groups", "Groups", rows, note=note)
+    return q.table("groups", "Groups", rows, note="Mean ± SD over samples.")
+
+
+def _indices(d: Diverse) -> TableBlock | None:
+    """Each index, with the groups that have least and most of it; a click compares them."""
+    s, groups = d.samples, d.spec.groups
+    if not s.levels or not groups or int(s.sizes.min()) < 2:
+        return None
+    rows, asked = [], []
+    for key, title, decimals in _keys(d):
+        v = d.of(key)
+        if not np.isfinite(v).all() or not np.ptp(v) > 0:
+            continue
+        means = np.array([v[s.codes == g].mean() for g in range(len(s.levels))])
+        low, high = int(means.argmin()), int(means.argmax())
+        rows.append(
+            q.row(
+                index=q.name(title, "Index"), all=q.num(float(v.mean()), decimals, "Mean of all samples"),
+                least=q.said(f"{s.levels[low]}, {number(float(means[low]), decimals)}", "Least on average"),
+                most=q.said(f"{s.levels[high]}, {number(float(means[high]), decimals)}", "Most on average"),
+            )
+        )  # fmt: skip
+        asked.append({"response": column_name(d, key), "groups": groups, "where": d.spec.where})
+    note = "A click on an index adds the indices to the table as columns and compares groups by it."
+    made = q.table("indices", "Compare groups by an index", rows, note=note)
+    return touch.opening(made, [{k: v for k, v in a.items() if v} for a in asked], "compare_groups", adds=True)
+
+
+def column_name(d: Diverse, key: str) -> str:
+    """Of an index as a column of the table."""
+    names = {"richness": "taxa", "rarefied": f"taxa in {d.least}", "inverse": "inverse Simpson", "chao1": "Chao 1"}
+    return names.get(key, key.capitalize())
 
 
 def _each(d: Diverse) -> TableBlock:
@@ -211,12 +242,11 @@ def _write_up(d: Diverse) -> NoteBlock:
 def new_columns(table: Table, spec: DiversitySpec) -> list[tuple[Column, Any]]:
     """Indices of every sample."""
     d = compute(table, spec)
-    names = {"richness": "taxa", "rarefied": f"taxa in {d.least}", "inverse": "inverse Simpson", "chao1": "Chao 1"}
     out = []
     for key, _, decimals in _keys(d):
         values = at_rows(d.of(key), d.samples.place, table.n_rows)
         if np.isfinite(values).any():
-            out.append(measured(names.get(key, key.capitalize()), values, decimals=decimals))
+            out.append(measured(column_name(d, key), values, decimals=decimals))
     return out
 
 
@@ -233,6 +263,7 @@ METHOD = Method(
     Spec=DiversitySpec,
     compute=ask,
     page=read_page(__file__),
+    alpha=False,
     order=5,
     fit=lambda table, spec: over_taxa(table, spec, 28),
     new_columns=new_columns,

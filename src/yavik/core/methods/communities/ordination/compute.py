@@ -1,28 +1,43 @@
 """Samples as points, columns of the environment as arrows."""
 
-from collections.abc import Callable
 from dataclasses import dataclass
+from functools import cached_property
+from typing import Any
 
 import numpy as np
+from scipy.spatial.distance import pdist, squareform
 
+from yavik.core.methods.communities.ordination.beside import (
+    Seen,
+    Two,
+    Under,
+    arranged,
+    between,
+    others,
+    unseen,
+)
 from yavik.core.methods.communities.ordination.spec import OrdinationSpec
 from yavik.core.methods.kit.draws import drawn, p_of
 from yavik.core.methods.kit.kept import content
-from yavik.core.methods.kit.taxa import Samples, read_samples
+from yavik.core.methods.kit.models.fitting import Told, silent
+from yavik.core.methods.kit.taxa import Samples
+from yavik.core.methods.kit.taxa_given import read_compared, room_for
+from yavik.core.stats.communities.group_tests import to_centroid
 from yavik.core.stats.communities.ordination import (
     Arrow,
     Coordinates,
     Scaled,
     arrow,
-    components,
-    coordinates,
     draws_of_r2,
     nonmetric,
+    taxa_at,
 )
 from yavik.core.stats.groups import Floats
 from yavik.core.table import DataProblem, Table
 
-MOST_SAMPLES = 2000
+MOST_SAMPLES = 5000
+ARRAYS = {"nonmetric": 9.0, "principal_coordinates": 5.0, "principal_components": 1.0}
+"""Squares of numbers that each way holds at a time, of samples by samples."""
 MOST_TRIED = 120
 """Samples up to which every number of dimensions is tried."""
 DIMENSIONS = (1, 2, 3, 4, 5)
@@ -36,6 +51,12 @@ class Pointing:
     arrow: Arrow
     p: float
     n: int
+    turned: bool = False
+
+    @property
+    def label(self) -> str:
+        """What grows along the arrow."""
+        return f"less {self.name}" if self.turned else self.name
 
 
 @dataclass(frozen=True)
@@ -43,19 +64,35 @@ class Ordered:
     """Everything computed; tables and words only read it.
 
     Args:
-        points: shape (n, axes). d: condensed dissimilarities, none of components. scaled, axes: of the one kind or the
-            other. stresses: by number of dimensions. shown: places of the axes on the picture.
+        points: shape (n, axes). d: condensed dissimilarities in the order of the scaling; of components empty. scaled, axes: of the one kind or the
+            other. stresses: by number of dimensions. shown: places of the axes on the picture. rows: numbers of the
+        samples' rows. under: the picture of other transformations. away: of each sample from the middle of its group.
+        pair: the samples that are compared.
     """
 
     spec: OrdinationSpec
     samples: Samples
-    d: Floats | None
+    d: Floats
     points: Floats
     scaled: Scaled | None
     axes: Coordinates | None
     stresses: dict[int, float]
     arrows: list[Pointing]
     shown: tuple[int, int]
+    rows: Any
+    under: list[Under]
+    away: Floats | None
+    pair: Two | None
+
+    @cached_property
+    def taxa(self) -> list[tuple[str, Floats]]:
+        """Taxa as points, those with the largest amounts first; none where they were not asked for."""
+        s = self.samples
+        if not self.spec.taxa_too or not s.amounts:
+            return []
+        at = taxa_at(self.points, s.x)
+        order = np.argsort(-s.raw.sum(axis=0), kind="stable")
+        return [(s.taxa[int(k)], at[int(k)]) for k in order]
 
     @property
     def picture(self) -> Floats:
@@ -63,48 +100,62 @@ class Ordered:
         return np.asarray(self.points[:, list(self.shown)])
 
 
-def compute(
-    table: Table, spec: OrdinationSpec, progress: Callable[[float, str], None] = lambda _part, _what: None
-) -> Ordered:
-    """Raises DataProblem for what cannot be read, and for too few or too many samples."""
-    s = read_samples(table, spec, least=4)
+def compute(table: Table, spec: OrdinationSpec, progress: Told = silent, show: Seen = unseen) -> Ordered:
+    """Raises DataProblem for what cannot be read, and for too few or too many samples.
+
+    Args:
+        show: is given the best places so far, shape (n, axes), in the samples' order.
+    """
+    s = read_compared(table, spec, least=4)
     if s.n > MOST_SAMPLES:
         raise DataProblem(f"{s.n} samples are too many for one picture; {MOST_SAMPLES} is the most.")
-    d = None
-    scaled, axes, stresses = None, None, {}
-    if spec.kind == "principal_components":
-        axes = components(s.x)
-    else:
-        d = s.unlike(spec.dissimilarity)
-        if not d.max() > 0:
-            raise DataProblem("All samples are alike: there is nothing to draw.", column=s.taxa[0])
-        if spec.kind == "principal_coordinates":
-            axes = coordinates(d)
-    if axes is not None:
-        if axes.points.shape[1] < 2:
-            raise DataProblem("Samples differ along one axis only: there is no picture of two.", column=s.taxa[0])
-        points = axes.points[:, :6]
-    else:
-        assert d is not None
-        if spec.dimensions >= s.n - 1:
-            raise DataProblem(f"{spec.dimensions} dimensions for {s.n} samples fit anything; take fewer.")
-        # starts must not hang on the order of rows
-        order = s.settled()
-        d = s.taken(order).unlike(spec.dissimilarity)
-        every = [k for k in DIMENSIONS if k < s.n - 1] if s.n <= MOST_TRIED else []
-        for i, k in enumerate(every):
-            progress(0.5 * i / len(every), f"Stress in {k} dimensions")
-            if k != spec.dimensions:
-                stresses[k] = nonmetric(d, s.n, k, min(spec.starts, 8), spec.seed).stress
-        scaled = nonmetric(
-            d, s.n, spec.dimensions, spec.starts, spec.seed, lambda part, what: progress(0.5 + 0.4 * part, what)
+    if spec.kind == "principal_components" and not s.amounts:
+        raise DataProblem(
+            "Principal components need amounts; of dissimilarities and levels take principal coordinates.",
+            column=(spec.distances or s.taxa)[0],
         )
-        stresses = dict(sorted({**stresses, spec.dimensions: scaled.stress}.items()))
-        points = np.empty_like(scaled.points)
-        points[order] = scaled.points
+    room_for(s.n, ARRAYS[spec.kind], progress)
+    if spec.kind == "nonmetric" and spec.dimensions >= s.n - 1:
+        raise DataProblem(f"{spec.dimensions} dimensions for {s.n} samples fit anything; take fewer.")
+    stresses = _tried(s, spec, progress)
+    placed = arranged(s, spec, spec.starts, lambda part, what: progress(0.4 + 0.3 * part, what), show)
+    if placed is None:
+        raise DataProblem("All samples are alike: there is nothing to draw.", column=_first(spec))
+    if placed.points.shape[1] < 2 and placed.axes is not None:
+        raise DataProblem("Samples differ along one axis only: there is no picture of two.", column=_first(spec))
+    if placed.scaled is not None:
+        stresses = dict(sorted({**stresses, spec.dimensions: placed.scaled.stress}.items()))
+    signs = np.where(np.isin(np.arange(placed.points.shape[1]) + 1, spec.mirrored), -1.0, 1.0)
+    points = placed.points * signs
     shown = _shown(spec, points.shape[1])
+    under = others(s, spec, points, progress)
     arrows = _arrows(table, spec, s, points[:, list(shown)], progress)
-    return Ordered(spec, s, d, points, scaled, axes, stresses, arrows, shown)
+    away = None
+    if s.levels:
+        d = s.unlike(spec.dissimilarity) if spec.kind != "principal_components" else np.asarray(pdist(s.x))
+        away = to_centroid(squareform(d, checks=False), s.codes, len(s.levels))
+    rows = [int(np.flatnonzero(table.rows[s.place] == r)[0]) for r in spec.beside if r in table.rows[s.place]]
+    return Ordered(
+        spec, s, placed.d, points, placed.scaled, placed.axes, stresses, arrows, shown, table.rows[s.place], under,
+        away, between(s, spec, rows),
+    )  # fmt: skip
+
+
+def _first(spec: OrdinationSpec) -> str:
+    return (spec.distances or spec.taxa)[0]
+
+
+def _tried(s: Samples, spec: OrdinationSpec, progress: Told) -> dict[int, float]:
+    """Stress by number of dimensions, of few samples."""
+    if spec.kind != "nonmetric" or s.n > MOST_TRIED:
+        return {}
+    out = {}
+    d = s.taken(s.settled()).unlike(spec.dissimilarity)
+    every = [k for k in DIMENSIONS if k < s.n - 1 and k != spec.dimensions] if d.max() > 0 else []
+    for i, k in enumerate(every):
+        progress(0.4 * i / len(every), f"Stress in {k} dimensions")
+        out[k] = nonmetric(d, s.n, k, min(spec.starts, 8), spec.seed).stress
+    return out
 
 
 def _shown(spec: OrdinationSpec, many: int) -> tuple[int, int]:
@@ -119,15 +170,14 @@ def _shown(spec: OrdinationSpec, many: int) -> tuple[int, int]:
     return a - 1, b - 1
 
 
-def _arrows(
-    table: Table, spec: OrdinationSpec, s: Samples, points: Floats, progress: Callable[[float, str], None]
-) -> list[Pointing]:
+def _arrows(table: Table, spec: OrdinationSpec, s: Samples, points: Floats, progress: Told) -> list[Pointing]:
     out = []
     for i, name in enumerate(dict.fromkeys(spec.environment)):
-        if name in spec.taxa:
+        if name in (*spec.taxa, *spec.distances):
             raise DataProblem(f"{name} cannot be a taxon and the environment.", column=name)
         progress(0.9 + 0.1 * i / len(spec.environment), name)
-        z = table.numbers(name)[s.place]
+        turned = name in spec.turned
+        z = table.numbers(name)[s.place] * (-1.0 if turned else 1.0)
         there = np.isfinite(z)
         if int(there.sum()) < 4 or not np.ptp(z[there]) > 0:
             raise DataProblem(
@@ -141,5 +191,5 @@ def _arrows(
         own, values = points[order][there[order]], z[order][there[order]]
         draws = drawn(spec.permutations, spec.seed, draws_of_r2(own, values), key=content(own, values), what=name)
         p = p_of(int((draws >= made.r2 * (1 - 1e-9)).sum()), spec.permutations)[0]
-        out.append(Pointing(name, made, p, int(there.sum())))
+        out.append(Pointing(name, made, p, int(there.sum()), turned))
     return out

@@ -4,9 +4,11 @@ from typing import Any
 
 from yavik.core.answers import Answer
 from yavik.core.answers.make import compose
+from yavik.core.figures.ordinations import so_far
 from yavik.core.methods.base import Aim, Layout, Method, Run
 from yavik.core.methods.communities.ordination import tell
 from yavik.core.methods.communities.ordination.compute import compute
+from yavik.core.methods.communities.ordination.pictures import blocks
 from yavik.core.methods.communities.ordination.spec import OrdinationSpec
 from yavik.core.methods.kit.columns import at_rows, measured
 from yavik.core.methods.kit.page import read_page
@@ -16,14 +18,14 @@ from yavik.core.table import Column, Table
 
 def ask(table: Table, spec: OrdinationSpec, run: Run) -> Answer:
     """The answer; raises DataProblem for what is no community."""
-    o = compute(table, spec, run.progress)
+    o = compute(table, spec, run.progress, lambda points: run.show(so_far(points)))
     spans, short = tell.headline(o)
     return compose(
         spans,
         short=short,
         settings=tell.settings(o),
         facts=tell.facts(o),
-        blocks=tell.blocks(o),
+        blocks=blocks(o),
         checks=tell.all_checks(o),
         rows=o.samples.rows,
         seed=spec.seed if spec.kind == "nonmetric" or spec.environment else None,
@@ -48,6 +50,10 @@ METHOD = Method(
         Layout(
             "taxa", "samples in rows, taxa in columns", "How do samples lie to one another by {taxa}, by {groups}?",
             ("taxa", "groups"), ("taxa",),
+        ),
+        Layout(
+            "distances", "dissimilarities of samples, a square table",
+            "How do samples lie to one another by {distances}, by {groups}?", ("distances", "groups"), ("distances",),
         ),
     ),
     Spec=OrdinationSpec,

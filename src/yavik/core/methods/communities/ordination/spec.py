@@ -5,7 +5,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from yavik.core.ask import VALUES, amount, option, placed
-from yavik.core.methods.kit.taxa import UNLIKE, TaxaSpec
+from yavik.core.methods.kit.taxa import UNLIKE, ComparedSpec
 from yavik.core.stats.communities.unlike import Unlike
 
 KINDS = {
@@ -15,7 +15,7 @@ KINDS = {
 Axis = Annotated[int, Field(ge=1, le=6)]
 
 
-class OrdinationSpec(TaxaSpec):
+class OrdinationSpec(ComparedSpec):
     """Slots and settings."""
 
     environment: list[str] = Field(
@@ -44,4 +44,25 @@ class OrdinationSpec(TaxaSpec):
         999, ge=99, le=99_999,
         json_schema_extra=amount("Permutations of arrows", when={"environment": "set"}, min=99, max=99_999, step=1),
     )  # fmt: skip
+    turned: list[str] = Field(
+        [],
+        json_schema_extra=placed(
+            "columns", "Count downwards", "Their arrows point to where they are less, such as metres below a road.",
+            kinds=VALUES, when={"environment": "set"},
+        ),
+    )  # fmt: skip
+    hulls: bool = Field(False, json_schema_extra=placed("flag", "Hulls around groups", when={"groups": "set"}))
+    ellipses: bool = Field(
+        False,
+        json_schema_extra=placed(
+            "flag", "Ellipses around groups", "Where 95 % of a group’s samples lie if they are normal.",
+            when={"groups": "set"},
+        ),
+    )  # fmt: skip
+    lines: bool = Field(False, json_schema_extra=placed("flag", "Lines to groups’ middles", when={"groups": "set"}))
+    taxa_too: bool = Field(
+        False, json_schema_extra=placed("flag", "Taxa as points", "Each at the mean place of its samples.")
+    )
+    mirrored: list[Axis] = Field([], json_schema_extra=placed("numbers", "Axes mirrored"))
+    beside: list[int] = Field([], max_length=2, json_schema_extra=placed("fixed", "Samples compared"))
     axes: tuple[Axis, Axis] = Field((1, 2), json_schema_extra=placed("numbers", "Axes shown"))

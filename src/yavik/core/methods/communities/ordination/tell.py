@@ -1,5 +1,6 @@
 """The sentence, tables and pictures of an ordination; nothing is computed here."""
 
+import re
 from typing import Any
 
 import numpy as np
@@ -7,12 +8,15 @@ import numpy as np
 from yavik.core.answers import Check, FigureBlock, NoteBlock, Remedy, Span, TableBlock, Verdict
 from yavik.core.answers import quantities as q
 from yavik.core.answers.wording import counted, listing, number, p_words, percent, say, share, share_fine
-from yavik.core.figures.ordinations import map_of, shepard
+from yavik.core.figures.ordinations import shepard
 from yavik.core.figures.plots import block, curve
 from yavik.core.methods.communities.ordination.compute import Ordered, Pointing
 from yavik.core.methods.communities.ordination.spec import KINDS
-from yavik.core.methods.kit.taxa import UNLIKE, advice, left_out, preparation
+from yavik.core.methods.kit import touch
+from yavik.core.methods.kit.taxa import advice, preparation
+from yavik.core.methods.kit.taxa_given import compared_by, told_of, unlike_words
 
+DOWN = re.compile(r"\b(below|beneath|under|depth|deep|rank|deficit|lack|shortage)\b|_(below|depth|rank|deficit)")
 STRESS = (
     (0.05, "a very good likeness"), (0.1, "a good likeness"), (0.2, "a usable likeness, not to be read in detail"),
     (0.3, "a poor likeness"), (9.0, "hardly better than chance"),
@@ -48,12 +52,13 @@ def headline(o: Ordered) -> tuple[list[Span], str]:
 def _grows(m: Pointing) -> str:
     """'Damp grows to the left and upwards (r² .71)'."""
     way = direction(m)
-    return f"{m.name[0].upper()}{m.name[1:]} grows {way} (r² {share(m.arrow.r2)}, p {p_words(m.p)})"
+    start = f"Less {m.name} lies" if m.turned else f"{m.name[0].upper()}{m.name[1:]} grows"
+    return f"{start} {way} (r² {share(m.arrow.r2)}, p {p_words(m.p)})"
 
 
 def _said(o: Ordered, m: Pointing) -> str:
     if m.p < o.spec.alpha:
-        return f"{m.name} grows {direction(m)}"
+        return f"less {m.name} lies {direction(m)}" if m.turned else f"{m.name} grows {direction(m)}"
     return f"no evidence that {m.name} goes along with the picture"
 
 
@@ -72,9 +77,8 @@ def direction(m: Pointing) -> str:
 def settings(o: Ordered) -> list[str]:
     """What was done, for the line under the sentence."""
     s, spec = o.samples, o.spec
-    made = [f"{counted(s.n, 'sample')}, {counted(len(s.taxa), 'taxon', 'taxa')}", *preparation(spec)]
-    if spec.kind != "principal_components":
-        made.append(UNLIKE[spec.dissimilarity])
+    plain = spec.kind == "principal_components"
+    made = [s.counted, *(preparation(s, spec) if plain else compared_by(s, spec))]
     made.append(KINDS[spec.kind])
     if o.scaled:
         made.append(counted(spec.starts, "start"))
@@ -86,33 +90,13 @@ def axis_title(o: Ordered, k: int) -> str:
     return f"Axis {k + 1}" if o.axes is None else f"Axis {k + 1} ({percent(float(o.axes.shares[k]))})"
 
 
-def blocks(o: Ordered) -> list[Any]:
-    """Everything below the sentence."""
-    return [
-        picture(o), _shepard(o), _stresses(o), arrows(o), dimensions(o), scores(o), left_out(o.samples), _write_up(o),
-    ]  # fmt: skip
-
-
-def picture(o: Ordered) -> FigureBlock:
-    """The map of samples."""
-    s = o.samples
-    groups = [s.levels[int(c)] for c in s.codes] if s.levels else None
-    ends = [(m.name, float(m.arrow.ends[0]), float(m.arrow.ends[1])) for m in o.arrows]
-    titles = axis_title(o, o.shown[0]), axis_title(o, o.shown[1])
-    return block(
-        "map",
-        "How samples lie, which way up is arbitrary",
-        map_of(o.picture, s.labels, groups, s.levels, ends, titles),
-    )
-
-
-def _shepard(o: Ordered) -> FigureBlock | None:
-    if o.scaled is None or o.d is None:
+def shepard_of(o: Ordered) -> FigureBlock | None:
+    if o.scaled is None:
         return None
     return block("shepard", "How true it is", shepard(o.d, o.scaled.distances, o.scaled.fitted), small=True)
 
 
-def _stresses(o: Ordered) -> FigureBlock | None:
+def stresses_of(o: Ordered) -> FigureBlock | None:
     if len(o.stresses) < 3:
         return None
     ks, values = list(o.stresses), list(o.stresses.values())
@@ -127,7 +111,7 @@ def arrows(o: Ordered) -> TableBlock | None:
     a, b = o.shown
     rows = [
         q.row(
-            name=q.name(m.name, "Column"), first=q.fine(float(m.arrow.correlations[0]), f"r with axis {a + 1}"),
+            name=q.name(m.label, "Column"), first=q.fine(float(m.arrow.correlations[0]), f"r with axis {a + 1}"),
             second=q.fine(float(m.arrow.correlations[1]), f"r with axis {b + 1}"),
             r2=q.fine(m.arrow.r2, "r²"), p=q.p(m.p), n=q.count(m.n, "n"),
             said=q.said(_said(o, m), "In words"),
@@ -174,13 +158,14 @@ def scores(o: Ordered) -> TableBlock:
     s = o.samples
     rows = []
     for i in range(min(s.n, 2000)):
-        cells = q.row(sample=q.name(s.labels[i], "Sample"))
+        cells = q.row(sample=q.name(s.labels[i], "Sample"), row=q.count(int(o.rows[i]), "Row"))
         if s.levels:
             cells["group"] = q.said(s.levels[int(s.codes[i])], o.spec.groups or "Group")
         for k in range(o.points.shape[1]):
             cells[f"axis_{k + 1}"] = q.num(float(o.points[i, k]), 3, f"Axis {k + 1}")
         rows.append(cells)
-    return q.table("scores", "Scores", rows, folded=True)
+    made = q.table("scores", "Scores", rows, folded=True)
+    return touch.pick(made, "beside", "row", "Compare this sample", most=2) if s.amounts else made
 
 
 def facts(o: Ordered) -> dict[str, Any]:
@@ -200,7 +185,7 @@ def facts(o: Ordered) -> dict[str, Any]:
 
 def all_checks(o: Ordered) -> list[Check | None]:
     """What the picture can carry."""
-    return [_stress(o), _negative(o), _found(o), advice(o.samples, o.spec)]
+    return [_stress(o), _negative(o), _found(o), _downwards(o), advice(o.samples, o.spec)]
 
 
 def _stress(o: Ordered) -> Check:
@@ -232,7 +217,11 @@ def _negative(o: Ordered) -> Check | None:
     text = (
         f"Eigenvalues below 0 are {percent(part)} of those above: distances cannot show all of the dissimilarities."
     )
-    roots = [Remedy(label="Take square roots", spec={"transform": "sqrt"})] if o.spec.transform == "none" else []
+    roots = (
+        [Remedy(label="Take square roots", spec={"transform": "sqrt"})]
+        if o.spec.transform == "none" and o.samples.amounts
+        else []
+    )
     return Check(**base, verdict=Verdict.doubtful, text=text, remedies=roots)
 
 
@@ -247,11 +236,22 @@ def _found(o: Ordered) -> Check | None:
     return Check(**base, verdict=Verdict.doubtful, text=text, remedies=more)
 
 
-def _write_up(o: Ordered) -> NoteBlock:
+def _downwards(o: Ordered) -> Check | None:
+    """Columns whose names say that more of them is less of something."""
+    down = [m.name for m in o.arrows if not m.turned and DOWN.search(m.name.lower())]
+    if not down:
+        return None
+    text = f"{listing(down)} {'counts' if len(down) == 1 else 'count'} downwards by the name: the arrow points to"
+    text += " where the number is large. Turned, it points the other way; r², p and the samples stay."
+    turn = Remedy(label=f"Turn {listing(down)}", spec={"turned": [*o.spec.turned, *down]})
+    return Check(id="downwards", title="Which way arrows count", verdict=Verdict.unknown, text=text, remedies=[turn])
+
+
+def write_up(o: Ordered) -> NoteBlock:
     s, spec = o.samples, o.spec
-    text = f"{counted(s.n, 'sample')} of {counted(len(s.taxa), 'taxon', 'taxa')} ({listing(preparation(spec))}) were"
-    text += f" ordered by {KINDS[spec.kind]}"
-    text += "" if spec.kind == "principal_components" else f" of {UNLIKE[spec.dissimilarity]} dissimilarities"
+    text = f"{told_of(s, spec)} were ordered by {KINDS[spec.kind]}"
+    if spec.kind != "principal_components":
+        text += f" of {unlike_words(s, spec)} dissimilarities"
     if o.scaled:
         text += f" in {counted(spec.dimensions, 'dimension')} ({counted(spec.starts, 'start')}; stress-1"
         text += f" {share_fine(o.scaled.stress)}), turned to principal axes."
@@ -259,7 +259,7 @@ def _write_up(o: Ordered) -> NoteBlock:
         assert o.axes
         held = " and ".join(percent(float(o.axes.shares[k])) for k in o.shown)
         text += f"; axes {o.shown[0] + 1} and {o.shown[1] + 1} hold {held}."
-    told = [f"{m.name} (r² {share(m.arrow.r2)}, p {p_words(m.p)})" for m in o.arrows]
+    told = [f"{m.label} (r² {share(m.arrow.r2)}, p {p_words(m.p)})" for m in o.arrows]
     if told:
         text += f" Columns fitted to the picture: {listing(told, 10)}; p by"
         text += f" {counted(spec.permutations, 'permutation')}."
