@@ -4,8 +4,10 @@ from functools import lru_cache
 from typing import Any
 
 import numpy as np
+from scipy.spatial.distance import squareform
 
 from yavik.core.files.delimited import read
+from yavik.core.stats.communities.unlike import unlike
 from yavik.core.steps import apply_path, new_step
 from yavik.core.table import Table
 from yavik.demo import binding_glue, branches, experiments, people, returned, room_trial
@@ -19,6 +21,19 @@ def demo_tables() -> dict[str, Table]:
     found["Room trial"] = _prepared(room_trial.as_csv(), room_trial.STEPS)
     found["Binding glue"] = _prepared(binding_glue.as_csv(), binding_glue.STEPS)
     return found
+
+
+SQUARE = [f"to {k + 1}" for k in range(24)]
+
+
+@lru_cache(maxsize=1)
+def square_of_quarters() -> Table:
+    """Dissimilarities of the quarters by their genres, a column for each row, with their sites."""
+    quarters = demo_tables()["Genre loans"]
+    genres = [c.name for c in quarters.columns if c.name.startswith("genre")]
+    d = squareform(unlike(np.column_stack([quarters.numbers(g) for g in genres]), "bray_curtis"))
+    columns = {name: [float(v) for v in d[:, k]] for k, name in enumerate(SQUARE)}
+    return table_from(quarter=quarters.texts("quarter"), site=quarters.texts("site"), **columns)
 
 
 def _prepared(data: bytes, steps: Any) -> Table:

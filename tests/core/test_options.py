@@ -7,7 +7,7 @@ from typing import Any, get_args
 import numpy as np
 import pytest
 
-from tests.tables import demo_tables, table_from
+from tests.tables import SQUARE, demo_tables, square_of_quarters, table_from
 from yavik.core.answers import Answer, TableBlock
 from yavik.core.methods import answer, methods
 from yavik.core.methods.registry import new_columns
@@ -538,7 +538,59 @@ CASES: list[tuple[str, str, dict[str, Any], dict[str, list[Any]]]] = [
             "dimensions": [1, 3],
             "permutations": [199],
             "axes": [[2, 1]],
+            "beside": [[3], [3, 20], [999]],
+            "mirrored": [[1], [2, 1]],
+            "taxa_too": [],
         },
+    ),
+    (
+        "ordination",
+        "Genre loans",
+        {"taxa": ["genre 01", "genre 02", "genre 03", "genre 04"], "starts": 2, "groups": "site"},
+        {"hulls": [], "ellipses": [], "lines": []},
+    ),
+    (
+        "ordination",
+        "Genre loans",
+        {"taxa": ["genre 01", "genre 02"], "kind": "principal_coordinates", "environment": ["distance", "damp"]},
+        {"turned": [["distance"]], "dissimilarity": ["gower"]},
+    ),
+    (
+        "ordination",
+        "Genre loans",
+        {"taxa": ["genre 01", "damp", "club"], "dissimilarity": "gower", "starts": 2},
+        {"further": [["site"], ["distance"]], "kind": ["principal_coordinates"]},
+    ),
+    (
+        "ordination",
+        "Square",
+        {"distances": SQUARE, "starts": 2},
+        {"groups": ["site"], "kind": ["principal_coordinates"], "beside": [[1, 2]], "taxa_too": []},
+    ),
+    (
+        "community_test",
+        "Square",
+        {"distances": SQUARE, "groups": "site", "permutations": 99},
+        {"kind": ["permanova"], "about": ["centroid"]},
+    ),
+    (
+        "community_test",
+        "Genre loans",
+        {"taxa": ["genre 01", "damp"], "groups": "site", "permutations": 99, "dissimilarity": "gower"},
+        {"further": [["club"]]},
+    ),
+    ("clustering", "Square", {"distances": SQUARE}, {"k": [3], "linkage": ["ward"]}),
+    (
+        "clustering",
+        "Genre loans",
+        {"taxa": ["genre 01", "damp"], "dissimilarity": "gower"},
+        {"further": [["club", "site"]]},
+    ),
+    (
+        "discriminant",
+        "Room trial",
+        {"columns": ["lux", "minutes", "pages"], "groups": "room"},
+        {"prior": [], "columns": [["minutes"], ["pages", "minutes"]], "groups": ["light", "town"]},
     ),
     (
         "clustering",
@@ -758,7 +810,7 @@ def sound(found: Answer) -> None:
 )
 def test_every_option_gives_a_sound_answer(method: str, table: str, spec: dict[str, Any]) -> None:
     try:
-        found = answer(method, demo_tables()[table], spec)
+        found = answer(method, demo_tables()[table] if table != "Square" else square_of_quarters(), spec)
     except DataProblem as problem:
         # An option may be refused where the question cannot carry it; the sentence says why.
         assert len(problem.message) > 20 and problem.message[0].isupper() and problem.message.endswith((".", "?"))

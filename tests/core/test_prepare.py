@@ -617,6 +617,25 @@ def test_columns_of_an_answer_become_columns_of_the_table() -> None:
     )
 
 
+def test_a_table_of_an_answer_becomes_a_table() -> None:
+    from yavik.core.methods import answer
+
+    around = Around(answer=lambda table, method, spec: answer(method, table, spec))
+    spec = {"response": "loans", "groups": "branch"}
+    after, _ = do(table_of(), around, step="table_of_answer", method="compare_groups", spec=spec, block="groups")
+    block = answer("compare_groups", table_of(), spec).block("groups")
+    assert [c.name for c in after.columns][:2] == [h.title for h in block.columns][:2]
+    assert after.n_rows == len(block.rows) and after.columns[0].kind.value == "category"
+    n = next(c for c in after.columns if c.name == "n")
+    assert n.kind.value == "count"
+    assert after.numbers("n").tolist() == [row["n"].v for row in block.rows]
+    mean = next(h for h in block.columns if h.title == "Mean")
+    np.testing.assert_allclose(after.numbers(mean.title), [row[mean.key].v for row in block.rows])
+    assert "no table 'nothing'; it has" in refused(
+        table_of(), around, step="table_of_answer", method="compare_groups", spec=spec, block="nothing"
+    )
+
+
 @pytest.mark.parametrize(
     "step",
     [

@@ -6,7 +6,9 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from yavik.core.answers import Answer
 from yavik.core.files.delimited import read
+from yavik.core.methods import answer
 from yavik.core.methods.registry import new_columns
 from yavik.core.steps import apply_path, new_step
 from yavik.core.steps.base import Around, Other
@@ -21,7 +23,13 @@ B,2021,4.0,9,,4,2
 C,2020,8.0,30,Hollin,3,3
 """
 TABLE = read(DATA)[0]
-AROUND = Around({"o": Other("Rents", read(b"town,rent\nCorrin,5\nGarrow,6\n")[0])}, new_columns)
+
+
+def asked(table: Table, method: str, spec: dict[str, Any]) -> Answer:
+    return answer(method, table, spec)
+
+
+AROUND = Around({"o": Other("Rents", read(b"town,rent\nCorrin,5\nGarrow,6\n")[0])}, new_columns, asked)
 
 CASES: list[tuple[dict[str, Any], str, str]] = [
     ({"step": "keep_rows", "where": "y > 9"}, "Keep `y > 9`", "5 → 3 rows"),
@@ -88,6 +96,7 @@ CASES: list[tuple[dict[str, Any], str, str]] = [
     ({"step": "join", "table": "o", "keys": [{"mine": "town", "theirs": "town"}], "how": "outer"}, "Join on **town**", "5 → 6 rows, 1 column added"),
     ({"step": "design", "weight": "y"}, "Survey design: **y**", "adds up to 68"),
     ({"step": "from_answer", "method": "compare_groups", "spec": {"response": "y", "groups": "unit"}}, "From an answer", "2 columns"),
+    ({"step": "table_of_answer", "method": "compare_groups", "spec": {"response": "y", "groups": "unit"}, "block": "groups"}, "From an answer: the table groups", "3 rows, 6 columns"),
 ]  # fmt: skip
 
 
@@ -115,7 +124,17 @@ def test_a_step_that_is_off_says_so_and_does_nothing() -> None:
 SIMPLE = [
     c[0]
     for c in CASES
-    if c[0]["step"] not in ("summarise", "lengthen", "widen", "keep_columns", "drop_columns", "rename", "from_answer")
+    if c[0]["step"]
+    not in (
+        "summarise",
+        "lengthen",
+        "widen",
+        "keep_columns",
+        "drop_columns",
+        "rename",
+        "from_answer",
+        "table_of_answer",
+    )
 ]
 
 

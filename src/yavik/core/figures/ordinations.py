@@ -53,8 +53,9 @@ def _paint(kinds: Sequence[str]) -> dict[str, Any]:
 
 
 def _dot_layer(
-    values: list[dict[str, Any]], kinds: Sequence[str], axes: tuple[Any, Any], size: int, key: bool
-) -> Any:
+    values: list[dict[str, Any]], kinds: Sequence[str], axes: tuple[Any, Any], size: int, key: bool,
+    what: str = "sample",
+) -> Any:  # fmt: skip
     symbols = {
         "field": "group", "type": "nominal",
         "scale": {"domain": list(kinds), "range": [ORDER[i % len(ORDER)] for i in range(len(kinds))]},
@@ -66,7 +67,7 @@ def _dot_layer(
         "mark": {"type": "point", "filled": True, "size": size, "opacity": 0.9},
         "encoding": {
             "x": axes[0], "y": axes[1], "color": paint if key else {**paint, "legend": None}, "shape": symbols,
-            "tooltip": [{"field": "name", "title": "sample"}, {"field": "group", "title": "group"}],
+            "tooltip": [{"field": "name", "title": what}, {"field": "group", "title": "group"}],
         },
     }  # fmt: skip
 
@@ -140,12 +141,13 @@ def map_of(
     points: Any, names: Sequence[str], groups: Sequence[str] | None, levels: Sequence[str],
     arrows: Sequence[tuple[str, float, float]], titles: tuple[str, str], rows: Sequence[int] = (),
     outlines: Sequence[Outline] = (), taxa: Sequence[tuple[str, float, float]] = (), marked: Sequence[int] = (),
+    named: bool = True, what: str = "sample",
 ) -> Drawn:  # fmt: skip
     """Samples on two axes of one scale, groups by colour and shape; arrows are 1 long where r² is 1, drawn to fit.
 
     Args:
         arrows, taxa: names and ends or places. rows: numbers of the samples' rows. marked: places of samples that are
-            ringed.
+            ringed. named: few samples have their names beside them. what: a sample is called.
     """
     all_points = [points, *(o.points for o in outlines), *([np.array([t[1:] for t in taxa])] if taxa else [])]
     reach = float(max(np.abs(p).max() for p in all_points)) * 1.12 or 1.0
@@ -175,16 +177,16 @@ def map_of(
                 "encoding": {"x": axes[0], "y": axes[1]},
             }
         )
-    layers.append(_dot_layer(values, kinds, axes, 62 if len(values) <= 200 else 30, groups is not None))
+    layers.append(_dot_layer(values, kinds, axes, 62 if len(values) <= 200 else 30, groups is not None, what))
     layers += [_taxa_layer(taxa, axes)] if taxa else []
-    named = list(names) if len(values) <= MOST_NAMED else [""] * len(values)
+    beside = list(names) if named and len(values) <= MOST_NAMED else [""] * len(values)
     places = np.vstack([np.asarray(points), np.array([t[1:] for t in taxa]).reshape(-1, 2)])
-    layers += _names_layers(places, [*named, *(t[0] for t in taxa)], len(taxa), reach, axes)
+    layers += _names_layers(places, [*beside, *(t[0] for t in taxa)], len(taxa), reach, axes)
     if arrows:
         scale = 0.8 * reach / (max(float(np.hypot(a, b)) for _, a, b in arrows) or 1.0)
         ends = np.array([(a * scale, b * scale) for _, a, b in arrows])
         layers += arrow_layers(ends, [name for name, _, _ in arrows], reach, colour(4))
-    alt = f"{counted(len(values), 'sample')} on {titles[0]} and {titles[1]}"
+    alt = f"{counted(len(values), what)} on {titles[0]} and {titles[1]}"
     alt += f", groups {listing(kinds, 8)}" if groups else ""
     alt += f"; arrows of {listing([a[0] for a in arrows], 8)}" if arrows else ""
     alt += f"; taxa {listing([t[0] for t in taxa], 8)}." if taxa else "."

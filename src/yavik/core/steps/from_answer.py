@@ -1,7 +1,7 @@
 """The steps that take up what an answer makes: columns for every row (predicted values, scores), or one of its
 tables."""
 
-from itertools import count
+from itertools import chain, count
 from typing import Any, Literal
 
 import numpy as np
@@ -70,7 +70,7 @@ class TableOfAnswer(Step):
             cells = [row.get(head.key) for row in block.rows]
             name = " ".join(t for t in (head.title, head.sub) if t) or head.key
             known = [c.name for c, _ in made]
-            name = next(n for n in (name, *(f"{name} {k}" for k in count(2))) if n not in known)
+            name = next(n for n in chain([name], (f"{name} {k}" for k in count(2))) if n not in known)
             made.append(_column(name, cells, head.role == "count"))
         rows = np.arange(1, len(block.rows) + 1)
         taken = Table(tuple(c for c, _ in made), tuple(a for _, a in made), rows)
