@@ -175,3 +175,32 @@ def test_stored_rates_over_time_come_again() -> None:
     for key in ("first point, parameters’ error counted", "twelfth point, order by AICc"):
         stored = TIME["bands"]["100"][key][0]
         assert abs(found[key][0] - stored) < 4 * (stored * (1 - stored) / 60) ** 0.5
+
+
+COMMUNITIES: dict[str, dict[str, dict[str, list[float]]]] = json.loads(
+    (ROOT / "docs/communities.json").read_text(encoding="utf-8")
+)
+
+
+def test_permutations_find_nothing_where_nothing_is() -> None:
+    for rates in COMMUNITIES["alarms"].values():
+        for key, (share, error) in rates.items():
+            if key.endswith(("nothing differs", "nothing to do with it")):
+                assert share < 0.05 + 3 * max(error, 0.008), key
+    for rates in COMMUNITIES["sites"].values():
+        assert all(0.02 < v[0] < 0.075 for k, v in rates.items() if k.endswith("within sites"))
+        # what the method's page says: over all samples, differing sites hide everything
+        assert all(v[0] < 0.02 for k, v in rates.items() if k.endswith("over all samples"))
+    for sizes, rates in COMMUNITIES["telling"].items():
+        groups = len(sizes.split(", "))
+        assert all(abs(rates[f"{test}, normal columns"][0] - 0.05) < 0.012 for test in ("Wilks’ Λ", "Box’s M"))
+        assert abs(rates["right when left out, by chance 1 / groups"][0] - 1 / groups) < 0.04
+        # the check of covariances calls itself touchy
+        assert rates["Box’s M, long-tailed columns"][0] > rates["Box’s M, normal columns"][0]
+
+
+def test_stored_rates_of_communities_come_again() -> None:
+    found = bench("community_levels").telling("10, 10, 10", studies=150)
+    for key in ("Wilks’ Λ, normal columns", "right when left out, by chance 1 / groups"):
+        stored = COMMUNITIES["telling"]["10, 10, 10"][key][0]
+        assert abs(found[key][0] - stored) < 4 * max(found[key][1], 0.01)

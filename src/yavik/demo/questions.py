@@ -145,7 +145,13 @@ TOLD: list[tuple[str, str, str, dict[str, Any]]] = [
         "Genre loans",
         "How quarters lie to one another",
         "ordination",
-        {"taxa": GENRES, "groups": "site", "transform": "sqrt", "environment": ["damp", "distance", "age", "rent"]},
+        {
+            "taxa": GENRES,
+            "groups": "site",
+            "transform": "sqrt",
+            "environment": ["damp", "distance", "age", "rent"],
+            "hulls": True,
+        },
     ),
     ("Genre loans", "Quarters that belong together", "clustering", {"taxa": GENRES, "transform": "sqrt"}),
     ("Genre loans", "Diversity of quarters", "diversity", {"taxa": GENRES, "groups": "site"}),
@@ -154,6 +160,12 @@ TOLD: list[tuple[str, str, str, dict[str, Any]]] = [
         "Do genres differ with a reading club",
         "community_test",
         {"taxa": GENRES, "groups": "club", "block": "site", "transform": "sqrt"},
+    ),
+    (
+        "Branches",
+        "What tells districts apart",
+        "discriminant",
+        {"columns": ["visits", "floor_area", "shelf_metres", "staff", "hours_open"], "groups": "district"},
     ),
     ("Monthly loans", "Loans over sixteen years", "series", {"value": "loans", "time": "month"}),
     (

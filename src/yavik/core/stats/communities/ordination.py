@@ -40,58 +40,76 @@ class Scaled:
 
 
 class _Pairs:
-    """Pairs in the order of their dissimilarity, and the stress of points."""
+    """Pairs from the least unlike to the most, and the stress of points."""
 
     def __init__(self, d: Floats, n: int) -> None:
-        self.n, self.i, self.j = n, *np.triu_indices(n, 1)
-        _, self.rank = np.unique(np.round(d / max(float(d.max()), 1e-300), 12), return_inverse=True)
-        self.order = np.argsort(self.rank, kind="stable")
-        ranked = self.rank[self.order]
-        same = ranked[1:] == ranked[:-1]
+        self.n = n
+        i, j = np.triu_indices(n, 1)
+        _, rank = np.unique(np.round(d / max(float(d.max()), 1e-300), 12), return_inverse=True)
+        self.order = np.argsort(rank, kind="stable")
+        self.rank = rank[self.order]
+        self.cell = (i * n + j)[self.order]
+        """Places of the pairs in a square."""
+        same = self.rank[1:] == self.rank[:-1]
         self.tied = np.flatnonzero(np.append(same, False) | np.append(False, same))
         """Places in that order that share their dissimilarity with a neighbour."""
+        # large arrays are made once: making them anew at each step would cost as much as the work in them
+        self.square, self.gap = np.empty((n, n)), np.empty((n, n))
+        self.turn, self.pull = np.arange(len(d)), np.zeros((n, n))
 
-    def look(self, points: Floats) -> tuple[Floats, Floats, Floats]:
-        """Differences of every pair, their distances, and the distances fitted: within ties any order is good."""
-        gap = points[self.i] - points[self.j]
-        dist = np.sqrt((gap**2).sum(axis=1))
-        order = self.order
-        if len(self.tied):
-            own = order[self.tied]
-            order = order.copy()
-            # one key for both: dissimilarities in whole numbers, distances between them
-            order[self.tied] = own[np.argsort(self.rank[own] + dist[own] / (2 * dist.max() + 1e-300))]
+    def look(self, points: Floats) -> tuple[Floats, Floats]:
+        """Distances of the pairs, and those fitted: within ties any order is good."""
+        self.square.fill(0.0)
+        for axis in points.T:
+            np.subtract.outer(axis, axis, out=self.gap)
+            self.gap *= self.gap
+            self.square += self.gap
+        dist = np.sqrt(self.square.ravel().take(self.cell))
+        if not len(self.tied):
+            return dist, np.asarray(isotonic_regression(dist).x)
+        # one key for both: dissimilarities in whole numbers, distances between them
+        own = dist[self.tied]
+        self.turn[self.tied] = self.tied[np.argsort(self.rank[self.tied] + own / (2 * own.max() + 1e-300))]
         fitted = np.empty_like(dist)
-        fitted[order] = isotonic_regression(dist[order]).x
-        return gap, dist, fitted
+        fitted[self.turn] = isotonic_regression(dist.take(self.turn)).x
+        return dist, fitted
 
     def stress(self, flat: Floats, dims: int) -> tuple[float, Floats]:
         """Stress-1 and its slope."""
         points = flat.reshape(self.n, dims)
-        gap, dist, fitted = self.look(points)
-        above, below = float(((dist - fitted) ** 2).sum()), float((dist**2).sum())
+        dist, fitted = self.look(points)
+        off = dist - fitted
+        above, below = float(off @ off), float(dist @ dist)
         if not below > 0:
             return 1.0, np.zeros_like(flat)
         value = float(np.sqrt(above / below))
         if value < 1e-9:
             return value, np.zeros_like(flat)
-        by = ((dist - fitted) / below - above * dist / below**2) / value
-        pull = by[:, None] * gap / np.maximum(dist, 1e-300)[:, None]
-        out = np.zeros_like(points)
-        for axis in range(dims):
-            out[:, axis] = np.bincount(self.i, pull[:, axis], self.n) - np.bincount(self.j, pull[:, axis], self.n)
-        return value, out.ravel()
+        off /= below
+        off -= dist * (above / below**2)
+        off /= np.maximum(dist, 1e-300) * value
+        self.pull.ravel()[self.cell] = off
+        # of each pair one half of the square is filled: both samples are pulled
+        long = (self.pull.sum(axis=1) + self.pull.sum(axis=0))[:, None] * points
+        return value, np.asarray(long - self.pull @ points - self.pull.T @ points).ravel()
+
+    def condensed(self, values: Floats) -> Floats:
+        """Values of the pairs in the order of condensed dissimilarities."""
+        out = np.empty_like(values)
+        out[self.order] = values
+        return out
 
 
 def nonmetric(
     d: Floats, n: int, dims: int, starts: int, seed: int, told: Told = lambda _part, _what: None,
-    seen: Callable[[Floats], None] = lambda _points: None,
+    seen: Callable[[Floats], None] = lambda _points: None, ends: int | None = None,
 ) -> Scaled:  # fmt: skip
     """The least stress of a start by principal coordinates and others by chance.
 
     Args:
         d: condensed dissimilarities.
-        seen: is given the best places so far.
+        seen: is given the best places so far. ends: starts that are gone on with to the end, those that stand best
+            after the first steps.
     """
     pairs = _Pairs(d, n)
     rng = np.random.default_rng(seed)
@@ -108,7 +126,7 @@ def nonmetric(
         places.append(made.x)
         if every[k] <= every[: k + 1].min():
             seen(upright(made.x.reshape(n, dims)))
-    best = np.argsort(every, kind="stable")[: MORE if n <= FEW else KEPT]
+    best = np.argsort(every, kind="stable")[: ends or (MORE if n <= FEW else KEPT)]
     ended = []
     for k in best:
         told(0.9, f"To the end; least stress so far {every.min():.4f}")
@@ -120,7 +138,7 @@ def nonmetric(
         ended.append((float(made.fun), made.x))
     stress, flat = min(ended, key=lambda e: e[0])
     points = upright(flat.reshape(n, dims))
-    _, dist, fitted = pairs.look(points)
+    dist, fitted = (pairs.condensed(v) for v in pairs.look(points))
     size = float(d.mean()) / max(float(dist.mean()), 1e-300)
     found = sum(e[0] <= stress * 1.001 + 1e-9 for e in ended)
     return Scaled(points * size, stress, dist * size, fitted * size, every, found)

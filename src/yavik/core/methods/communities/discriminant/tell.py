@@ -117,7 +117,7 @@ def coefficients(t: Told) -> TableBlock:
             cells[f"r{k + 1}"] = q.fine(float(d.structure[j, k]), f"r with {k + 1}")
         rows.append(cells)
     note = "Coefficients of columns divided by their SD within groups; r within groups, which says what a function"
-    note += " measures whatever the other columns are. The largest coefficient of each function is above 0."
+    note += " measures whatever the other columns are. The coefficient largest in size is above 0 in each function."
     return q.table("coefficients", "What functions are made of", rows, note=note)
 
 
@@ -153,12 +153,13 @@ def classified(t: Told, found: Placed, id: str, title: str, folded: bool = False
         known = int(counts[g].sum())
         cells = q.row(group=q.name(level, t.spec.groups or "Group"))
         for h in range(shown):
-            made = q.count(int(counts[g, h]), f"put into {t.levels[h]}")
+            made = q.count(int(counts[g, h]), t.levels[h])
             cells[f"to_{h + 1}"] = made.bold if g == h else made
         cells["right"] = q.part(float(counts[g, g]) / known if known else np.nan, "Right", CANNOT)
         rows.append(cells)
     right, known = t.right(found)
-    note = f"{right} of {counted(known, 'row')} right, {percent(right / known)}." if known else ""
+    note = "Groups down, the groups that rows are put into across."
+    note += f" {right} of {counted(known, 'row')} right, {percent(right / known)}." if known else ""
     gone = t.d.n - known
     note += f" {counted(gone, 'row')} cannot be placed: without it no other row of its group is left." if gone else ""
     note += f" Chances beforehand {PRIORS[t.spec.prior]}."

@@ -49,7 +49,7 @@ class Placed:
 
 
 def arranged(
-    s: Samples, spec: OrdinationSpec, starts: int, told: Told = silent, show: Seen = unseen
+    s: Samples, spec: OrdinationSpec, starts: int, told: Told = silent, show: Seen = unseen, ends: int | None = None
 ) -> Placed | None:
     """The samples' places; None where all are alike."""
     none = np.zeros(0)
@@ -68,7 +68,7 @@ def arranged(
         axes = coordinates(d)
         axes = replace(axes, points=axes.points[back])
         return Placed(d, axes.points[:, :MOST_AXES], None, axes)
-    scaled = nonmetric(d, s.n, spec.dimensions, starts, spec.seed, told, lambda points: show(points[back]))
+    scaled = nonmetric(d, s.n, spec.dimensions, starts, spec.seed, told, lambda points: show(points[back]), ends)
     return Placed(d, scaled.points[back], scaled, None)
 
 
@@ -88,17 +88,23 @@ class Under:
     alike: float
 
 
-def others(s: Samples, spec: OrdinationSpec, points: Floats, told: Told) -> list[Under]:
-    """The same samples under none, root, fourth root and presence; none of many samples, and where presence alone is
-    compared."""
+def others(s: Samples, spec: OrdinationSpec, main: Placed, points: Floats, told: Told) -> list[Under]:
+    """The same samples under none, root, fourth root and presence, by a few starts; none of many samples, and where
+    presence alone is compared.
+
+    Args:
+        main: the picture shown; points: its places, mirrored.
+    """
     if not s.amounts or s.n > MOST_UNDER or spec.dissimilarity in ("jaccard", "sorensen"):
         return []
     a, b = (k - 1 for k in spec.axes)
     out = []
     for i, how in enumerate(UNDER):
         told(0.7 + 0.2 * i / len(UNDER), "Other transformations")
-        x = standardised(transformed(s.raw, how), spec.standardise)
-        made = arranged(replace(s, x=x), spec, min(spec.starts, 4) if s.n <= FEW else 1)
+        made: Placed | None = main
+        if how != spec.transform:
+            x = standardised(transformed(s.raw, how), spec.standardise)
+            made = arranged(replace(s, x=x), spec, min(spec.starts, 4) if s.n <= FEW else 1, ends=1)
         if made is None or made.points.shape[1] < 2:
             out.append(Under(how, None, None, None, 0.0))
             continue

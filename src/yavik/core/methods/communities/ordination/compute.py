@@ -128,7 +128,7 @@ def compute(table: Table, spec: OrdinationSpec, progress: Told = silent, show: S
     signs = np.where(np.isin(np.arange(placed.points.shape[1]) + 1, spec.mirrored), -1.0, 1.0)
     points = placed.points * signs
     shown = _shown(spec, points.shape[1])
-    under = others(s, spec, points, progress)
+    under = others(s, spec, placed, points, progress)
     arrows = _arrows(table, spec, s, points[:, list(shown)], progress)
     away = None
     if s.levels:
@@ -154,7 +154,7 @@ def _tried(s: Samples, spec: OrdinationSpec, progress: Told) -> dict[int, float]
     every = [k for k in DIMENSIONS if k < s.n - 1 and k != spec.dimensions] if d.max() > 0 else []
     for i, k in enumerate(every):
         progress(0.4 * i / len(every), f"Stress in {k} dimensions")
-        out[k] = nonmetric(d, s.n, k, min(spec.starts, 8), spec.seed).stress
+        out[k] = nonmetric(d, s.n, k, min(spec.starts, 8), spec.seed, ends=1).stress
     return out
 
 
@@ -176,8 +176,7 @@ def _arrows(table: Table, spec: OrdinationSpec, s: Samples, points: Floats, prog
         if name in (*spec.taxa, *spec.distances):
             raise DataProblem(f"{name} cannot be a taxon and the environment.", column=name)
         progress(0.9 + 0.1 * i / len(spec.environment), name)
-        turned = name in spec.turned
-        z = table.numbers(name)[s.place] * (-1.0 if turned else 1.0)
+        z = table.numbers(name)[s.place]
         there = np.isfinite(z)
         if int(there.sum()) < 4 or not np.ptp(z[there]) > 0:
             raise DataProblem(
@@ -191,5 +190,8 @@ def _arrows(table: Table, spec: OrdinationSpec, s: Samples, points: Floats, prog
         own, values = points[order][there[order]], z[order][there[order]]
         draws = drawn(spec.permutations, spec.seed, draws_of_r2(own, values), key=content(own, values), what=name)
         p = p_of(int((draws >= made.r2 * (1 - 1e-9)).sum()), spec.permutations)[0]
+        turned = name in spec.turned
+        if turned:
+            made = Arrow(-made.correlations, made.r2, -made.ends)
         out.append(Pointing(name, made, p, int(there.sum()), turned))
     return out
