@@ -9,7 +9,7 @@ from yavik.core.answers.wording import counted, grouped, listing, p_words
 from yavik.core.methods.communities.community_test.compute import Tested
 from yavik.core.methods.kit.taxa import advice, samples_each
 
-FEW = 5
+FEW, FEW_FOR_SPREAD = 5, 10
 
 
 def all_checks(t: Tested) -> list[Check | None]:
@@ -32,6 +32,8 @@ def _spread(t: Tested) -> Check:
         if balanced
         else " With groups of unequal size p may be far off."
     )
+    if not balanced and int(sizes.min()) < FEW_FOR_SPREAD:
+        text += " In small groups of unequal size this is found a little too often."
     return Check(**base, verdict=Verdict.doubtful if balanced else Verdict.fails, text=text)
 
 

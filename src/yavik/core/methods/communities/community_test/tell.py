@@ -45,7 +45,10 @@ def headline(t: Tested) -> tuple[list[Span], str]:
     if kind == "permanova":
         text += f" {percent(t.parts.r2)} of the squared dissimilarities lie between them."
     if kind != "dispersion" and np.isfinite(t.ps["dispersion"]) and t.ps["dispersion"] < t.spec.alpha:
-        text += f" They scatter unequally as well (p {p_words(t.ps['dispersion'])}), so part of this may be spread."
+        spread = f"(p {p_words(t.ps['dispersion'])})"
+        shown = p < t.spec.alpha
+        text += f" They scatter unequally as well {spread}, so part of this may be spread." if shown else ""
+        text += "" if shown else f" They scatter unequally {spread}."
     short = {"dispersion": "spread"}.get(kind, "communities")
     return say(text), f"{short}, p {p_words(p)}, {counted(s.n, 'sample')}"
 

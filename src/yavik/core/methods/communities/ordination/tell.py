@@ -17,8 +17,10 @@ from yavik.core.methods.kit.taxa import advice, preparation
 from yavik.core.methods.kit.taxa_given import compared_by, told_of, unlike_words
 
 DOWN = re.compile(r"\b(below|beneath|under|depth|deep|rank|deficit|lack|shortage)\b|_(below|depth|rank|deficit)")
+NOTHING = 1e-4
+"""Stress that real samples do not come to unless most of them fall on one point."""
 STRESS = (
-    (0.05, "a very good likeness"), (0.1, "a good likeness"), (0.2, "a usable likeness, not to be read in detail"),
+    (0.05, "a very good likeness"), (0.1, "a good likeness"), (0.2, "a usable likeness"),
     (0.3, "a poor likeness"), (9.0, "hardly better than chance"),
 )  # fmt: skip
 
@@ -28,12 +30,19 @@ def likeness(stress: float) -> str:
     return next(words for high, words in STRESS if stress < high)
 
 
+def _detail(stress: float) -> str:
+    return ", not to be read in detail" if likeness(stress) == "a usable likeness" else ""
+
+
 def headline(o: Ordered) -> tuple[list[Span], str]:
     """The statement, and a few words for the contents."""
     n = counted(o.samples.n, "sample")
     if o.scaled:
         text = f"{n} in {counted(o.spec.dimensions, 'dimension')} have a stress of {share_fine(o.scaled.stress)}:"
-        text += f" {likeness(o.scaled.stress)} of how unlike they are."
+        if o.scaled.stress < NOTHING:
+            text += " less than samples leave unless a few of them lie far from all others."
+        else:
+            text += f" {likeness(o.scaled.stress)} of how unlike they are{_detail(o.scaled.stress)}."
         short = f"stress {share_fine(o.scaled.stress)}, {n}"
     else:
         assert o.axes
@@ -131,7 +140,7 @@ def dimensions(o: Ordered) -> TableBlock:
     if o.scaled:
         rows = [
             q.row(
-                dimensions=q.count(k, "Dimensions"), stress=q.fine(v, "Stress"), said=q.said(likeness(v), "In words"),
+                dimensions=q.count(k, "Dimensions"), stress=q.fine(v, "Stress"), said=q.said(f"{likeness(v)}{_detail(v)}", "In words"),
             )
             for k, v in o.stresses.items()
         ]  # fmt: skip
@@ -196,8 +205,8 @@ def _stress(o: Ordered) -> Check:
         text = f"The two axes hold {percent(part)}; distances along others are not seen."
         return Check(**base, verdict=Verdict.holds if part >= 0.5 else Verdict.doubtful, text=text)
     stress = o.scaled.stress
-    text = f"Stress {share_fine(stress)}: {likeness(stress)}."
-    if stress < 1e-4:
+    text = f"Stress {share_fine(stress)}: {likeness(stress)}{_detail(stress)}."
+    if stress < NOTHING:
         text += " So little is what a few samples far from the others make: the rest may fall on one point."
         return Check(**base, verdict=Verdict.doubtful, text=text)
     if stress < 0.2:
