@@ -23,6 +23,8 @@ def test_taxa_are_named_up_to_a_line_that_is_moved(demo: Page) -> None:
     expect(demo.get_by_text(re.compile("In bold the . taxa up to 66%"))).to_be_visible()
     settled(demo)
     assert serious(demo) == []
+    demo.get_by_role("table", name="All pairs").get_by_role("button", name=re.compile("^harbour")).click()
+    expect(headline(demo)).to_contain_text("Communities differ between harbour and hill (site)")
 
 
 def test_groups_of_a_file_of_ones_own_are_tested_within_blocks(demo: Page, tmp_path: Path) -> None:

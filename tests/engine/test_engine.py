@@ -51,6 +51,31 @@ def run(engine: Engine, description: Any) -> Job:
     return job
 
 
+def test_work_that_turns_out_long_is_left_to_a_worker_and_shows_what_there_is(store: Store) -> None:
+    rng = np.random.default_rng(1)
+    x = rng.poisson(4, (160, 12)) + (rng.random((160, 12)) < 0.5)
+    lines = [
+        "plot," + ",".join(f"t{j}" for j in range(12)),
+        *(f"p{i},{','.join(map(str, r))}" for i, r in enumerate(x)),
+    ]
+    read = put(store, "\n".join(lines).encode())
+    engine = Engine(store, workers=1, patience=0.05)
+    try:
+        root = engine.do(read)["key"]
+        spec = {"taxa": [f"t{j}" for j in range(12)], "starts": 30}
+        ask = Ask(root=root, steps=[], method="ordination", spec=spec)
+        assert not engine.here(ask)
+        job = engine.submit(ask, "work")
+        seen: list[Any] = []
+        until(lambda: seen.append(job.seen()["shown"]) or job.ended)
+        assert any(s and s["mark"]["type"] == "point" and len(s["data"]["values"]) == 160 for s in seen)
+        assert job.state is State.done and job.seen()["shown"] is None
+        quick = Ask(root=root, steps=[], method="describe", spec={"columns": ["t0"]})
+        assert Engine.here(engine, quick)
+    finally:
+        engine.close()
+
+
 def test_a_worker_gives_what_the_request_gives(engine: Engine, store: Store) -> None:
     read = put(store, SMALL)
     job = run(engine, read)

@@ -3,9 +3,11 @@
 import os
 import threading
 from collections import OrderedDict
+from time import monotonic
 from typing import Any
 
 from yavik.core.methods import Run
+from yavik.core.methods.base import Stopped
 from yavik.engine.jobs import Job
 from yavik.engine.pool import Pool, size_for
 from yavik.engine.remote import Remote
@@ -15,6 +17,8 @@ from yavik.store import Store
 SMALL_CELLS = 60_000
 """Rows × columns up to which an answer takes well under 50 ms."""
 REMEMBERED = 200
+PATIENCE = 0.8
+"""Seconds after which work that looked small is begun again in a worker, where it is told of and can be stopped."""
 
 
 class Engine:
@@ -22,10 +26,13 @@ class Engine:
     Args:
         workers: processes to keep warm; None for as many as cores, at most four.
         address: of a distributed engine for answers, where there is one.
+        patience: seconds that work may take in a request.
     """
 
-    def __init__(self, store: Store, workers: int | None = None, address: str | None = None) -> None:
-        self.store = store
+    def __init__(
+        self, store: Store, workers: int | None = None, address: str | None = None, patience: float = PATIENCE
+    ) -> None:
+        self.store, self.patience = store, patience
         self.pool = Pool(store.folder, size_for(os.cpu_count() or 1) if workers is None else workers)
         self.remote = Remote(address, store) if address else None
         self.jobs: OrderedDict[str, Job] = OrderedDict()
@@ -52,6 +59,16 @@ class Engine:
     def do(self, description: ReadFile | Replay | Ask) -> dict[str, Any]:
         """Small work, in this thread. Raises DataProblem."""
         return carry_out(self.store, description, Run())
+
+    def here(self, description: ReadFile | Replay | Ask) -> bool:
+        """Work that looks small, in this thread; False where it turned out long and is to be submitted. Raises
+        DataProblem."""
+        began = monotonic()
+        try:
+            carry_out(self.store, description, Run(stopped=lambda: monotonic() - began > self.patience))
+        except Stopped:
+            return False
+        return True
 
     def stop(self, job: Job) -> None:
         """Stops a job, wherever it runs."""

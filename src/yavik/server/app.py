@@ -4,6 +4,7 @@ import os
 import threading
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
+from math import inf
 from pathlib import Path
 
 from fastapi import FastAPI
@@ -13,6 +14,7 @@ from fastapi.staticfiles import StaticFiles
 
 from yavik import __version__
 from yavik.engine import Engine
+from yavik.engine.engine import PATIENCE
 from yavik.server import problems
 from yavik.server.archives import Archive, configured
 from yavik.server.routes import (
@@ -43,7 +45,8 @@ def create_app(
     Args:
         folder: where the data live.
         workers: processes for long work; 0 in tests that need none.
-        warm: import and start what the first question would otherwise wait for.
+        warm: import and start what the first question would otherwise wait for, and leave what turns out long to
+            the workers.
         more_archives: beside those of the folder's archives.json.
     """
 
@@ -52,7 +55,8 @@ def create_app(
         app.state.store = Store(folder)
         app.state.savings = Savings()
         app.state.archives = [*configured(folder), *(more_archives or [])]
-        app.state.engine = Engine(app.state.store, workers, os.environ.get("YAVIK_ENGINE"))
+        patience = PATIENCE if warm else inf
+        app.state.engine = Engine(app.state.store, workers, os.environ.get("YAVIK_ENGINE"), patience)
         if warm:
             threading.Thread(target=warm_up, daemon=True).start()
         yield

@@ -116,7 +116,7 @@ def changed(before: list[CardTerm] | None, now: list[CardTerm]) -> str:
 
 
 def renew(store: Store, engine: Engine, item: Item) -> QuestionState:
-    """Computes the present answer: here when small, else as a job. Raises DataProblem."""
+    """Computes the present answer: here when small and quick, else as a job. Raises DataProblem."""
     body = question_body(item)
     table = store.items.item(item.study_id, body.table, "table")
     held = body_of(table)
@@ -133,8 +133,7 @@ def renew(store: Store, engine: Engine, item: Item) -> QuestionState:
             store.show(item.id, key)
             store.trail.note(item.id, known)
             return question_state(store, item)
-        if engine.small(snapshot.n_rows, len(reads(snapshot, body.method, body.spec))):
-            engine.do(ask)
+        if engine.small(snapshot.n_rows, len(reads(snapshot, body.method, body.spec))) and engine.here(ask):
             return question_state(store, item)
     job = engine.submit(ask, item.name, item.study_id, item.id)
     return question_state(store, item).model_copy(update={"job": job_out(job)})

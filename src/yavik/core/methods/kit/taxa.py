@@ -260,6 +260,15 @@ def _roots(how: str) -> Remedy:
     return Remedy(label=f"Take {TRANSFORMS[how]}", spec={"transform": how})
 
 
+def same_samples(spec: TaxaSpec) -> dict[str, Any]:
+    """What of a spec says which samples are compared and how, for another question about them."""
+    kept = spec.model_dump(
+        include={"taxa", "groups", "names", "transform", "standardise", "dissimilarity", "where"},
+        exclude_defaults=True,
+    )
+    return dict(kept)
+
+
 def left_out(s: Samples) -> NoteBlock | None:
     """Empty taxa and samples, named."""
     said = []

@@ -122,7 +122,9 @@ def whole(c: Contributions) -> TableBlock:
         for name, v in zip(s.levels, c.inside, strict=True)
     ]
     note = f"Mean dissimilarity within groups: {listing(inside, 12)}."
-    return q.table("pairs", "All pairs", rows, note=note)
+    note += " A click tests the groups (PERMANOVA with spread beside it, pairs adjusted)."
+    made = q.table("pairs", "All pairs", rows, note=note)
+    return touch.opening(made, [same_samples(c.spec)] * len(rows), "community_test")
 
 
 def facts(c: Contributions) -> dict[str, Any]:

@@ -14,7 +14,7 @@ from yavik.core.figures.taxa import dumbbells
 from yavik.core.methods.communities.ordination import tell
 from yavik.core.methods.communities.ordination.compute import Ordered
 from yavik.core.methods.kit import touch
-from yavik.core.methods.kit.taxa import TRANSFORMS, left_out
+from yavik.core.methods.kit.taxa import TRANSFORMS, left_out, same_samples
 from yavik.core.methods.kit.taxa_given import dissimilarities
 
 MOST_TAXA, MOST_COMPARED = 20, 15
@@ -112,9 +112,7 @@ def spread(o: Ordered) -> TableBlock | None:
     made = q.table("spread", "Scatter within groups", rows, note=note, folded=len(rows) > 8)
     if not o.spec.groups or not o.samples.amounts:
         return made
-    same = o.spec.model_dump(include={"taxa", "groups", "transform", "standardise", "dissimilarity", "where"})
-    same = {k: v for k, v in same.items() if v not in (None, [])}
-    return touch.opening(made, [same] * len(rows), "community_test")
+    return touch.opening(made, [same_samples(o.spec)] * len(rows), "community_test")
 
 
 def two(o: Ordered) -> list[Any]:
