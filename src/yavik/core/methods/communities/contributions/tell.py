@@ -12,7 +12,7 @@ from yavik.core.figures.taxa import dumbbells, running
 from yavik.core.methods.communities.contributions.compute import Contributions, Pair
 from yavik.core.methods.communities.contributions.spec import ADDING
 from yavik.core.methods.kit import touch
-from yavik.core.methods.kit.taxa import TRANSFORMS, left_out, preparation
+from yavik.core.methods.kit.taxa import TRANSFORMS, left_out, preparation, same_samples
 
 MOST_DRAWN = 20
 ALIKE = "these groups are alike"
