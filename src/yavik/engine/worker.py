@@ -13,8 +13,8 @@ NO_ROOM = (
 
 
 def main(connection: Connection, folder: str) -> None:
-    """Reads (job id, description) and answers with ('progress' | 'shown' | 'done' | 'problem' | 'failed', …) until the pipe
-    ends."""
+    """Reads (job id, description) and answers with ('progress' | 'shown' | 'done' | 'problem' | 'failed', …) until the
+    pipe ends."""
     os.environ.setdefault("OMP_NUM_THREADS", "1")  # skinny products are quicker on one BLAS thread
     from pydantic import TypeAdapter
 

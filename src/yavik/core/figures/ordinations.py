@@ -59,7 +59,9 @@ def _dot_layer(
     symbols = {
         "field": "group", "type": "nominal",
         "scale": {"domain": list(kinds), "range": [ORDER[i % len(ORDER)] for i in range(len(kinds))]},
-        "legend": {"title": None, "orient": "top", "columns": 4, "labelLimit": 150, "symbolOpacity": 1} if key else None,
+        "legend": (
+            {"title": None, "orient": "top", "columns": 4, "labelLimit": 150, "symbolOpacity": 1} if key else None
+        ),
     }  # fmt: skip
     paint = _paint(kinds)
     return {

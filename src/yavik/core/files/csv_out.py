@@ -19,7 +19,8 @@ NUMBER = r"^[+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d+)?$"
 def write(table: Table, path: Path, *, values: bool = False, delimiter: str = ",") -> None:
     """UTF-8 text with a header; numbers in full precision, dates as ISO, empty cells as nothing.
 
-    A text cell that a spreadsheet would run (it begins with =, +, − or @ and is no number) gets an apostrophe before it.
+    A text cell that a spreadsheet would run (it begins with =, +, − or @ and is no number) gets an apostrophe before
+    it.
 
     Args:
         values: levels as their values instead of their words.

@@ -209,7 +209,9 @@ def _several(spec: PairedSpec, titles: list[str], event: str, x: Any, groups: An
         q.row(
             pair=q.name(f"{titles[a]} – {titles[b]}", "Pair"), group_a=q.name(titles[a], None),
             group_b=q.name(titles[b], None),
-            difference=q.texted(float(share[a] - share[b]), percent(float(share[a] - share[b])).replace("-", "−"), "Difference"),
+            difference=q.texted(
+                    float(share[a] - share[b]), percent(float(share[a] - share[b])).replace("-", "−"), "Difference"
+                ),
             p=q.p(float(exact[m]), "exact p", none), p_adjusted=q.p(float(adjusted[m]), "adjusted p", none),
         )
         for m, (a, b) in enumerate(zip(i, j, strict=True))

@@ -80,7 +80,8 @@ class Samples:
         codes: group of each sample, levels: their names; none without groups. labels: of samples.
         empty_taxa: named; empty_samples: rows without any taxon; rows: what was used and why others were not.
         given: condensed dissimilarities where these were given and there are no taxa.
-        any_kind: columns are of any kind: ``x`` is for Gower's dissimilarity alone and ``raw`` holds what of them is numbers.
+        any_kind: columns are of any kind: ``x`` is for Gower's dissimilarity alone and ``raw`` holds what of
+            them is numbers.
     """
 
     place: Any

@@ -45,7 +45,8 @@ class Clustered:
     """Everything computed; tables and words only read it.
 
     Args:
-        d: condensed dissimilarities, of joined samples. codes: cluster of each sample, 0 …; tried: mean silhouette by number of clusters. cut: height of the tree
+        d: condensed dissimilarities, of joined samples. codes: cluster of each sample, 0 …; tried: mean silhouette by
+            number of clusters. cut: height of the tree
             where it is cut. asked: whether the number was asked for.
     """
 

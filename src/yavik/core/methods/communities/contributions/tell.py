@@ -147,7 +147,10 @@ def _write_up(c: Contributions) -> NoteBlock:
     k = m.named(c.spec.cutoff)
     told = [f"{c.samples.taxa[int(j)]} ({percent(float(m.shares.part[j]))})" for j in m.order[: min(k, 8)]]
     text = f"Contributions of {counted(len(c.samples.taxa), 'taxon', 'taxa')} to the"
-    text += f" {ADDING[c.spec.dissimilarity]} dissimilarity ({listing(preparation(c.samples, c.spec))}) of {a} and {b} were averaged"
+    text += (
+        f" {ADDING[c.spec.dissimilarity]} dissimilarity ({listing(preparation(c.samples, c.spec))}) of {a} and {b}"
+    )
+    text += " were averaged"
     text += f" over {counted(m.shares.pairs, 'pair')} of samples (mean {number(m.shares.whole, 3)}; Clarke, 1993)."
     text += f" Up to {_whole(c.spec.cutoff)} came from {counted(k, 'taxon', 'taxa')}: {listing(told, 8)}"
     return NoteBlock(id="write_up", text=f"{text}{' and others' if k > 8 else ''}.")

@@ -52,8 +52,8 @@ def _again(t: Told) -> Check:
     (right, n), (again, known) = t.right(t.inside), t.right(t.outside)
     if not known:
         return Check(**base, verdict=Verdict.unknown, text="No row can be left out: groups have one row each.")
-    told = f"{percent(right / n)} of rows fall into their own group by functions made with them, {percent(again / known)}"
-    told += " by functions made without them"
+    told = f"{percent(right / n)} of rows fall into their own group by functions made with them,"
+    told += f" {percent(again / known)} by functions made without them"
     if right / n - again / known <= TOO_GOOD:
         return Check(**base, verdict=Verdict.holds, text=f"{told}.")
     return Check(**base, verdict=Verdict.doubtful, text=f"{told}: the functions follow chance in these rows.")

@@ -64,7 +64,8 @@ class Ordered:
     """Everything computed; tables and words only read it.
 
     Args:
-        points: shape (n, axes). d: condensed dissimilarities in the order of the scaling; of components empty. scaled, axes: of the one kind or the
+        points: shape (n, axes). d: condensed dissimilarities in the order of the scaling; of components empty.
+        scaled, axes: of the one kind or the
             other. stresses: by number of dimensions. shown: places of the axes on the picture. rows: numbers of the
         samples' rows. under: the picture of other transformations. away: of each sample from the middle of its group.
         pair: the samples that are compared.

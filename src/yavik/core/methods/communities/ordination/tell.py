@@ -140,7 +140,8 @@ def dimensions(o: Ordered) -> TableBlock:
     if o.scaled:
         rows = [
             q.row(
-                dimensions=q.count(k, "Dimensions"), stress=q.fine(v, "Stress"), said=q.said(f"{likeness(v)}{_detail(v)}", "In words"),
+                dimensions=q.count(k, "Dimensions"), stress=q.fine(v, "Stress"),
+                said=q.said(f"{likeness(v)}{_detail(v)}", "In words"),
             )
             for k, v in o.stresses.items()
         ]  # fmt: skip

@@ -102,7 +102,8 @@ def model_card(f: Fitted, found: list[Coefficient], fit: list[FitLine], **more: 
 
 
 def effect_blocks(
-    f: Fitted, spec: Any, scale: Scale, decimals: int, *, span: tuple[float, float] | None = None, event: str | None = None,
+    f: Fitted, spec: Any, scale: Scale, decimals: int, *, span: tuple[float, float] | None = None,
+    event: str | None = None,
     slopes: bool = True,
 ) -> list[Any]:  # fmt: skip
     """What the model says at chosen places: slopes, a picture of each term, means, predictions.

@@ -152,7 +152,8 @@ def seen(m: CountsModel) -> tuple[TableBlock, FigureBlock]:
         q.row(
             level=q.name(name, "Count"), n=q.count(n, "Rows seen"), expected=q.num(float(e), 1, "Expected"),
             residual=q.num(
-                float((n - e) / np.sqrt(e)) if e > 0 else np.nan, 1, "Seen beside expected, in SDs", why="none is expected"
+                float((n - e) / np.sqrt(e)) if e > 0 else np.nan, 1, "Seen beside expected, in SDs",
+                    why="none is expected",
             ),
         )
         for name, n, e in zip(names, found, expected, strict=True)

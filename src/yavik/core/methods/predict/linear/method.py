@@ -261,7 +261,10 @@ METHOD = Method(
     aim=Aim.predict,
     title="Linear regression, also with categories, powers, interactions and selection",
     layouts=(
-        Layout("rows", "linear model", "How does {response} depend on {terms}?", ("response", "terms"), ("response", "terms")),
+        Layout(
+            "rows", "linear model", "How does {response} depend on {terms}?", ("response", "terms"),
+            ("response", "terms"),
+        ),
     ),
     Spec=LinearSpec,
     compute=compute,
