@@ -1,0 +1,1 @@
+"""Estimates from samples that were drawn by a design."""

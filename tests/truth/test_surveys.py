@@ -1,0 +1,262 @@
+"""Survey estimates: closed forms of simple samples, direct loops over replicates, and identities of joined waves."""
+
+from typing import Any
+
+import numpy as np
+import pytest
+from scipy.stats import chi2_contingency, norm
+from scipy.stats import t as t_law
+
+from yavik.core.stats.surveys.designs import Replicated, Stratified, multipliers, slopes
+from yavik.core.stats.surveys.estimates import (
+    interval,
+    means,
+    quantile,
+    ratios,
+    share_interval,
+    totals,
+    wald,
+    weighted_quantile,
+)
+from yavik.core.stats.surveys.tables import crossed, rao_scott
+
+
+def one(n: int) -> Any:
+    return np.ones((n, 1))
+
+
+def leaving_one_out(w: Any) -> Any:
+    n = len(w)
+    return np.where(np.eye(n) > 0, 0.0, w[:, None] * n / (n - 1))
+
+
+def simple(n: int, w: Any | None = None) -> Stratified:
+    return Stratified(np.ones(n) if w is None else w, np.zeros(n, int), np.arange(n), np.zeros(1))
+
+
+def test_a_simple_sample_gives_the_textbook() -> None:
+    y = np.random.default_rng(1).gamma(2, 3, 40)
+    made = means(simple(40), y[:, None], one(40))
+    assert made.se[0] ** 2 == pytest.approx(y.var(ddof=1) / 40)
+    assert made.values[0] == pytest.approx(y.mean()) and made.effect[0] == pytest.approx(1.0)
+    # the jackknife of single rows gives the same
+    w = np.ones(40)
+    jk = Replicated(w, leaving_one_out(w), multipliers("jk1", leaving_one_out(w), w))
+    again = means(jk, y[:, None], one(40))
+    assert again.se[0] == pytest.approx(made.se[0]) and again.effect[0] == pytest.approx(1.0)
+    assert jk.df() == 39 and simple(40).df() == 39
+    assert totals(simple(40), y[:, None], one(40)).se[0] ** 2 == pytest.approx(40 * y.var(ddof=1))
+
+
+def test_strata_clusters_and_finite_populations_by_hand() -> None:
+    rng = np.random.default_rng(2)
+    strata = np.repeat([0, 1, 2], [6, 8, 4])
+    sizes = np.array([60, 100, 20])
+    w = (sizes / np.bincount(strata))[strata]
+    y = rng.normal(10, 3, 18) + strata
+    d = Stratified(w, strata, np.arange(18), np.bincount(strata) / sizes)
+    made = means(d, y[:, None], one(18))
+    parts = [
+        (sizes[h] / 180) ** 2 * (1 - 1 / w[strata == h][0]) * y[strata == h].var(ddof=1) / (strata == h).sum()
+        for h in range(3)
+    ]
+    assert made.values[0] == pytest.approx(sum(sizes[h] / 180 * y[strata == h].mean() for h in range(3)))
+    assert made.se[0] ** 2 == pytest.approx(sum(parts)) and d.df() == 15
+    # clusters: the variance of weighted cluster totals of what is left of the ratio
+    clusters = np.array([0, 0, 1, 1, 2, 2, 3, 3, 3, 4, 4, 5, 5, 5, 6, 6, 7, 7])
+    d = Stratified(w, strata, clusters, np.zeros(3))
+    made = means(d, y[:, None], one(18))
+    left = w * (y - made.values[0]) / w.sum()
+    total = 0.0
+    for h in range(3):
+        own = [left[clusters == c].sum() for c in np.unique(clusters[strata == h])]
+        total += len(own) * np.var(own, ddof=1)
+    assert made.se[0] ** 2 == pytest.approx(total) and d.df() == 8 - 3
+
+
+@pytest.mark.parametrize("kind", ["jk1", "jk2", "jkn", "brr", "fay", "bootstrap", "successive"])
+def test_replicates_by_a_direct_loop(kind: Any) -> None:
+    rng = np.random.default_rng(3)
+    n, r = 90, 12
+    w = rng.gamma(4, 1, n)
+    reps = w[:, None] * np.where(rng.random((n, r)) < 0.2, 0.0, 1.25)
+    scales = multipliers(kind, reps, w, 0.3)
+    d = Replicated(w, reps, scales, kind)
+    y, x = rng.normal(5, 2, n), rng.gamma(3, 1, n)
+    used = (rng.random(n) < 0.6).astype(float)
+
+    def by_hand(of: Any) -> float:
+        whole = of(w)
+        return float(sum(scales[k] * (of(reps[:, k]) - whole) ** 2 for k in range(r)))
+
+    mean = means(d, y[:, None], used[:, None])
+    assert mean.se[0] ** 2 == pytest.approx(by_hand(lambda v: (v * used * y).sum() / (v * used).sum()))
+    total = totals(d, y[:, None], used[:, None])
+    assert total.se[0] ** 2 == pytest.approx(by_hand(lambda v: (v * used * y).sum()))
+    ratio = ratios(d, y, x, used[:, None])
+    assert ratio.se[0] ** 2 == pytest.approx(by_hand(lambda v: (v * used * y).sum() / (v * used * x).sum()))
+    # a subgroup is the same as weights of zero outside it
+    gone = Replicated(w * used, reps * used[:, None], scales, kind)
+    assert means(gone, y[:, None], used[:, None]).se[0] == pytest.approx(mean.se[0])
+
+
+def test_usual_multipliers() -> None:
+    w = np.ones(8)
+    assert multipliers("jk1", leaving_one_out(w), w) == pytest.approx(np.full(8, 7 / 8))
+    assert multipliers("fay", np.ones((8, 4)), w, 0.5) == pytest.approx(np.ones(4))
+    # jkn: strata of 3 and 5 rows, each row left out in turn
+    strata = np.repeat([0, 1], [3, 5])
+    reps = np.tile(w[:, None], 8)
+    for k in range(8):
+        own = strata == strata[k]
+        reps[own, k] = own.sum() / (own.sum() - 1)
+        reps[k, k] = 0.0
+    scales = multipliers("jkn", reps, w)
+    assert scales == pytest.approx([2 / 3] * 3 + [4 / 5] * 5)
+    y = np.random.default_rng(4).normal(size=8)
+    jk = means(Replicated(w, reps, scales, "jkn"), y[:, None], one(8))
+    taylor = means(Stratified(w, strata, np.arange(8), np.zeros(2)), y[:, None], one(8))
+    # linear in the weights of each stratum, whose sums are kept
+    assert jk.se[0] == pytest.approx(taylor.se[0])
+
+
+def test_balanced_halves_give_the_variance_of_pairs() -> None:
+    from scipy.linalg import hadamard
+
+    rng = np.random.default_rng(5)
+    strata = np.repeat(np.arange(7), 2)
+    w, y = np.ones(14), rng.normal(size=14)
+    signs = hadamard(8)[:, 1:8]
+    for kind, keep, fay in (("brr", 2.0, 0.0), ("fay", 1.6, 0.4)):
+        reps = np.stack(
+            [np.where((np.arange(14) % 2 == 0) == (signs[k][strata] > 0), keep, 2 - keep) for k in range(8)], axis=1
+        )
+        made = totals(Replicated(w, reps, multipliers(kind, reps, w, fay), kind), y[:, None], one(14))  # type: ignore[arg-type]
+        assert made.se[0] ** 2 == pytest.approx(sum((y[2 * h] - y[2 * h + 1]) ** 2 for h in range(7)))
+
+
+def test_the_difference_of_two_joined_waves_has_the_sum_of_their_variances() -> None:
+    rng = np.random.default_rng(6)
+    sizes, r = (70, 90), 10
+    parts = []
+    for n in sizes:
+        w = rng.gamma(5, 1, n)
+        group = rng.permutation(n) % r
+        reps = np.where(group[:, None] == np.arange(r), 0.0, w[:, None] * r / (r - 1))
+        parts.append((w, reps, rng.normal(size=n)))
+    alone = [means(Replicated(w, reps, multipliers("jk1", reps, w)), y[:, None], one(len(y))) for w, reps, y in parts]
+    full = np.concatenate([p[0] for p in parts])
+    block = np.tile(full[:, None], 2 * r)
+    block[:70, :r], block[70:, r:] = parts[0][1], parts[1][1]
+    joined = Replicated(full, block, np.full(2 * r, (r - 1) / r), "jk1", 2)
+    y = np.concatenate([p[2] for p in parts])
+    wave = np.repeat([0, 1], sizes)
+    both = means(joined, np.column_stack([y, y]), (wave[:, None] == [0, 1]).astype(float))
+    assert both.se == pytest.approx([a.se[0] for a in alone])
+    assert both.covariance[0, 1] == pytest.approx(0, abs=1e-12)
+    assert joined.df() == 2 * (r - 1) and joined.df(wave == 0) == r - 1
+
+
+def test_lone_clusters() -> None:
+    rng = np.random.default_rng(7)
+    strata, y = np.array([0, 0, 0, 1, 2, 2]), rng.normal(5, 1, 6)
+    made = {
+        how: totals(Stratified(np.ones(6), strata, np.arange(6), np.zeros(3), how), y[:, None], one(6)).se[0] ** 2  # type: ignore[arg-type]
+        for how in ("centred", "certainty", "pooled")
+    }
+    rest = 3 * y[:3].var(ddof=1) + 2 * y[4:].var(ddof=1)
+    assert made["certainty"] == pytest.approx(rest)
+    assert made["centred"] == pytest.approx(rest + (y[3] - y.mean()) ** 2)
+    assert made["pooled"] == pytest.approx(rest * 3 / 2)
+
+
+def test_quantiles() -> None:
+    y = np.array([3.0, 1.0, 2.0, 5.0])
+    assert weighted_quantile(y, np.ones(4), 0.5) == 2.5
+    assert weighted_quantile(y, np.array([1.0, 1.0, 1.0, 4.0]), 0.5) == 5.0
+    rng = np.random.default_rng(8)
+    x = rng.exponential(2, 400)
+    q = quantile(simple(400), x, np.ones(400), 0.5, 0.05, 399)
+    assert q.value == pytest.approx(np.median(x), abs=0.02)
+    below = (x <= q.value).mean()
+    reach = t_law.ppf(0.975, 399) * np.sqrt(below * (1 - below) / 399)
+    assert q.low == pytest.approx(np.quantile(x, 0.5 - reach), rel=0.02)
+    assert q.high == pytest.approx(np.quantile(x, 0.5 + reach), rel=0.02)
+
+
+def test_intervals_of_shares_stay_within() -> None:
+    low, high = share_interval(np.array([0.02, 0.5, 0.0]), np.array([0.015, 0.1, 0.0]), 50, 0.05)
+    assert 0 < low[0] < 0.02 < high[0] < 0.1
+    assert low[1] + high[1] == pytest.approx(1)
+    assert np.isnan(low[2]) and np.isnan(high[2])
+    a, b = interval(np.array([3.0]), np.array([1.0]), 20, 0.05)
+    assert (b - a)[0] == pytest.approx(2 * t_law.ppf(0.975, 20))
+
+
+def test_slopes_are_exact() -> None:
+    at = np.array([3.0, 7.0, 2.0])
+    found = slopes(lambda t: np.stack([t[0] / t[1], t[0] * t[2]]), at)
+    assert found == pytest.approx(np.array([[1 / 7, -3 / 49, 0], [2, 0, 3]]), rel=1e-14)
+
+
+def test_a_wald_test_of_one_value_is_its_t() -> None:
+    w = wald(np.array([1.2]), np.array([[0.25]]), 30)
+    assert w.f == pytest.approx((1.2 / 0.5) ** 2) and w.p == pytest.approx(2 * t_law.sf(2.4, 30))
+    assert np.isnan(wald(np.ones(2), np.ones((2, 2)), 30).p)
+    assert np.isnan(wald(np.ones(3), np.eye(3), 2).p)
+
+
+def test_rao_and_scott_of_a_simple_sample_is_the_plain_test() -> None:
+    rng = np.random.default_rng(9)
+    n = 600
+    a, b = rng.integers(0, 3, n), rng.integers(0, 4, n)
+    c = crossed(simple(n), a, b, (3, 4), np.ones(n))
+    made = rao_scott(c, n - 1)
+    counts = np.zeros((3, 4))
+    np.add.at(counts, (a, b), 1)
+    plain = chi2_contingency(counts, correction=False)
+    assert made.chi2 == pytest.approx(plain.statistic) and c.counts == pytest.approx(counts)
+    # rows drawn independently: all design effects are 1, up to sampling
+    assert made.effects == pytest.approx(np.ones(6), abs=0.25)
+    assert made.p == pytest.approx(plain.pvalue, abs=0.03)
+
+
+def test_rao_and_scott_by_a_second_route() -> None:
+    """The mean of X² over draws of the table around independence is the sum of its design effects."""
+    rng = np.random.default_rng(10)
+    clusters = np.repeat(np.arange(60), 12)
+    lean = rng.normal(size=60)[clusters]
+    a = (rng.normal(size=720) + lean > 0).astype(int)
+    b = np.digitize(rng.normal(size=720) + 0.8 * rng.normal(size=60)[clusters], [-0.5, 0.6])
+    w = rng.gamma(4, 1, 720)
+    d = Stratified(w, np.zeros(720, int), clusters, np.zeros(1))
+    c = crossed(d, a, b, (2, 3), np.ones(720))
+    made = rao_scott(c, d.df())
+    e = np.outer(c.shares.sum(axis=1), c.shares.sum(axis=0))
+    draws = rng.multivariate_normal(e.ravel(), c.covariance / 100, 40_000, method="eigh").reshape(-1, 2, 3)
+    expected = draws.sum(axis=2)[:, :, None] * draws.sum(axis=1)[:, None, :]
+    x2 = 100 * c.n * ((draws - expected) ** 2 / expected).sum(axis=(1, 2))
+    assert x2.mean() == pytest.approx(made.effects.sum(), rel=0.02)
+    assert x2.var() == pytest.approx(2 * (made.effects**2).sum(), rel=0.05)
+    assert made.f == pytest.approx(made.first / 2) and made.effects.mean() > 1
+
+
+def test_intervals_hold_in_samples_of_clusters() -> None:
+    """From a population with strata and clusters, drawn again and again."""
+    rng = np.random.default_rng(11)
+    held = {"mean": [], "share": []}
+    for _ in range(600):
+        strata, clusters = np.repeat([0, 1, 2], 60), np.repeat(np.arange(18), 10)
+        level = np.array([0.0, 1.0, 2.0])[strata] + rng.normal(0, 0.7, 18)[clusters]
+        y = level + rng.normal(size=180)
+        w = np.array([1.0, 3.0, 2.0])[strata]
+        d = Stratified(w, strata, clusters, np.zeros(3))
+        z = np.column_stack([y, y > 2])
+        made = means(d, z, np.ones((180, 2)))
+        low, high = interval(made.values, made.se, d.df(), 0.05)
+        held["mean"].append(low[0] <= (0 + 3 + 4) / 6 <= high[0])
+        low, high = share_interval(made.values, made.se, d.df(), 0.05)
+        spread = np.sqrt(1 + 0.49)
+        truth = sum(k * norm.sf(2, m, spread) for k, m in ((1, 0), (3, 1), (2, 2))) / 6
+        held["share"].append(low[1] <= truth <= high[1])
+    assert all(abs(np.mean(v) - 0.95) < 0.03 for v in held.values())
