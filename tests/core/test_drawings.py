@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 
 from tests.core.test_options import CASES
-from tests.tables import demo_tables
+from tests.tables import named
 from yavik.core.answers import FigureBlock
 from yavik.core.figures.images import svg
 from yavik.core.figures.plots import Bar, Cloud, Line, curve, forest, profile, quantiles, scatter
@@ -19,7 +19,7 @@ from yavik.core.methods import answer
     ("method", "table", "spec"), [(m, t, s) for m, t, s, _ in CASES], ids=lambda x: x if isinstance(x, str) else None
 )
 def test_each_picture_is_drawn(method: str, table: str, spec: dict[str, Any]) -> None:
-    found = answer(method, demo_tables()[table], spec)
+    found = answer(method, named(table), spec)
     pictures = [b for b in found.blocks if isinstance(b, FigureBlock)]
     for picture in pictures:
         drawn = svg(picture.drawing)

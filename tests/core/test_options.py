@@ -7,7 +7,7 @@ from typing import Any, get_args
 import numpy as np
 import pytest
 
-from tests.tables import SQUARE, demo_tables, square_of_quarters, table_from
+from tests.tables import SQUARE, demo_tables, named, table_from
 from yavik.core.answers import Answer, TableBlock
 from yavik.core.methods import answer, methods
 from yavik.core.methods.registry import new_columns
@@ -587,6 +587,59 @@ CASES: list[tuple[str, str, dict[str, Any], dict[str, list[Any]]]] = [
         {"further": [["club", "site"]]},
     ),
     (
+        "survey_estimate",
+        "Reader survey 2023",
+        {"columns": ["read_week", "visits"]},
+        {
+            "columns": [["trust"], ["age", "town", "sex"]],
+            "by": ["sex", "town"],
+            "statistic": ["mean", "share", "total"],
+            "event": ["no"],
+            "few": [400],
+            "loose": [0.01],
+            "design": [
+                {"weight": "wt"},
+                {"weight": "wt", "strata": "town", "clusters": "age", "lone": "pooled"},
+                {"weight": "wt", "replicates": [f"rw{k}" for k in range(1, 9)], "method": "fay", "fay": 0.3},
+                {"weight": "wt", "replicates": [f"rw{k}" for k in range(1, 9)], "method": "jkn", "scale": 0.5},
+            ],
+        },
+    ),
+    (
+        "survey_estimate",
+        "Reader survey 2023",
+        {"columns": ["visits", "age"], "statistic": "quantile"},
+        {"part": [0.1, 0.9], "by": ["trust"], "statistic": ["ratio"]},
+    ),
+    (
+        "survey_compare",
+        "Reader survey, both waves",
+        {"response": "read_week", "groups": "wave"},
+        {
+            "event": ["no"],
+            "groups": ["town", "trust"],
+            "response": ["visits", "trust"],
+            "adjust": [],
+            "few": [2000],
+            "loose": [0.001],
+            "design": [{"weight": "weight", "clusters": "age"}],
+        },
+    ),
+    (
+        "survey_crosstab",
+        "Reader survey 2023",
+        {"rows": "trust", "columns": "read_week"},
+        {
+            "rows": ["town"],
+            "columns": ["sex"],
+            "shares": [],
+            "intervals": [],
+            "few": [500],
+            "loose": [0.01],
+            "design": [{"weight": "wt", "strata": "sex"}],
+        },
+    ),
+    (
         "discriminant",
         "Room trial",
         {"columns": ["lux", "minutes", "pages"], "groups": "room"},
@@ -810,7 +863,7 @@ def sound(found: Answer) -> None:
 )
 def test_every_option_gives_a_sound_answer(method: str, table: str, spec: dict[str, Any]) -> None:
     try:
-        found = answer(method, demo_tables()[table] if table != "Square" else square_of_quarters(), spec)
+        found = answer(method, named(table), spec)
     except DataProblem as problem:
         # An option may be refused where the question cannot carry it; the sentence says why.
         assert len(problem.message) > 20 and problem.message[0].isupper() and problem.message.endswith((".", "?"))

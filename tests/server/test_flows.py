@@ -10,7 +10,7 @@ from fastapi.testclient import TestClient
 
 from tests.conftest import Client
 from yavik.demo.figures import DRAWN
-from yavik.demo.questions import TOLD
+from yavik.demo.questions import LINKED, TOLD
 
 CSV = b"visitor,room,minutes,pages\n" + b"".join(
     b"V%d,%s,%d.5,%d\n"
@@ -43,6 +43,7 @@ def test_the_demo_study_is_finished_work(demo: Client) -> None:
         "Curing of three glues",
         "Minutes, pages and seats by room",
         *(name for _, name, _, _ in TOLD),
+        *(name for asked in LINKED.values() for name, _, _ in asked),
         "Shape of minutes read",
         "Who finishes the challenge",
         "Models of finishing",

@@ -4,12 +4,14 @@ from typing import Any
 
 from tests.conftest import Client
 from tests.core.test_options import CASES, values_of
+from tests.tables import square_csv
 from yavik.core.methods import methods
 from yavik.core.methods.registry import parse_spec
 
 
 def test_every_option_over_http(demo: Client) -> None:
     tables = {e["name"]: e["id"] for e in demo.entries("table")}
+    tables["Square"] = demo.bring(square_csv())["id"]
     answered: set[str] = set()
     for method, table, spec, options in CASES:
         made = demo.call("POST", "/questions", 201, json={"table": tables[table], "method": method, "spec": spec})

@@ -54,14 +54,14 @@ def test_delete_one_jackknife_gives_the_textbook_variance_of_a_mean(values: list
     n = len(x)
     replicates = [np.where(np.arange(n) == r, 0.0, n / (n - 1)) for r in range(n)]
     estimates = np.array([np.average(x, weights=w) for w in replicates])
-    variance = usual_scale("jackknife", n) * ((estimates - x.mean()) ** 2).sum()
+    variance = usual_scale("jk1", n) * ((estimates - x.mean()) ** 2).sum()
     assert variance == pytest.approx(x.var(ddof=1) / n, rel=1e-6, abs=1e-9 * max(1.0, np.abs(x).max()) ** 2)
 
 
 def test_multipliers_of_replicate_methods() -> None:
-    assert usual_scale("balanced", 40) == pytest.approx(1 / 40)
+    assert usual_scale("brr", 40) == pytest.approx(1 / 40)
     assert usual_scale("fay", 40, 0.5) == pytest.approx(4 / 40)
-    assert usual_scale("fay", 40, 0.0) == usual_scale("balanced", 40)
+    assert usual_scale("fay", 40, 0.0) == usual_scale("brr", 40)
     assert usual_scale("bootstrap", 200) == pytest.approx(1 / 200)
     assert usual_scale("successive", 80) == pytest.approx(4 / 80)
 

@@ -167,6 +167,18 @@ TOLD: list[tuple[str, str, str, dict[str, Any]]] = [
         "discriminant",
         {"columns": ["visits", "floor_area", "shelf_metres", "staff", "hours_open"], "groups": "district"},
     ),
+    (
+        "Reader survey 2023",
+        "How many read in a week",
+        "survey_estimate",
+        {"columns": ["read_week", "visits"], "by": "sex"},
+    ),
+    (
+        "Reader survey 2023",
+        "Reading and trust",
+        "survey_crosstab",
+        {"rows": "trust", "columns": "read_week", "intervals": True},
+    ),
     ("Monthly loans", "Loans over sixteen years", "series", {"value": "loans", "time": "month"}),
     (
         "Waiting list",
@@ -209,3 +221,10 @@ TOLD: list[tuple[str, str, str, dict[str, Any]]] = [
     ),
 ]
 """Table, name, method and spec of questions that stand answered in the demo; each in the method's fitting layout."""
+
+LINKED: dict[str, list[tuple[str, str, dict[str, Any]]]] = {
+    "Reader survey, both waves": [
+        ("Reading, 2023 to 2025", "survey_compare", {"response": "read_week", "groups": "wave"}),
+    ],
+}
+"""Questions about tables that are made from others: their names, methods and specs."""

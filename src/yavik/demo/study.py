@@ -7,7 +7,7 @@ from yavik.core.methods import Run
 from yavik.core.methods.registry import get, parse_spec
 from yavik.core.steps import new_step
 from yavik.demo import binding_glue, branches, experiments, figures, people, returned, room_trial, surveys
-from yavik.demo.questions import TOLD
+from yavik.demo.questions import LINKED, TOLD
 from yavik.engine.tasks import Ask, ReadFile, carry_out
 from yavik.store import Store
 from yavik.store.bodies import QuestionBody, ReportBody, TableBody
@@ -139,6 +139,9 @@ def _tests_of_the_demo(store: Store, study_id: str, rooms: str, tables: dict[str
         parsed = parse_spec(method, spec)
         layout = next(x.id for x in get(method).layouts if all(getattr(parsed, s) for s in x.needed))
         _question(store, study_id, tables[table], name, method, layout, spec)
+    for table, questions in LINKED.items():
+        for name, method, spec in questions:
+            _question(store, study_id, tables[table], name, method, get(method).layouts[0].id, spec)
     _question(store, study_id, rooms, "Shape of minutes read", "distribution", "column", {"column": "minutes"})
 
 
@@ -160,7 +163,7 @@ def _linked(store: Store, study_id: str, tables: dict[str, str]) -> None:
         path = [new_step(s).model_dump(mode="json", exclude_none=True) for s in steps]
         body = TableBody(link=tables[source], steps=path)
         store.tables.replay(body)
-        store.items.add(study_id, "table", name, body.model_dump(mode="json"), f"Make {name}")
+        tables[name] = store.items.add(study_id, "table", name, body.model_dump(mode="json"), f"Make {name}").id
 
 
 def _question(
@@ -170,7 +173,8 @@ def _question(
     body = QuestionBody(table=table, method=method, layout=layout, spec=spec)
     item = store.items.add(study_id, "question", name, body.model_dump(mode="json"), f"Ask about {name}")
     held = TableBody.model_validate(store.items.item(study_id, table, "table").body)
-    carry_out(store, Ask(root=held.root, steps=held.steps, method=method, spec=spec, item=item.id), Run())
+    root = store.tables.root(held)
+    carry_out(store, Ask(root=root, steps=held.steps, link=held.link, method=method, spec=spec, item=item.id), Run())
     return item.id
 
 

@@ -99,7 +99,7 @@ def steps(read: str, yes_no: dict[str, str], trust: str, weight: str, stem: str)
             "step": "design",
             "weight": weight,
             "replicates": [f"{stem}{j + 1}" for j in range(REPLICATES)],
-            "method": "jackknife",
+            "method": "jk1",
         },
     ]
 

@@ -54,7 +54,8 @@ class Remote:
         cells = [bytes(pack(a)[1]) for a in table.arrays]
         rows = bytes(pack(pa.array(table.rows))[1])
         columns = [c.model_dump(mode="json") for c in table.columns]
-        future = self.client.submit(ask_pure, d.method, d.spec, columns, cells, rows, pure=False)
+        about = table.about.model_dump(mode="json")
+        future = self.client.submit(ask_pure, d.method, d.spec, columns, cells, rows, about, pure=False)
         self._futures[job.id] = future
         found = future.result()
         if "problem" in found:

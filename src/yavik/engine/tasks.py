@@ -14,6 +14,7 @@ from yavik.core.methods.registry import get
 from yavik.core.steps.base import Effect
 from yavik.core.steps.expressions import Parsed
 from yavik.core.table import Column, DataProblem, Kind, Table
+from yavik.core.table.about import About
 from yavik.store import Store
 from yavik.store.columns import build, unpack
 from yavik.store.versions import Snapshot, key_of
@@ -107,11 +108,14 @@ def reads(snapshot: Snapshot, method: str, spec: dict[str, Any]) -> list[str]:
         names = [c.name for c in snapshot.columns]
     if parsed.where:
         names += sorted(Parsed(parsed.where).columns)
+    if asked.design and snapshot.about.design:
+        names += snapshot.about.design.columns
+    names = list(dict.fromkeys(names))
     return [*names, *(c.name for c in snapshot.columns if c.kind is Kind.identifier)]
 
 
 def answer_key(snapshot: Snapshot, method: str, spec: dict[str, Any]) -> str:
-    """Hash of (method, version, spec, the columns used)."""
+    """Hash of (method, version, spec, the columns used, the survey design)."""
     parsed = parse_spec(method, spec)
     return key_of(
         "answer",
@@ -119,6 +123,7 @@ def answer_key(snapshot: Snapshot, method: str, spec: dict[str, Any]) -> str:
         get(method).version,
         parsed.model_dump(mode="json"),
         snapshot.fingerprint(reads(snapshot, method, spec)),
+        *([snapshot.about.design.model_dump(mode="json")] if snapshot.about.design else []),
     )
 
 
@@ -144,14 +149,17 @@ def demand_columns(snapshot: Snapshot, method: str, spec: dict[str, Any]) -> Non
 
 
 def ask_pure(
-    method: str, spec: dict[str, Any], columns: list[dict[str, Any]], cells: list[bytes], rows: bytes
-) -> dict[str, Any]:
+    method: str, spec: dict[str, Any], columns: list[dict[str, Any]], cells: list[bytes], rows: bytes,
+    about: dict[str, Any] | None = None,
+) -> dict[str, Any]:  # fmt: skip
     """An answer from bytes alone: what a machine without the store runs.
 
     Returns:
         ``{"answer": …}`` or ``{"problem": …}``.
     """
-    table = build([Column.model_validate(c) for c in columns], [unpack(c) for c in cells], unpack(rows).to_numpy())
+    described = [Column.model_validate(c) for c in columns]
+    known = About.model_validate(about or {})
+    table = build(described, [unpack(c) for c in cells], unpack(rows).to_numpy(), known)
     try:
         return {"answer": compute_answer(method, table, spec).model_dump(mode="json")}
     except DataProblem as problem:

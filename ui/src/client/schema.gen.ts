@@ -1518,29 +1518,49 @@ export interface components {
         };
         /**
          * Design
-         * @description A survey's design. ``scale`` multiplies the sum of squared differences between replicate estimates.
+         * @description A survey's design.
+         *
+         *     ``scale`` multiplies the squared differences between replicate estimates, None for what is usual of the method.
+         *     ``population``: a column with how many clusters (rows where there are none) each stratum has in all, or which share
+         *     of them was drawn. ``lone``: what a stratum with one cluster adds. ``waves``: samples drawn by themselves that stand
+         *     in one table, each with a block of replicates.
          */
         Design: {
             /** Clusters */
             clusters?: string | null;
             /**
-             * Method
-             * @default jackknife
+             * Fay
+             * @default 0.5
+             */
+            fay: number;
+            /**
+             * Lone
+             * @default centred
              * @enum {string}
              */
-            method: "jackknife" | "balanced" | "fay" | "bootstrap" | "successive";
+            lone: "centred" | "certainty" | "pooled";
+            /**
+             * Method
+             * @default jk1
+             * @enum {string}
+             */
+            method: "jk1" | "jk2" | "jkn" | "brr" | "fay" | "bootstrap" | "successive";
+            /** Population */
+            population?: string | null;
             /**
              * Replicates
              * @default []
              */
             replicates: string[];
-            /**
-             * Scale
-             * @default 1
-             */
-            scale: number;
+            /** Scale */
+            scale?: number | null;
             /** Strata */
             strata?: string | null;
+            /**
+             * Waves
+             * @default 1
+             */
+            waves: number;
             /** Weight */
             weight?: string | null;
         };
@@ -3073,6 +3093,8 @@ export interface components {
         Remedy: {
             /** Label */
             label: string;
+            /** Method */
+            method?: string | null;
             /** Rows */
             rows?: number[] | null;
             /** Spec */

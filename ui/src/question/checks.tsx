@@ -14,15 +14,19 @@ export function Checks({
   study,
   state,
   change,
+  begin,
 }: {
   answer: Answer;
   study: string;
   state: S["QuestionState"];
   change: (part: { spec: Record<string, unknown> }) => void;
+  /** Asks a question of its own, of another method. */
+  begin: (spec: Record<string, unknown>, method: string) => void;
 }) {
   const go = useNavigate();
   const apply = (remedy: S["Remedy"]) => {
-    if (remedy.spec) change({ spec: { ...state.spec, ...remedy.spec } });
+    if (remedy.spec && remedy.method) begin(remedy.spec, remedy.method);
+    else if (remedy.spec) change({ spec: { ...state.spec, ...remedy.spec } });
     else if (remedy.rows) void go(`/s/${study}/t/${state.table}?rows=${remedy.rows.join(",")}`);
   };
   return (

@@ -140,7 +140,13 @@ function Question({ study, id }: { study: string; id: string }) {
           <>
             {answer && (
               <div className={old ? "stale" : ""}>
-                <Checks answer={answer} study={study} state={state} change={change} />
+                <Checks
+                  answer={answer}
+                  study={study}
+                  state={state}
+                  change={change}
+                  begin={(spec, as) => void begin(spec, as)}
+                />
               </div>
             )}
             {answer && (

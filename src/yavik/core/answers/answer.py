@@ -210,6 +210,8 @@ class Remedy(BaseModel):
     step: dict[str, Any] | None = None
     rows: list[int] | None = None
     """Rows to show in the table."""
+    method: str | None = None
+    """``spec`` is asked as a question of its own, of this method."""
 
 
 class Check(BaseModel):

@@ -190,6 +190,9 @@ class Method(Generic[S]):
     """Of a model: its estimates and fit alone, for a line-up."""
     view: str = "question"
     """How the interface lays it out: ``question``, or ``lineup`` for models side by side."""
+    design: bool = False
+    """Reads the survey design of its table, whose columns travel with it; a condition on rows is a domain of the whole
+    table, never a filter."""
     alpha: bool = True
     """False where nothing is tested and no interval given, so that there is no error rate to ask for."""
     needs_rows: bool = True

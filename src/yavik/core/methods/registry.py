@@ -16,6 +16,7 @@ from yavik.core.answers.answer import LeftOut
 from yavik.core.answers.gate import demand_numbers
 from yavik.core.answers.wording import NoNumber
 from yavik.core.methods.base import AIMS, Method, Run
+from yavik.core.methods.kit.weighing import unweighted_check
 from yavik.core.methods.repeat import for_each, with_and_without
 from yavik.core.steps.expressions import rows_where
 from yavik.core.table import Column, DataProblem, Kind, Table
@@ -90,7 +91,7 @@ def answer(method: str, table: Table, data: dict[str, Any], run: Run | None = No
     if total == 0 and m.needs_rows:
         raise DataProblem("The table has no rows. Look at its path: a step may leave none over.")
     left_out: list[LeftOut] = []
-    if spec.where:
+    if spec.where and not m.design:
         mask = rows_where(spec.where, table)
         dropped = table.rows[~mask]
         left_out.append(LeftOut(why=f"not {spec.where}", n=len(dropped), rows=dropped[:200].tolist()))
@@ -100,6 +101,8 @@ def answer(method: str, table: Table, data: dict[str, Any], run: Run | None = No
     _demand_size(table, m.columns(spec))
     result = _computed(m, table, spec, run)
     result.method, result.version, result.spec = m.id, m.version, spec.model_dump()
+    if not m.design and m.needs_rows and (check := unweighted_check(table, m.id, result.spec)):
+        result.checks.append(check)
     result.rows = RowsUsed(total=total, used=result.rows.used, left_out=[*left_out, *result.rows.left_out])
     return result
 

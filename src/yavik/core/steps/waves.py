@@ -7,31 +7,34 @@ import pyarrow as pa
 from pydantic import BaseModel, Field
 
 from yavik.core.ask import asked
+from yavik.core.stats.surveys.designs import multipliers
 from yavik.core.steps.base import ALONE, NUMBERS, Around, Outcome, Step, need, new_name, plural, spaced
 from yavik.core.steps.making import measure, nothing, stacked, words
 from yavik.core.steps.together import differences
 from yavik.core.table import Column, DataProblem, Design, Kind, Level, Table
-from yavik.core.table.about import ReplicateMethod
+from yavik.core.table.about import Lone, ReplicateMethod
 
 METHODS = {
-    "jackknife": "jackknife",
-    "balanced": "balanced repeated replication",
+    "jk1": "jackknife, one group of all left out at a time",
+    "jk2": "jackknife of pairs",
+    "jkn": "jackknife, one cluster of a stratum left out at a time",
+    "brr": "balanced repeated replication",
     "fay": "balanced repeated replication, Fay's variant",
     "bootstrap": "bootstrap",
     "successive": "successive differences",
 }
+LONE = {
+    "centred": "its distance from the mean of all clusters", "certainty": "nothing: it was sure to be drawn",
+    "pooled": "the mean of what other strata add",
+}  # fmt: skip
 
 
-def usual_scale(method: ReplicateMethod, replicates: int, fay: float = 0.5) -> float:
-    """The usual multiplier of Σ(θᵣ − θ)² for R replicates (Wolter, 2007)."""
-    r = max(1, replicates)
-    return {
-        "jackknife": (r - 1) / r,
-        "balanced": 1 / r,
-        "fay": 1 / (r * (1 - fay) ** 2),
-        "bootstrap": 1 / r,
-        "successive": 4 / r,
-    }[method]
+def usual_scale(method: ReplicateMethod, replicates: int, fay: float = 0.5) -> float | None:
+    """The usual multiplier of Σ(θᵣ − θ)² for R replicates; None of a jackknife within strata, whose multipliers are
+    read off the weights."""
+    if method == "jkn":
+        return None
+    return float(multipliers(method, np.ones((1, max(1, replicates))), np.ones(1), fay)[0])
 
 
 class SurveyDesign(Step):
@@ -40,13 +43,21 @@ class SurveyDesign(Step):
     step: Literal["design"] = "design"
     weight: str = asked("column", "Weight", kinds=NUMBERS)
     replicates: list[str] = asked("columns", "Replicate weights", [], kinds=NUMBERS, placeholder="none")
-    method: ReplicateMethod = asked("choice", "Replicates were made by", "jackknife", words=METHODS)
+    method: ReplicateMethod = asked("choice", "Replicates were made by", "jk1", words=METHODS)
     fay: float = asked("number", "Fay's factor", 0.5, ge=0, lt=1, when={"method": "fay"})
     scale: float | None = asked(
         "number", "Multiplier of squared differences", None, placeholder="as usual for the method", gt=0
     )
     strata: str | None = asked("column", "Strata", None)
     clusters: str | None = asked("column", "Clusters", None)
+    population: str | None = asked(
+        "column",
+        "Clusters of each stratum in all",
+        None,
+        kinds=NUMBERS,
+        help="How many there are (rows where there are no clusters), or which share was drawn.",
+    )
+    lone: Lone = asked("choice", "A stratum with one cluster adds", "centred", words=LONE)
     words = "The survey weight is {weight} with the replicates {replicates}"
     help = (
         "Says how the sample was drawn, for survey estimates. The variance is the multiplier times the sum of squared"
@@ -58,7 +69,7 @@ class SurveyDesign(Step):
         return f"Survey design: **{self.weight}**"
 
     def apply(self, table: Table, around: Around = ALONE) -> Outcome:
-        need(table, [self.weight, *self.replicates, *(n for n in (self.strata, self.clusters) if n)])
+        need(table, [self.weight, *self.replicates, *(n for n in (self.strata, self.clusters, self.population) if n)])
         for name in [self.weight, *self.replicates]:
             weights = table.numbers(name)
             if (weights < 0).any():
@@ -75,25 +86,30 @@ class SurveyDesign(Step):
                     column=name,
                     rows=bad.tolist(),
                 )
-        scale = self.scale or usual_scale(self.method, len(self.replicates), self.fay)
         design = Design(
-            weight=self.weight,
-            replicates=tuple(self.replicates),
-            method=self.method,
-            scale=scale,
-            strata=self.strata,
-            clusters=self.clusters,
-        )
+            weight=self.weight, replicates=tuple(self.replicates), method=self.method,
+            scale=self.scale or usual_scale(self.method, len(self.replicates), self.fay), fay=self.fay,
+            strata=self.strata, clusters=self.clusters, population=self.population, lone=self.lone,
+        )  # fmt: skip
         total = float(table.numbers(self.weight).sum())
         sums = [float(table.numbers(r).sum()) for r in self.replicates]
         notes = [f"The weights add up to {_big(total)}."]
         if sums:
             notes.append(
                 f"The {len(sums)} replicate weights add up to {_big(min(sums))} to {_big(max(sums))}; multiplier"
-                f" {scale:.4g}."
+                f" {self._scale(table)}."
             )
         said = plural(len(sums), "replicate") if sums else f"adds up to {_big(total)}"
         return Outcome(table.knowing(table.about.model_copy(update={"design": design})), said, notes)
+
+    def _scale(self, table: Table) -> str:
+        """The multiplier, or from where to where it goes over the replicates."""
+        if self.scale is not None:
+            return f"{self.scale:.4g}"
+        reps = np.column_stack([table.numbers(r) for r in self.replicates])
+        usual = multipliers(self.method, reps, table.numbers(self.weight), self.fay)
+        low, high = float(usual.min()), float(usual.max())
+        return f"{low:.4g}" if high - low < 1e-9 else f"{low:.4g} to {high:.4g}"
 
 
 def _big(x: float) -> str:
@@ -133,7 +149,7 @@ class JoinWaves(Step):
     wave_to: str = asked("text", "The wave goes to", "wave")
     weight_to: str = asked("text", "The joined weight is called", "weight")
     replicate_to: str = asked("text", "The replicates are called", "replicate")
-    method: ReplicateMethod = asked("choice", "Replicates were made by", "jackknife", words=METHODS)
+    method: ReplicateMethod = asked("choice", "Replicates were made by", "jk1", words=METHODS)
     words = "Join the survey waves: this one is {label} weighed by {weight} with {replicates}"
     help = (
         "Stacks the waves of a survey with variables matched across renamings, one weight, and a block of replicate"
@@ -178,8 +194,9 @@ class JoinWaves(Step):
                 names.append(name)
         # Each wave was drawn on its own with R replicates, so each block keeps its own multiplier, that of R.
         design = Design(
-            weight=weight, replicates=tuple(names), method=self.method, scale=usual_scale(self.method, count)
-        )
+            weight=weight, replicates=tuple(names), method=self.method, scale=usual_scale(self.method, count),
+            waves=len(waves),
+        )  # fmt: skip
         notes += self._sums(waves, tables, full, ends, made, names, count)
         said = f"{' + '.join(spaced(s) for s in sizes)} = {plural(made.n_rows, 'row')}, {len(names)} replicates"
         return Outcome(made.knowing(made.about.model_copy(update={"design": design})), said, notes)

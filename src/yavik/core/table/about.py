@@ -1,28 +1,49 @@
 """What is known about a whole table: its survey design, and the unit and time that make it a panel."""
 
-from typing import Literal
+from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict
+from pydantic import BaseModel, BeforeValidator, ConfigDict
 
-ReplicateMethod = Literal["jackknife", "balanced", "fay", "bootstrap", "successive"]
+EARLIER = {"jackknife": "jk1", "balanced": "brr"}
+"""What ways of making replicates were called in paths that were kept before."""
+
+
+def _as_now(way: Any) -> Any:
+    return EARLIER.get(way, way) if isinstance(way, str) else way
+
+
+ReplicateMethod = Annotated[
+    Literal["jk1", "jk2", "jkn", "brr", "fay", "bootstrap", "successive"], BeforeValidator(_as_now)
+]
+Lone = Literal["centred", "certainty", "pooled"]
 
 
 class Design(BaseModel):
-    """A survey's design. ``scale`` multiplies the sum of squared differences between replicate estimates."""
+    """A survey's design.
+
+    ``scale`` multiplies the squared differences between replicate estimates, None for what is usual of the method.
+    ``population``: a column with how many clusters (rows where there are none) each stratum has in all, or which share
+    of them was drawn. ``lone``: what a stratum with one cluster adds. ``waves``: samples drawn by themselves that stand
+    in one table, each with a block of replicates.
+    """
 
     model_config = ConfigDict(frozen=True)
 
     weight: str | None = None
     replicates: tuple[str, ...] = ()
-    method: ReplicateMethod = "jackknife"
-    scale: float = 1.0
+    method: ReplicateMethod = "jk1"
+    scale: float | None = None
+    fay: float = 0.5
     strata: str | None = None
     clusters: str | None = None
+    population: str | None = None
+    lone: Lone = "centred"
+    waves: int = 1
 
     @property
     def columns(self) -> list[str]:
         """Columns that the design is made of."""
-        return [n for n in (self.weight, *self.replicates, self.strata, self.clusters) if n]
+        return [n for n in (self.weight, *self.replicates, self.strata, self.clusters, self.population) if n]
 
 
 class Panel(BaseModel):
@@ -57,6 +78,7 @@ class About(BaseModel):
                     "replicates": tuple(now(r) for r in design.replicates),
                     "strata": now(design.strata),
                     "clusters": now(design.clusters),
+                    "population": now(design.population),
                 }
             )
         if panel:

@@ -65,20 +65,24 @@ class Replicated:
     made: Made = "jk1"
     waves: int = 1
 
-    @cached_property
-    def moves(self) -> Any:
-        """Which weights a replicate changes: shape (n, R)."""
-        return np.abs(self.replicates - self.weights[:, None]) > SAME * np.maximum(self.weights, 1e-300)[:, None]
+    def active(self, rows: Any = None) -> int:
+        """Replicates that shift weight between the rows; one that raises all of them alike tells nothing of a mean."""
+        at = np.flatnonzero(self.weights > 0 if rows is None else (self.weights > 0) & rows)
+        low, high = np.full(self.replicates.shape[1], np.inf), np.full(self.replicates.shape[1], -np.inf)
+        for start in range(0, len(at), BLOCK):
+            own = at[start : start + BLOCK]
+            raised = self.replicates[own] / self.weights[own, None]
+            low, high = np.minimum(low, raised.min(axis=0)), np.maximum(high, raised.max(axis=0))
+        return int((high - low > SAME).sum()) if len(at) else 0
 
     def df(self, rows: Any = None) -> float:
-        """Replicates that change a weight among the rows; less one for each sample drawn, unless replicates are
+        """Replicates that shift weight between the rows; less one for each sample drawn, unless replicates are
         balanced halves or pairs, whose number is that of the strata."""
-        own = self.moves if rows is None else self.moves[rows]
-        active = int(own.any(axis=0).sum())
+        active = self.active(rows)
         if self.made in ("jk2", "brr", "fay"):
             return float(active)
         drawn = max(1, round(self.waves * active / max(self.replicates.shape[1], 1)))
-        return float(active - drawn)
+        return float(max(active - drawn, 0))
 
     def totals(self, y: Floats) -> Totals:
         """Totals by the weights and by every replicate, in blocks of rows."""

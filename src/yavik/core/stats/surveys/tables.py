@@ -1,6 +1,7 @@
 """Tables of two columns from samples drawn by a design: shares, and the test of Rao and Scott (1984)."""
 
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from scipy.linalg import null_space
@@ -25,7 +26,7 @@ class Crossed:
     n: int
 
 
-def crossed(design: Sampled, a: Floats, b: Floats, shape: tuple[int, int], used: Floats) -> Crossed:
+def crossed(design: Sampled, a: Any, b: Any, shape: tuple[int, int], used: Floats) -> Crossed:
     """Args: a, b: codes of each row; used: 1 for rows of the domain that have both."""
     rows, columns = shape
     cell = np.where(used > 0, a * columns + b, 0).astype(int)

@@ -1,0 +1,185 @@
+"""The sentence, tables and picture of survey estimates; nothing is computed here."""
+
+from typing import Any
+
+import numpy as np
+
+from yavik.core.answers import FigureBlock, NoteBlock, Span, TableBlock
+from yavik.core.answers import quantities as q
+from yavik.core.answers.wording import counted, decimals_of, grouped, level_words, listing, number, percent, say, span
+from yavik.core.figures.plots import Bar, block, forest
+from yavik.core.methods.kit.surveys import points, standing
+from yavik.core.methods.surveys.survey_estimate.compute import Estimated, Line
+
+NOTHING = "no row with weight is filled here"
+NO_INTERVAL = "an interval needs an error and degrees of freedom"
+WHAT = {
+    "mean": "Mean",
+    "share": "Share",
+    "total": "Total",
+    "ratio": "Ratio",
+    "quantile": "Quantile",
+    "auto": "Estimate",
+}
+
+
+def words(line: Line, value: float, e: Estimated) -> str:
+    """A value as it is told: '58.6%', '2.14', '24 100'."""
+    if not np.isfinite(value):
+        return "–"
+    if line.item.share and e.kind != "total":
+        return percent(value)
+    return number(value, places(line)) if abs(value) < 1e4 or places(line) else grouped(round(value))
+
+
+def places(line: Line) -> int:
+    """Decimals that the error leaves meaning to."""
+    size = line.se if np.isfinite(line.se) and line.se > 0 else max(abs(line.value), 1e-9) / 100
+    return max(0, min(6, decimals_of(size, abs(line.value))))
+
+
+def headline(e: Estimated) -> tuple[list[Span], str]:
+    """The statement, and a few words for the contents."""
+    told = [line for line in e.lines if np.isfinite(line.value)]
+    if not told:
+        return say("Nothing can be estimated: no row with weight is filled."), "nothing filled"
+    items = list(dict.fromkeys(id(line.item) for line in told))
+    said = []
+    for one in items[:3]:
+        own = [line for line in told if id(line.item) == one]
+        text = _said(own[0], e)
+        groups = [f"{line.group} {words(line, line.value, e)}" for line in own if line.group]
+        said.append(f"{text}; {listing(groups, 6)}" if own[0].group == "" and groups else text)
+    text = ". ".join(said)
+    text += f". {counted(len(items) - 3, 'estimate')} more below." if len(items) > 3 else "."
+    first = told[0]
+    short = f"{words(first, first.value, e)}{f', {first.item.level}' if first.item.level else ''}"
+    short += f", {counted(len(told), 'estimate')}" if len(told) > 1 else f", {counted(first.n, 'row')}"
+    return say(text), short
+
+
+def _said(line: Line, e: Estimated) -> str:
+    what = {"total": "Total of ", "quantile": f"Quantile {number(e.spec.part, 2)} of "}.get(e.kind, "")
+    if e.kind == "quantile" and e.spec.part == 0.5:
+        what = "Median of "
+    unit = f" {line.item.unit}" if line.item.unit and not line.item.share else ""
+    text = f"{what}{line.name}: {words(line, line.value, e)}{unit}"
+    if np.isfinite([line.low, line.high]).all():
+        text += f" ({level_words(e.spec.alpha)} CI {span(line.low, line.high, lambda v: words(line, v, e))})"
+    return text
+
+
+def blocks(e: Estimated) -> list[Any]:
+    """Everything below the sentence."""
+    return [picture(e), estimates(e), design(e), _write_up(e)]
+
+
+def picture(e: Estimated) -> FigureBlock | None:
+    """Estimates with their intervals, of one kind only."""
+    shares = all(line.item.share for line in e.lines) and e.kind != "total"
+    size = 100 if shares else 1
+    bars = [
+        Bar(line.name, line.value * size, line.low * size, line.high * size, strong=True) for line in e.lines[:60]
+    ]
+    known = [b for b in bars if np.isfinite([b.estimate, b.low, b.high]).all()]
+    alike = len({(line.item.share, line.item.unit) for line in e.lines}) == 1
+    if len(known) < 2 or not alike:
+        return None
+    line = e.lines[0]
+    title = "Share, %" if shares else WHAT[e.kind]
+    title += f", {line.item.unit}" if line.item.unit else ""
+    return block("picture", "Estimates with their intervals", forest(known, title, at=None))
+
+
+def estimates(e: Estimated) -> TableBlock:
+    """Every estimate beside the unweighted number."""
+    rows = []
+    several = any(line.item.level for line in e.lines)
+    for line in e.lines:
+        cells = q.row(column=q.name(line.item.title, "Column"))
+        if several:
+            cells["level"] = q.said(line.item.level or "–", "Of")
+        if e.spec.by:
+            cells["group"] = q.said(line.group or "all", e.survey.table.column(e.spec.by).title)
+        shown = line.item.share and e.kind != "total"
+        d = places(line)
+
+        def value(v: float, title: str, why: str = NOTHING, line: Line = line) -> q.Quantity:
+            return (
+                q.texted(v, words(line, v, e), title, "estimate")
+                if np.isfinite(v)
+                else q.gone(why, title, "estimate")
+            )
+
+        cells["estimate"] = value(line.value, WHAT[e.kind])
+        cells["se"] = (
+            q.texted(line.se, points(line.se) if shown else number(line.se, d), "SE")
+            if np.isfinite(line.se) and np.isfinite(line.value)
+            else q.gone(NOTHING, "SE")
+        )
+        cells |= q.ends(
+            line.low,
+            line.high,
+            lambda v, line=line: words(line, v, e),
+            f"{level_words(e.spec.alpha)} CI",
+            NO_INTERVAL,
+        )
+        cells |= q.row(
+            n=q.count(line.n, "n"), weighted=q.texted(line.weighted, standing(line.weighted), "Stands for"),
+            effect=q.num(line.effect, 2, "Design effect", why="it is none of this"),
+            unweighted=value(line.unweighted, "Unweighted"),
+        )  # fmt: skip
+        if any(other.mark for other in e.lines):
+            cells["mark"] = q.said(line.mark or "–", "Marked")
+        rows.append(cells)
+    return q.table("estimates", "Estimates", rows, note=_note(e), folded=False)
+
+
+def _note(e: Estimated) -> str:
+    note = "Design effect: the variance over that of a simple random sample of as many rows (s²/n)."
+    if any(line.item.share for line in e.lines) and e.kind != "total":
+        note += " Intervals of shares are by log odds, so they stay within 0 and 1; a share of 0 or 1 has none."
+    if e.kind == "quantile":
+        note += " Intervals by Woodruff; the error is half the interval over t."
+    if e.spec.by or e.spec.where:
+        note += " Groups and conditions keep the whole design: rows outside count as zero."
+    marks = {line.mark for line in e.lines if line.mark}
+    if "few rows" in marks:
+        note += f" Few: fewer than {e.spec.few} rows."
+    if "loose" in marks:
+        note += f" Loose: an error above {percent(e.spec.loose)} of the estimate."
+    return note
+
+
+def design(e: Estimated) -> TableBlock:
+    """The design in numbers."""
+    s = e.survey
+    told = [("Rows asked about", counted(int(s.domain.sum()), "row")), ("They stand for", standing(s.total))]
+    if int(s.domain.sum()) < s.table.n_rows:
+        told.append(("The whole table stands for", standing(float(s.weights.sum()))))
+    told += [
+        ("Degrees of freedom", number(s.df, 0)),
+        ("Weights alone widen variances by", number(s.kish, 2)),
+    ]
+    rows = [q.row(what=q.name(a, "Design"), value=q.said(b, "")) for a, b in told]
+    return q.table("design", "The design in numbers", rows, folded=True)
+
+
+def facts(e: Estimated) -> dict[str, Any]:
+    """Numbers by name."""
+    s = e.survey
+    out: dict[str, Any] = {"n": int(s.domain.sum()), "weighted_n": s.total, "df": s.df}
+    for line in e.lines:
+        name = ".".join(p for p in (line.item.column, line.item.level, line.group) if p)
+        pairs = (
+            ("estimate", line.value), ("se", line.se), ("low", line.low), ("high", line.high), ("n", line.n),
+            ("design_effect", line.effect), ("unweighted", line.unweighted),
+        )  # fmt: skip
+        out |= {f"{name}.{key}": v for key, v in pairs if np.isfinite(v)}
+    return out
+
+
+def _write_up(e: Estimated) -> NoteBlock:
+    told = [_said(line, e) for line in e.lines if np.isfinite(line.value)][:6]
+    text = f"{e.survey.sentence()}. {'; '.join(told)}." if told else f"{e.survey.sentence()}."
+    return NoteBlock(id="write_up", text=text)
