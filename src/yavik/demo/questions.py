@@ -225,6 +225,7 @@ TOLD: list[tuple[str, str, str, dict[str, Any]]] = [
 LINKED: dict[str, list[tuple[str, str, dict[str, Any]]]] = {
     "Reader survey, both waves": [
         ("Reading, 2023 to 2025", "survey_compare", {"response": "read_week", "groups": "wave"}),
+        ("What goes with reading", "survey_model", {"response": "read_week", "terms": ["wave", "age", "sex"]}),
     ],
 }
 """Questions about tables that are made from others: their names, methods and specs."""

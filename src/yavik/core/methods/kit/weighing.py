@@ -25,6 +25,9 @@ def survey_question(method: str, spec: dict[str, Any]) -> tuple[str, dict[str, A
         return of("survey_crosstab", rows="rows", columns="columns")
     if method == "describe":
         return of("survey_estimate", columns="columns", by="by")
+    if method in ("linear", "logistic"):
+        kept = {k: spec[k] for k in ("response", "terms", "reference", "event", "where") if spec.get(k)}
+        return ("survey_model", {**kept, "family": method}) if kept.get("terms") else None
     if method == "proportion" and spec.get("column"):
         if spec.get("groups"):
             return of("survey_compare", response="column", groups="groups")

@@ -150,7 +150,7 @@ class Stratified:
         z = np.zeros((len(self.of_cluster), y.shape[1]))
         for k, column in enumerate(weighed.T):
             z[:, k] = np.bincount(self.clusters, column, len(self.of_cluster))
-        square = self._of_clusters(z)
+        square = self.of_clusters(z)
 
         def covariance(of: Callable[[Floats], Floats]) -> Floats:
             slope = slopes(of, values)
@@ -158,7 +158,7 @@ class Stratified:
 
         return Totals(values, covariance)
 
-    def _of_clusters(self, z: Floats) -> Floats:
+    def of_clusters(self, z: Floats) -> Floats:
         """Covariance of totals. Args: z: of each cluster, shape (clusters, k)."""
         out = np.zeros((z.shape[1], z.shape[1]))
         known, alone = 0, 0
