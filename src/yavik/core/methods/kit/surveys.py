@@ -148,9 +148,9 @@ class Surveyed:
         return RowsUsed(total=self.table.n_rows, used=int((inside & used).sum()), left_out=left)
 
 
-def points(value: float) -> str:
+def points(value: float, decimals: int = 1) -> str:
     """A difference or an error of shares: '5.9 pp'."""
-    return f"{number(100 * value, 1)}\u00a0pp"
+    return f"{number(100 * value, max(decimals, 1))}\u00a0pp"
 
 
 def standing(total: float) -> str:

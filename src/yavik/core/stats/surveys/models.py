@@ -49,12 +49,13 @@ def weighted_fit(design: Replicated | Stratified, rows: Any, x: Floats, y: Float
     """The model of some rows; the others keep their place in the design and count as zero.
 
     Args:
-        rows: places of the rows in the design. x: their columns, shape (n, p), the intercept among them.
+        rows: places of the rows in the design, ascending. x: their columns, shape (n, p), the intercept among them.
 
     Raises:
         Runaway: see there.
     """
-    w = design.weights[rows]
+    whole = len(rows) == len(design.weights)
+    w = design.weights if whole else design.weights[rows]
     coef = _by_weights(x, y, w[:, None], family, None)
     if not np.isfinite(coef).all():
         raise Runaway
@@ -68,7 +69,7 @@ def weighted_fit(design: Replicated | Stratified, rows: Any, x: Floats, y: Float
         for k in range(x.shape[1]):
             scores[:, k] = np.bincount(design.clusters[rows], pulls[:, k], len(design.of_cluster))
         return WeightedFit(start, bread @ design.of_clusters(scores) @ bread, bread, mean, 0, None)
-    every = _by_weights(x, y, design.replicates[rows], family, start)
+    every = _by_weights(x, y, design.replicates if whole else design.replicates[rows], family, start)
     known = np.isfinite(every).all(axis=0)
     gap = np.where(known, every - coef, 0.0)
     return WeightedFit(start, (gap * design.scales) @ gap.T, bread, mean, int((~known).sum()), every)
@@ -83,15 +84,15 @@ def _by_weights(x: Floats, y: Floats, weights: Floats, family: Family, start: Fl
         square, right = np.zeros((len(i), many)), np.zeros((p, many))
         for at in range(0, len(x), BLOCK):
             own = slice(at, at + BLOCK)
-            xb, wb = x[own], weights[own]
-            pairs = (xb[:, i] * xb[:, j]).T
+            xb, wb = np.ascontiguousarray(x[own].T), weights[own]
+            pairs = xb[i] * xb[j]
             if family == "linear":
                 square += pairs @ wb
-                right += (xb * y[own, None]).T @ wb
+                right += (xb * y[own]) @ wb
                 continue
-            mean = expit(xb @ coef)
+            mean = expit(xb.T @ coef)
             square += pairs @ (wb * mean * (1 - mean))
-            right += xb.T @ (wb * (y[own, None] - mean))
+            right += xb @ (wb * (y[own, None] - mean))
         made = _solved(square, right, i, j, p)
         if family == "linear":
             return made

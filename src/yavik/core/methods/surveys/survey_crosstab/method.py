@@ -7,11 +7,12 @@ from typing import Any, Literal
 import numpy as np
 from pydantic import Field
 
-from yavik.core.answers import Answer, NoteBlock, Span, TableBlock
+from yavik.core.answers import Answer, FigureBlock, NoteBlock, Span, TableBlock
 from yavik.core.answers import quantities as q
 from yavik.core.answers.make import compose
 from yavik.core.answers.wording import counted, level_words, listing, number, p_words, percent, say, span
 from yavik.core.ask import GROUPS, option, placed, slot
+from yavik.core.figures.plots import Bar, block, forest
 from yavik.core.methods.base import Aim, Layout, Method, Run
 from yavik.core.methods.kit.claims import claimed
 from yavik.core.methods.kit.page import read_page
@@ -147,13 +148,30 @@ def _headline(t: Table2) -> tuple[list[Span], str]:
     text = f"{claimed(claim, r.p < t.spec.alpha)} (Rao–Scott F({number(r.df1, 2)}, {number(r.df2, 1)}) ="
     text += f" {number(r.f, 2)}, p {p_words(r.p)})."
     c = t.cells["row"]
-    gap = np.nan_to_num(c.values.max(axis=0) - c.values.min(axis=0))
-    j = int(gap.argmax())
+    j, gap = _widest(t)
     low, high = int(c.values[:, j].argmin()), int(c.values[:, j].argmax())
     if r.p < t.spec.alpha and gap[j] > 0:
         text += f" {t.columns[j]} goes from {percent(float(c.values[low, j]))} in {t.rows[low]} to"
         text += f" {percent(float(c.values[high, j]))} in {t.rows[high]}."
     return say(text), f"{'go together' if r.p < t.spec.alpha else 'no evidence'}, p {p_words(r.p)}"
+
+
+def _widest(t: Table2) -> tuple[int, Floats]:
+    """The column whose shares within rows differ most, and by how much each differs."""
+    c = t.cells["row"]
+    gap = np.nan_to_num(c.values.max(axis=0) - c.values.min(axis=0))
+    return int(gap.argmax()), gap
+
+
+def _picture(t: Table2) -> FigureBlock:
+    c = t.cells["row"]
+    j, _ = _widest(t)
+    bars = [
+        Bar(level, 100 * float(c.values[i, j]), 100 * float(c.low[i, j]), 100 * float(c.high[i, j]), strong=True)
+        for i, level in enumerate(t.rows)
+    ]
+    drawn = forest(bars, f"Share of {t.columns[j]} within rows, %", at=None)
+    return block("picture", f"Share of {t.columns[j]}", drawn)
 
 
 def _table(t: Table2, kind: str, folded: bool) -> TableBlock:
@@ -170,7 +188,7 @@ def _table(t: Table2, kind: str, folded: bool) -> TableBlock:
         rows.append(cells)
     note = f"Shares {SHARES[kind]}, weighted; {second} across."
     if t.spec.intervals:
-        note += f" Below each its {level_words(t.spec.alpha)} CI by log odds."
+        note += f" In brackets the {level_words(t.spec.alpha)} CI by log odds."
     if any(m for line in c.marks for m in line):
         note += f" * rests on fewer than {t.spec.few} rows, or has an error above {percent(t.spec.loose)}."
     return q.table(f"shares_{kind}", f"Shares {SHARES[kind]}", rows, note=note, folded=folded)
@@ -258,7 +276,7 @@ def ask(table: Table, spec: CrosstabSpec, run: Run) -> Answer:
         settings=[*t.survey.settings(), f"shares {SHARES[spec.shares]}"],
         facts=_facts(t),
         blocks=[
-            _table(t, spec.shares, False), _tests(t), *(_table(t, k, True) for k in SHARES if k != spec.shares),
+            _picture(t), _table(t, spec.shares, False), _tests(t), *(_table(t, k, True) for k in SHARES if k != spec.shares),
             _errors(t), _write_up(t),
         ],
         checks=[*design_checks(t.survey), small_check(marks, spec)],

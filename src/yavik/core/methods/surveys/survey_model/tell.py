@@ -46,9 +46,10 @@ def headline(m: SurveyModel, found: list[Coefficient]) -> tuple[list[Span], str]
     if not m.data.terms:
         return say(f"No term was chosen for {m.of}."), "no term chosen"
     w = m.whole
-    text = claimed(f"{m.of} goes with {names_of_terms(m.data)}", w is not None and w[2] < m.spec.alpha)
+    go = "go" if m.family == "logistic" else "goes"
+    text = claimed(f"{m.of} {go} with {names_of_terms(m.data)}", w is not None and w[2] < m.spec.alpha)
     if w is None:
-        text = f"Whether {m.of} goes with {names_of_terms(m.data)} cannot be tested: {TOO_FEW}"
+        text = f"Whether {m.of} {go} with {names_of_terms(m.data)} cannot be tested: {TOO_FEW}"
     else:
         text += f" (F({w[1]}, {number(m.df - w[1] + 1, 0)}) = {number(w[0], 2)}, p {p_words(w[2])})"
     strongest = most_telling(m.fitted, found)
@@ -120,7 +121,7 @@ def marginal(m: SurveyModel) -> TableBlock:
         d = decimals_of(c.se, c.value)
 
         def told(v: float, d: int = d) -> str:
-            return points(v) if m.family == "logistic" else number(v, d)
+            return points(v, d - 2) if m.family == "logistic" else number(v, d)
 
         reach = m.fitted.reach * c.se
         cells = q.row(
