@@ -104,7 +104,7 @@ def test_an_index_goes_into_a_comparison_and_a_table_becomes_data(demo: Page) ->
     expect(headline(demo)).to_contain_text("Mean simpson")
     demo.goto(here)
     demo.get_by_role("table", name="Groups", exact=True).hover()
-    demo.get_by_role("button", name="Make a table of Groups").click()
+    demo.get_by_role("button", name="As a table: Groups").click()
     demo.get_by_role("button", name="Show it").last.click()
     expect(demo.get_by_text("From an answer: the table groups")).to_be_visible()
     expect(demo.get_by_text(re.compile("2 rows, .* columns")).first).to_be_visible()

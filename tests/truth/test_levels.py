@@ -206,3 +206,26 @@ def test_stored_rates_of_communities_come_again() -> None:
     for key in ("Wilks’ Λ, normal columns", "right when left out, by chance 1 / groups"):
         stored = COMMUNITIES["telling"]["10, 10, 10"][key][0]
         assert abs(found[key][0] - stored) < 4 * max(found[key][1], 0.01)
+
+
+SURVEYS: dict[str, dict[str, dict[str, list[float]]]] = json.loads(
+    (ROOT / "docs/surveys.json").read_text(encoding="utf-8")
+)
+
+
+def test_intervals_of_surveys_hold() -> None:
+    for clusters, rates in SURVEYS["coverage"].items():
+        assert all((0.92 if clusters == "4" else 0.93) < share < 0.97 for share, _ in rates.values())
+    for clusters, rates in SURVEYS["alarms"].items():
+        assert 0.03 < rates["Rao and Scott, second order"][0] < 0.07
+        assert rates["the plain χ² of weighted shares"][0] > 0.12
+        # too much with few clusters, as the check of df says
+        assert rates["adjusted Wald test of three groups"][0] < (0.12 if clusters == "4" else 0.1)
+
+
+def test_stored_rates_of_surveys_come_again() -> None:
+    made = bench("survey_levels")
+    found = made.coverage(10, samples=120)
+    for key in ("mean, strata and clusters", "slope, jackknife"):
+        stored = SURVEYS["coverage"]["10"][key][0]
+        assert abs(found[key][0] - stored) < 4 * (stored * (1 - stored) / 120) ** 0.5

@@ -282,7 +282,7 @@ function Shown({ block, control, showRow, plain }: { block: TableBlock; plain?: 
             className="btn btn-ghost btn-xs"
             onClick={() => touch.makeTable!(block)}
             title="Its rows and columns become a table of the study, renewed with this one"
-            aria-label={`Make a table of ${block.title}`}
+            aria-label={`As a table: ${block.title}`}
           >
             As a table
           </button>

@@ -26,7 +26,7 @@ SHORT = {
     "jk1": "jackknife", "jk2": "jackknife of pairs", "jkn": "jackknife within strata", "brr": "balanced halves",
     "fay": "balanced halves, Fay", "bootstrap": "bootstrap", "successive": "successive differences",
 }  # fmt: skip
-FEW_DF, MOST_LEVELS = 12, 60
+FEW_DF, MOST_LEVELS = 20, 60
 
 
 class DesignFields(BaseModel):
@@ -330,7 +330,11 @@ def _df(s: Surveyed) -> Check:
     if s.df < 1:
         return Check(**base, verdict=Verdict.fails, text="No df are left: no interval can be given.")
     if s.df < FEW_DF:
-        return Check(**base, verdict=Verdict.doubtful, text=f"{text} With so few, intervals are wide and uncertain.")
+        return Check(
+            **base,
+            verdict=Verdict.doubtful,
+            text=f"{text} With so few, intervals are wide, and tests of several groups together find too much.",
+        )
     return Check(**base, verdict=Verdict.holds, text=text)
 
 

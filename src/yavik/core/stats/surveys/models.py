@@ -62,7 +62,7 @@ def weighted_fit(design: Replicated | Stratified, rows: Any, x: Floats, y: Float
     start = coef[:, 0]
     mean = mean_of(x @ start, family)
     spread = w * (mean * (1 - mean) if family == "logistic" else 1.0)
-    bread = np.linalg.inv((x * spread[:, None]).T @ x)
+    bread = np.asarray(np.linalg.inv((x * spread[:, None]).T @ x), np.float64)
     if isinstance(design, Stratified):
         scores = np.zeros((len(design.of_cluster), x.shape[1]))
         pulls = x * (w * (y - mean))[:, None]
