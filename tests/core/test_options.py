@@ -632,7 +632,7 @@ CASES: list[tuple[str, str, dict[str, Any], dict[str, list[Any]]]] = [
         {
             "family": ["auto", "logistic"],
             "event": ["no"],
-            "response": ["visits", "age"],
+            "response": ["visits"],
             "terms": [
                 ["age"],
                 [{"column": "age", "power": 2}, "age"],

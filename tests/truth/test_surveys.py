@@ -500,3 +500,18 @@ def test_average_changes_of_a_logistic_model() -> None:
     eta = base + effect * male
     assert rows["Age"] == pytest.approx(float(w @ (b["Age"] * expit(eta) * (1 - expit(eta))) / w.sum()), rel=1e-5)
     assert made.model is not None and made.model.effect == "odds_ratio"
+
+
+def test_a_group_without_an_error_is_told_not_tested() -> None:
+    """One row, or answers that are all alike, would make any difference look sure."""
+    groups = ["lone"] + ["rest"] * 119
+    for change in ({"g": groups}, {"g": groups, "y": [20.0, *survey().numbers("y").tolist()[1:]]}):
+        made = answer("survey_compare", survey(**change), {"response": "y", "groups": "g", "design": DESIGN})
+        assert "cannot be tested" in made.headline and "p" not in made.facts
+    alike = survey(
+        yes=["yes" if i % 3 == 0 else "no" for i in range(120)], g=["a" if i % 3 == 0 else "b" for i in range(120)]
+    )
+    made = answer("survey_compare", alike, {"response": "yes", "groups": "g", "design": DESIGN})
+    assert "cannot be tested" in made.headline
+    constant = answer("survey_estimate", survey(y=[3.0] * 120), {"columns": ["y"], "design": DESIGN})
+    assert constant.block("estimates").rows[0]["ci_low"].v is None

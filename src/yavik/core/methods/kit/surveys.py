@@ -61,7 +61,8 @@ class SurveySpec(Spec):
     loose: float = Field(
         0.3, gt=0, le=10,
         json_schema_extra=amount(
-            "Loose are errors above", "Standard error over the estimate; such estimates are marked.", min=0.01, step=0.05
+            "Loose are errors above", "Standard error over the estimate; such estimates are marked.", min=0.01,
+            step=0.05,
         ),
     )  # fmt: skip
 
@@ -216,8 +217,8 @@ def _replicated(table: Table, design: Design, weights: Floats) -> Replicated:
     made = Replicated(weights, replicates, scales, design.method, design.waves)
     if not made.active():
         raise DataProblem(
-            f"All {len(design.replicates)} replicate weights are the weight itself ({design.replicates[0]} …): they tell"
-            " no variance.",
+            f"All {len(design.replicates)} replicate weights are the weight itself ({design.replicates[0]} …): they"
+            " tell no variance.",
             column=design.replicates[0],
         )
     return made
@@ -376,5 +377,5 @@ def small_check(marks: Sequence[tuple[str, str]], spec: SurveySpec) -> Check:
     rule = f"fewer than {spec.few} rows, or an error above {percent(spec.loose)}"
     marked = [f"{name} ({why})" for name, why in marks if why]
     if not marked:
-        return Check(**base, verdict=Verdict.holds, text=f"None has {rule}.")
+        return Check(**base, verdict=Verdict.holds, text=f"No estimate has {rule}.")
     return Check(**base, verdict=Verdict.doubtful, text=f"{listing(marked, 6)}: {rule}. Report them with care.")

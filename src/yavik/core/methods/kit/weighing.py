@@ -1,5 +1,5 @@
-"""A question that weighs every row alike, asked of a table with a survey design: said, with the survey's own question one
-click away."""
+"""A question that weighs every row alike, asked of a table with a survey design: said, with the survey's own question
+one click away."""
 
 from typing import Any
 

@@ -1,6 +1,7 @@
 """Means, shares, totals, ratios and quantiles of domains, with their covariance by the design."""
 
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from scipy.special import expit, logit
@@ -156,9 +157,15 @@ def quantile(design: Sampled, y: Floats, used: Floats, part: float, alpha: float
 
 
 def interval(values: Floats, se: Floats, df: float, alpha: float) -> tuple[Floats, Floats]:
-    """Value ± t SE."""
+    """Value ± t SE; NaN without df, and where nothing varies: rows that are all alike tell no error."""
     reach = float(t_law.ppf(1 - alpha / 2, df)) * se if df > 0 else np.full_like(se, np.nan)
+    reach = np.where(varies(values, se), reach, np.nan)
     return values - reach, values + reach
+
+
+def varies(values: Floats, se: Floats) -> Any:
+    """Where an error is more than rounding."""
+    return np.asarray(se > 1e-9 * np.maximum(np.abs(values), 1e-300))
 
 
 def share_interval(values: Floats, se: Floats, df: float, alpha: float) -> tuple[Floats, Floats]:

@@ -8,11 +8,12 @@ from typing import Any
 import numpy as np
 from scipy.stats import t as t_law
 
+from yavik.core.answers.wording import counted
 from yavik.core.methods.kit.surveys import MOST_LEVELS, Item, Surveyed, read_survey, share_items, unmarked
 from yavik.core.methods.surveys.survey_compare.spec import CompareSpec
 from yavik.core.stats.adjusting import adjust
 from yavik.core.stats.groups import Floats
-from yavik.core.stats.surveys.estimates import Estimates, Wald, interval, means, share_interval, wald
+from yavik.core.stats.surveys.estimates import Estimates, Wald, interval, means, share_interval, varies, wald
 from yavik.core.table import NUMERIC, DataProblem, Kind, Table
 
 MOST_GROUPS = 30
@@ -106,7 +107,7 @@ def compute(
     places = [g for g in range(len(coded.levels)) if (filled & (coded.codes == g)).any()]
     if len(places) < 2 or len(places) > MOST_GROUPS:
         raise DataProblem(
-            f"{spec.groups} has {len(places)} {'level' if len(places) == 1 else 'levels'} among the rows that are filled;"
+            f"{spec.groups} has {counted(len(places), 'level')} among the rows that are filled;"
             f" 2 to {MOST_GROUPS} can be compared.",
             column=spec.groups,
         )
@@ -133,9 +134,11 @@ def _part(s: Surveyed, spec: CompareSpec, item: Item, domains: Floats, ordered: 
     marks = [unmarked(made.n[g], made.values[g], made.se[g], spec, item.share) for g in range(groups)]
     df = s.what.df(used.any(axis=1))
     contrast = np.hstack([-np.ones((groups - 1, 1)), np.eye(groups - 1)])
-    whole = wald(contrast @ made.values, contrast @ made.covariance @ contrast.T, df)
-    trend = _trend(made, df, spec.alpha) if ordered and groups > 2 else None
-    return Part(item, made, low, high, marks, _pairs(s, spec, made, used), whole, trend)
+    # a group of one cluster, or in which all answers are alike, has no error that a test could count
+    sound = varies(made.values, made.se) & (np.array(dfs) > 0)
+    whole = wald(contrast @ made.values, contrast @ made.covariance @ contrast.T, df if sound.all() else 0.0)
+    trend = _trend(made, df, spec.alpha) if ordered and groups > 2 and sound.all() else None
+    return Part(item, made, low, high, marks, _pairs(s, spec, made, used, sound), whole, trend)
 
 
 def _tested(value: float, se: float, df: float, alpha: float) -> tuple[float, float, float, float]:
@@ -146,14 +149,14 @@ def _tested(value: float, se: float, df: float, alpha: float) -> tuple[float, fl
     return value - reach, value + reach, value / se, float(2 * t_law.sf(abs(value / se), df))
 
 
-def _pairs(s: Surveyed, spec: CompareSpec, made: Estimates, used: Floats) -> list[Difference]:
+def _pairs(s: Surveyed, spec: CompareSpec, made: Estimates, used: Floats, sound: Any) -> list[Difference]:
     out = []
     for a, b in combinations(range(used.shape[1]), 2):
         value = float(made.values[b] - made.values[a])
         c = made.covariance
         se = float(np.sqrt(max(c[a, a] + c[b, b] - 2 * c[a, b], 0.0)))
         df = s.what.df((used[:, a] > 0) | (used[:, b] > 0))
-        low, high, t, p = _tested(value, se, df, spec.alpha)
+        low, high, t, p = _tested(value, se, df if sound[a] and sound[b] else 0.0, spec.alpha)
         plain = float(made.unweighted[b] - made.unweighted[a])
         out.append(Difference(a, b, value, se, low, high, t, df, p, np.nan, plain))
     ps = np.array([d.p for d in out])

@@ -25,7 +25,7 @@ from yavik.core.methods.kit.claims import claimed
 from yavik.core.methods.kit.surveys import points, standing
 from yavik.core.methods.surveys.survey_compare.compute import Compared, Difference, Part
 
-NOTHING = "nothing varies here, or no degrees of freedom are left"
+NOTHING = "a group has one cluster, or all its answers are alike, so it has no error"
 
 
 def words(p: Part, value: float) -> str:
@@ -70,7 +70,9 @@ def headline(c: Compared) -> tuple[list[Span], str]:
         return say(text), f"{difference_words(p, d.value)}, p {p_words(d.p)}"
     w = p.whole
     if not np.isfinite(w.p):
-        return say(f"The {_what(p)} is {told}; groups together cannot be tested: too few df."), "cannot be tested"
+        return say(
+            f"The {_what(p)} is {told}; groups together cannot be tested: {NOTHING}, or too few df are left."
+        ), "cannot be tested"
     claim = f"the {_what(p)} differs by {groups}"
     text = f"{claimed(claim, w.p < c.spec.alpha)}: {told} (F({number(w.df1, 0)}, {number(w.df2, 0)}) ="
     text += f" {number(w.f, 2)}, p {p_words(w.p)})."
@@ -101,11 +103,12 @@ def _picture(c: Compared, p: Part) -> FigureBlock:
 
 def estimates(c: Compared, p: Part, i: int) -> TableBlock:
     """Every group, weighted beside unweighted."""
+    what = "Share" if p.item.share else "Mean"
     rows = []
     for g, level in enumerate(c.levels):
         cells = q.row(
             group=q.name(level, c.survey.table.column(c.spec.groups or "").title),
-            estimate=q.texted(float(p.made.values[g]), words(p, float(p.made.values[g])), "Share" if p.item.share else "Mean", "estimate"),
+            estimate=q.texted(float(p.made.values[g]), words(p, float(p.made.values[g])), what, "estimate"),
             se=q.texted(float(p.made.se[g]), difference_words(p, float(p.made.se[g])), "SE"),
         )  # fmt: skip
         cells |= q.ends(
@@ -140,7 +143,8 @@ def differences(c: Compared, p: Part, i: int) -> TableBlock:
     if p.trend:
         t = p.trend
         cells = q.row(
-            pair=q.name("trend, a group to the next", "Pair"), value=q.texted(t.value, difference_words(p, t.value), "Difference", "estimate"),
+            pair=q.name("trend, a group to the next", "Pair"),
+            value=q.texted(t.value, difference_words(p, t.value), "Difference", "estimate"),
             se=q.texted(t.se, difference_words(p, t.se), "SE"),
         )  # fmt: skip
         cells |= q.ends(t.low, t.high, lambda v: difference_words(p, v), f"{level_words(c.spec.alpha)} CI", NOTHING)

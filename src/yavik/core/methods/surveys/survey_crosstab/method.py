@@ -184,7 +184,10 @@ def _table(t: Table2, kind: str, folded: bool) -> TableBlock:
         cells = q.row(level=q.name(level, first))
         for j, other in enumerate(t.columns):
             cells[f"c{j + 1}"] = _cell(t, c, i, j, other)
-        cells |= q.row(n=q.count(int(counts[i].sum()), "n"), weighted=q.texted(float(weighted[i].sum()), standing(float(weighted[i].sum())), "Stands for"))  # fmt: skip
+        cells |= q.row(
+            n=q.count(int(counts[i].sum()), "n"),
+            weighted=q.texted(float(weighted[i].sum()), standing(float(weighted[i].sum())), "Stands for"),
+        )
         rows.append(cells)
     note = f"Shares {SHARES[kind]}, weighted; {second} across."
     if t.spec.intervals:
@@ -211,7 +214,16 @@ def _errors(t: Table2) -> TableBlock:
     rows = []
     for i, level in enumerate(t.rows):
         for j, other in enumerate(t.columns):
-            cells = q.row(level=q.name(level, first), other=q.said(other, second), share=q.part(float(c.values[i, j]), "Share", NOTHING), se=(q.texted(float(c.se[i, j]), points(float(c.se[i, j])), "SE") if np.isfinite(c.se[i, j]) else q.gone(NOTHING, "SE")))  # fmt: skip
+            cells = q.row(
+                level=q.name(level, first),
+                other=q.said(other, second),
+                share=q.part(float(c.values[i, j]), "Share", NOTHING),
+                se=(
+                    q.texted(float(c.se[i, j]), points(float(c.se[i, j])), "SE")
+                    if np.isfinite(c.se[i, j])
+                    else q.gone(NOTHING, "SE")
+                ),
+            )
             cells |= q.ends(
                 float(c.low[i, j]),
                 float(c.high[i, j]),
@@ -219,7 +231,13 @@ def _errors(t: Table2) -> TableBlock:
                 f"{level_words(t.spec.alpha)} CI",
                 "a share of 0 or 1 has none",
             )
-            cells |= q.row(n=q.count(int(t.crossed.counts[i, j]), "n"), weighted=q.texted(float(t.crossed.weighted[i, j]), standing(float(t.crossed.weighted[i, j])), "Stands for"), unweighted=q.part(float(c.unweighted[i, j]), "Unweighted", NOTHING))  # fmt: skip
+            cells |= q.row(
+                n=q.count(int(t.crossed.counts[i, j]), "n"),
+                weighted=q.texted(
+                    float(t.crossed.weighted[i, j]), standing(float(t.crossed.weighted[i, j])), "Stands for"
+                ),
+                unweighted=q.part(float(c.unweighted[i, j]), "Unweighted", NOTHING),
+            )
             rows.append(cells)
     return q.table("cells", f"Every cell, {SHARES[t.spec.shares]}", rows, folded=True)
 
@@ -229,10 +247,28 @@ def _tests(t: Table2) -> TableBlock:
     k = (len(t.rows) - 1) * (len(t.columns) - 1)
     why = "too few df"
     rows = [
-        q.row(test=q.name("Rao–Scott, second order", "Test"), value=q.stat(r.f, "F or χ²", why), df=q.df(r.df1), error=q.df(r.df2, "df of error"), p=q.p(r.p)),
-        q.row(test=q.name("Pearson’s X² of weighted shares, uncorrected", "Test"), value=q.stat(r.chi2, "F or χ²"), df=q.df(k), error=q.blank("df of error"), p=q.gone("X² has no known law under a design", "p", "p")),
-        q.row(test=q.name("X² over the mean design effect, first order", "Test"), value=q.stat(r.first, "F or χ²"), df=q.df(k), error=q.blank("df of error"), p=q.gone("second order is told", "p", "p")),
-    ]  # fmt: skip
+        q.row(
+            test=q.name("Rao–Scott, second order", "Test"),
+            value=q.stat(r.f, "F or χ²", why),
+            df=q.df(r.df1),
+            error=q.df(r.df2, "df of error"),
+            p=q.p(r.p),
+        ),
+        q.row(
+            test=q.name("Pearson’s X² of weighted shares, uncorrected", "Test"),
+            value=q.stat(r.chi2, "F or χ²"),
+            df=q.df(k),
+            error=q.blank("df of error"),
+            p=q.gone("X² has no known law under a design", "p", "p"),
+        ),
+        q.row(
+            test=q.name("X² over the mean design effect, first order", "Test"),
+            value=q.stat(r.first, "F or χ²"),
+            df=q.df(k),
+            error=q.blank("df of error"),
+            p=q.gone("second order is told", "p", "p"),
+        ),
+    ]
     note = f"Design effects of the table: {listing([number(float(v), 2) for v in r.effects], 12)}."
     return q.table("tests", "Do they go together", rows, note=note)
 
@@ -276,8 +312,8 @@ def ask(table: Table, spec: CrosstabSpec, run: Run) -> Answer:
         settings=[*t.survey.settings(), f"shares {SHARES[spec.shares]}"],
         facts=_facts(t),
         blocks=[
-            _picture(t), _table(t, spec.shares, False), _tests(t), *(_table(t, k, True) for k in SHARES if k != spec.shares),
-            _errors(t), _write_up(t),
+            _picture(t), _table(t, spec.shares, False), _tests(t),
+            *(_table(t, k, True) for k in SHARES if k != spec.shares), _errors(t), _write_up(t),
         ],
         checks=[*design_checks(t.survey), small_check(marks, spec)],
         rows=t.survey.rows(t.used, "one of both is empty, or the weight is 0"),

@@ -12,7 +12,7 @@ from yavik.core.methods.kit.surveys import points, standing
 from yavik.core.methods.surveys.survey_estimate.compute import Estimated, Line
 
 NOTHING = "no row with weight is filled here"
-NO_INTERVAL = "an interval needs an error and degrees of freedom"
+NO_INTERVAL = "one cluster, or all answers alike: there is no error to tell"
 WHAT = {
     "mean": "Mean",
     "share": "Share",

@@ -52,7 +52,10 @@ def _room(m: SurveyModel) -> Check:
         return Check(id="room", title="Enough df for the terms", verdict=Verdict.holds, text=text)
     text += " Tests of several columns together have little left; leave out terms."
     return Check(
-        id="room", title="Enough df for the terms", verdict=Verdict.doubtful if m.df > k else Verdict.fails, text=text
+        id="room",
+        title="Enough df for the terms",
+        verdict=Verdict.doubtful if m.df >= 2 * k else Verdict.fails,
+        text=text,
     )
 
 

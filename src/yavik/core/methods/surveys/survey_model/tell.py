@@ -191,5 +191,6 @@ def _write_up(m: SurveyModel) -> NoteBlock:
     text += f" ({counted(m.data.n, 'row')}): {names_of_terms(m.data)}"
     for term, t in zip(m.data.terms, m.terms, strict=True):
         if t:
-            text += f"; {m.data.term_title(term)} F({t[1]}, {number(m.df - t[1] + 1, 0)}) = {number(t[0], 2)}, p {p_words(t[2])}"
+            text += f"; {m.data.term_title(term)} F({t[1]}, {number(m.df - t[1] + 1, 0)}) = {number(t[0], 2)},"
+            text += f" p {p_words(t[2])}"
     return NoteBlock(id="write_up", text=f"{text}.")
