@@ -612,6 +612,12 @@ CASES: list[tuple[str, str, dict[str, Any], dict[str, list[Any]]]] = [
         {"part": [0.1, 0.9], "by": ["trust"], "statistic": ["ratio"]},
     ),
     (
+        "survey_estimate",
+        "Reader survey 2023",
+        {"columns": ["visits", "read_week"], "by": "sex"},
+        {"across": ["town", "trust"], "statistic": ["total"]},
+    ),
+    (
         "survey_compare",
         "Reader survey, both waves",
         {"response": "read_week", "groups": "wave"},

@@ -515,3 +515,27 @@ def test_a_group_without_an_error_is_told_not_tested() -> None:
     assert "cannot be tested" in made.headline
     constant = answer("survey_estimate", survey(y=[3.0] * 120), {"columns": ["y"], "design": DESIGN})
     assert constant.block("estimates").rows[0]["ci_low"].v is None
+
+
+def test_estimates_by_two_columns_are_those_of_both_conditions() -> None:
+    table = survey()
+    both = answer("survey_estimate", table, {"columns": ["y"], "by": "g", "across": "yes", "design": DESIGN})
+    alone = answer(
+        "survey_estimate", table, {"columns": ["y"], "design": DESIGN, "where": 'g == "g2" and yes == "no"'}
+    )
+    assert both.facts["y.g2.no.estimate"] == pytest.approx(alone.facts["y.estimate"])
+    assert both.facts["y.g2.no.se"] == pytest.approx(alone.facts["y.se"])
+    cells = {c.title: c.key for c in both.block("two_ways_1").columns}
+    row = next(r for r in both.block("two_ways_1").rows if r["group"].s == "g2")
+    assert row[cells["no"]].v == pytest.approx(alone.facts["y.estimate"])
+    assert row[cells["all"]].v == pytest.approx(both.facts["y.g2.estimate"])
+
+
+def test_weighted_and_unweighted_models_stand_in_one_line_up() -> None:
+    table = survey_tables()["Reader survey 2023"]
+    spec = {"response": "visits", "terms": ["age", "sex"]}
+    models = [{"name": m, "method": m, "spec": spec} for m in ("survey_model", "linear")]
+    made = answer("line_up", table, {"models": models, "chosen": 0})
+    rows = {r["term"].s if "term" in r else next(iter(r.values())).s: r for r in made.block("models").rows}
+    assert "Age" in rows and not [c for c in made.checks if c.id == "weighing"]
+    assert [c for c in answer("line_up", table, {"models": models[1:], "chosen": 0}).checks if c.id == "weighing"]

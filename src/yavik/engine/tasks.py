@@ -10,7 +10,7 @@ from yavik.core.files.formats import read
 from yavik.core.files.options import ReadOptions
 from yavik.core.methods import Run, parse_spec
 from yavik.core.methods import answer as compute_answer
-from yavik.core.methods.registry import get
+from yavik.core.methods.registry import get, reads_design
 from yavik.core.steps.base import Effect
 from yavik.core.steps.expressions import Parsed
 from yavik.core.table import Column, DataProblem, Kind, Table
@@ -108,7 +108,7 @@ def reads(snapshot: Snapshot, method: str, spec: dict[str, Any]) -> list[str]:
         names = [c.name for c in snapshot.columns]
     if parsed.where:
         names += sorted(Parsed(parsed.where).columns)
-    if asked.design and snapshot.about.design:
+    if snapshot.about.design and reads_design(method, spec):
         names += snapshot.about.design.columns
     names = list(dict.fromkeys(names))
     return [*names, *(c.name for c in snapshot.columns if c.kind is Kind.identifier)]

@@ -101,10 +101,16 @@ def answer(method: str, table: Table, data: dict[str, Any], run: Run | None = No
     _demand_size(table, m.columns(spec))
     result = _computed(m, table, spec, run)
     result.method, result.version, result.spec = m.id, m.version, spec.model_dump()
-    if not m.design and m.needs_rows and (check := unweighted_check(table, m.id, result.spec)):
+    if not reads_design(m.id, result.spec) and m.needs_rows and (check := unweighted_check(table, m.id, result.spec)):
         result.checks.append(check)
     result.rows = RowsUsed(total=total, used=result.rows.used, left_out=[*left_out, *result.rows.left_out])
     return result
+
+
+def reads_design(method: str, spec: dict[str, Any]) -> bool:
+    """Whether an answer reads the survey design of its table, or one of the models in its line-up does."""
+    m = get(method)
+    return m.design or (m.view == "lineup" and any(get(one["method"]).design for one in spec.get("models") or []))
 
 
 SMALLEST = 1e-100

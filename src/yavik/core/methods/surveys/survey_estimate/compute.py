@@ -1,7 +1,7 @@
 """Estimates of columns over the whole and over groups, with their errors by the design."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -21,7 +21,7 @@ class Line:
     """One estimate.
 
     Args:
-        group: level of ``by``, none for the whole. n: rows; weighted: what they stand for. mark: why it is marked.
+        group: level of ``by``, none for the whole; other: level of ``across``. n: rows; weighted: what they stand for. mark: why it is marked.
         share: whether it is a share. whole: whether the item covers all of its rows' weight, as a share does.
     """
 
@@ -37,13 +37,18 @@ class Line:
     unweighted: float
     mark: str
     df: float
+    other: str = ""
 
     @property
     def name(self) -> str:
         """'trust: much, female'."""
         return ", ".join(
             p
-            for p in (f"{self.item.title}: {self.item.level}" if self.item.level else self.item.title, self.group)
+            for p in (
+                f"{self.item.title}: {self.item.level}" if self.item.level else self.item.title,
+                self.group,
+                self.other,
+            )
             if p
         )
 
@@ -75,11 +80,15 @@ def compute(
             f"{len(items)} estimates are too many at once; {MOST_ITEMS} is the most. Choose fewer columns."
         )
     levels, groups = _groups(table, spec, s)
+    others = _across(table, spec, s)
     lines: list[Line] = []
     used = np.zeros(table.n_rows, bool)
     for k, (name, domain) in enumerate(groups):
         progress(0.1 + 0.9 * k / len(groups), name or "Estimates")
         lines += _lines(s, spec, items, name, domain)
+        for other, part in others if name else []:
+            if (domain * part * s.weights).sum() > 0:
+                lines += [replace(x, other=other) for x in _lines(s, spec, items, name, domain * part)]
     for item in items:
         used |= np.isfinite(item.y)
     order = {id(item): k for k, item in enumerate(items)}
@@ -139,6 +148,21 @@ def _groups(table: Table, spec: EstimateSpec, s: Surveyed) -> tuple[list[str], l
     if not levels:
         raise DataProblem(f"{spec.by} is empty in every row that is asked about.", column=spec.by)
     return levels, out
+
+
+def _across(table: Table, spec: EstimateSpec, s: Surveyed) -> list[tuple[str, Floats]]:
+    """Each level of the second column."""
+    if not spec.by or not spec.across:
+        return []
+    if spec.across in (spec.by, *spec.columns):
+        raise DataProblem(f"{spec.across} is chosen already.", column=spec.across)
+    coded = table.codes(spec.across)
+    if len(coded.levels) > MOST_LEVELS:
+        raise DataProblem(
+            f"{spec.across} has {len(coded.levels)} levels; {MOST_LEVELS} is the most.", column=spec.across
+        )
+    made = [(level, (coded.codes == place).astype(float)) for place, level in enumerate(coded.levels)]
+    return [(level, own) for level, own in made if (own * s.domain * s.weights).sum() > 0]
 
 
 def _lines(s: Surveyed, spec: EstimateSpec, items: list[Item], group: str, domain: Floats) -> list[Line]:

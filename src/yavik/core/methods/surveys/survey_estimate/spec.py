@@ -19,6 +19,12 @@ class EstimateSpec(SurveySpec):
 
     columns: list[str] = Field([], title="Columns", json_schema_extra=slot(KINDS, "questions asked", many=True))
     by: str | None = Field(None, title="By", json_schema_extra=slot(GROUPS, "a column of groups"))
+    across: str | None = Field(
+        None,
+        json_schema_extra=placed(
+            "column", "And by", "Every level of both, with a table of its own.", kinds=GROUPS, when={"by": "set"}
+        ),
+    )  # fmt: skip
     statistic: Literal["auto", "mean", "share", "total", "ratio", "quantile"] = Field(
         "auto", json_schema_extra=option("Estimated are", STATISTICS)
     )

@@ -11,6 +11,7 @@ from yavik.core.figures.plots import Bar, block, forest
 from yavik.core.methods.kit.surveys import points, standing
 from yavik.core.methods.surveys.survey_estimate.compute import Estimated, Line
 
+MOST_TWO_WAYS = 12
 NOTHING = "no row with weight is filled here"
 NO_INTERVAL = "one cluster, or all answers alike: there is no error to tell"
 WHAT = {
@@ -48,7 +49,7 @@ def headline(e: Estimated) -> tuple[list[Span], str]:
     for one in items[:3]:
         own = [line for line in told if id(line.item) == one]
         text = _said(own[0], e)
-        groups = [f"{line.group} {words(line, line.value, e)}" for line in own if line.group]
+        groups = [f"{x.group} {words(x, x.value, e)}" for x in own if x.group and not x.other]
         said.append(f"{text}; {listing(groups, 6)}" if own[0].group == "" and groups else text)
     text = ". ".join(said)
     text += f". {counted(len(items) - 3, 'estimate')} more below." if len(items) > 3 else "."
@@ -71,7 +72,42 @@ def _said(line: Line, e: Estimated) -> str:
 
 def blocks(e: Estimated) -> list[Any]:
     """Everything below the sentence."""
-    return [picture(e), estimates(e), design(e), _write_up(e)]
+    return [picture(e), *two_ways(e), estimates(e), design(e), _write_up(e)]
+
+
+def two_ways(e: Estimated) -> list[TableBlock]:
+    """Estimates by two columns, a table for each."""
+    if not e.spec.across or not e.spec.by:
+        return []
+    table = e.survey.table
+    others = list(dict.fromkeys(line.other for line in e.lines if line.other))
+    out = []
+    for k, item in enumerate(dict.fromkeys(id(line.item) for line in e.lines)):
+        own = [line for line in e.lines if id(line.item) == item]
+        name = own[0].item.title + (f": {own[0].item.level}" if own[0].item.level else "")
+        rows = []
+        for level in e.levels:
+            cells = q.row(group=q.name(level, table.column(e.spec.by).title))
+            for j, other in enumerate(["", *others]):
+                cell = next((x for x in own if x.group == level and x.other == other), None)
+                title = other or "all"
+                cells[f"c{j}"] = (
+                    q.gone(NOTHING, title)
+                    if cell is None or not np.isfinite(cell.value)
+                    else q.texted(
+                        cell.value, words(cell, cell.value, e) + ("*" if cell.mark else ""), title, "estimate"
+                    )
+                )
+            rows.append(cells)
+        note = (
+            f"{table.column(e.spec.across).title} across. * {_rule(e)}; errors stand in the table of all estimates."
+        )
+        out.append(q.table(f"two_ways_{k + 1}", name, rows, note=note))
+    return out[:MOST_TWO_WAYS]
+
+
+def _rule(e: Estimated) -> str:
+    return f"rests on fewer than {e.spec.few} rows, or has an error above {percent(e.spec.loose)}"
 
 
 def picture(e: Estimated) -> FigureBlock | None:
@@ -101,6 +137,8 @@ def estimates(e: Estimated) -> TableBlock:
             cells["level"] = q.said(line.item.level or "–", "Of")
         if e.spec.by:
             cells["group"] = q.said(line.group or "all", e.survey.table.column(e.spec.by).title)
+        if e.spec.by and e.spec.across:
+            cells["other"] = q.said(line.other or "all", e.survey.table.column(e.spec.across).title)
         shown = line.item.share and e.kind != "total"
         d = places(line)
 
@@ -132,7 +170,7 @@ def estimates(e: Estimated) -> TableBlock:
         if any(other.mark for other in e.lines):
             cells["mark"] = q.said(line.mark or "–", "Marked")
         rows.append(cells)
-    return q.table("estimates", "Estimates", rows, note=_note(e), folded=False)
+    return q.table("estimates", "Estimates", rows, note=_note(e), folded=len(rows) > 40)
 
 
 def _note(e: Estimated) -> str:
@@ -170,7 +208,7 @@ def facts(e: Estimated) -> dict[str, Any]:
     s = e.survey
     out: dict[str, Any] = {"n": int(s.domain.sum()), "weighted_n": s.total, "df": s.df}
     for line in e.lines:
-        name = ".".join(p for p in (line.item.column, line.item.level, line.group) if p)
+        name = ".".join(p for p in (line.item.column, line.item.level, line.group, line.other) if p)
         pairs = (
             ("estimate", line.value), ("se", line.se), ("low", line.low), ("high", line.high), ("n", line.n),
             ("design_effect", line.effect), ("unweighted", line.unweighted),
