@@ -262,40 +262,43 @@ function Shown({ block, control, showRow, plain }: { block: TableBlock; plain?: 
   const touch = use(Touch);
   const rows = block.shows ?? [];
   return (
-    <div className="group relative">
+    <>
       {block.control && control?.(block.control)}
-      <ResultTable
-        block={block}
-        plain={plain}
-        pick={usePick(block) ?? undefined}
-        rename={useRename(block) ?? undefined}
-      />
-      {showRow && rows.length > 0 && (
-        <button type="button" className="link-quiet mt-1 text-[0.92rem]" onClick={() => showRow(rows)}>
-          {rows.length > 1 ? "Show their rows" : "Show its row"}
-        </button>
-      )}
-      <div className="absolute right-0 top-0 opacity-0 focus-within:opacity-100 group-hover:opacity-100">
-        {touch?.makeTable && (
+      {/* What is offered on pointing lies over the table's own title, never over its setting. */}
+      <div className="group relative">
+        <ResultTable
+          block={block}
+          plain={plain}
+          pick={usePick(block) ?? undefined}
+          rename={useRename(block) ?? undefined}
+        />
+        {showRow && rows.length > 0 && (
+          <button type="button" className="link-quiet mt-1 text-[0.92rem]" onClick={() => showRow(rows)}>
+            {rows.length > 1 ? "Show their rows" : "Show its row"}
+          </button>
+        )}
+        <div className="absolute right-0 top-0 opacity-0 focus-within:opacity-100 group-hover:opacity-100">
+          {touch?.makeTable && (
+            <button
+              type="button"
+              className="btn btn-ghost btn-xs"
+              onClick={() => touch.makeTable!(block)}
+              title="Its rows and columns become a table of the study, renewed with this one"
+              aria-label={`As a table: ${block.title}`}
+            >
+              As a table
+            </button>
+          )}
           <button
             type="button"
             className="btn btn-ghost btn-xs"
-            onClick={() => touch.makeTable!(block)}
-            title="Its rows and columns become a table of the study, renewed with this one"
-            aria-label={`As a table: ${block.title}`}
+            onClick={() => copyTable(block)}
+            aria-label={`Copy the table ${block.title}`}
           >
-            As a table
+            Copy
           </button>
-        )}
-        <button
-          type="button"
-          className="btn btn-ghost btn-xs"
-          onClick={() => copyTable(block)}
-          aria-label={`Copy the table ${block.title}`}
-        >
-          Copy
-        </button>
+        </div>
       </div>
-    </div>
+    </>
   );
 }

@@ -11,7 +11,7 @@ from yavik.core.figures.plots import Bar, block, forest
 from yavik.core.methods.kit.surveys import points, standing
 from yavik.core.methods.surveys.survey_estimate.compute import Estimated, Line
 
-MOST_TWO_WAYS = 12
+MOST_TWO_WAYS, MOST_PICTURES = 12, 6
 NOTHING = "no row with weight is filled here"
 NO_INTERVAL = "one cluster, or all answers alike: there is no error to tell"
 WHAT = {
@@ -72,7 +72,7 @@ def _said(line: Line, e: Estimated) -> str:
 
 def blocks(e: Estimated) -> list[Any]:
     """Everything below the sentence."""
-    return [picture(e), *two_ways(e), estimates(e), design(e), _write_up(e)]
+    return [*pictures(e), *two_ways(e), estimates(e), design(e), _write_up(e)]
 
 
 def two_ways(e: Estimated) -> list[TableBlock]:
@@ -110,21 +110,23 @@ def _rule(e: Estimated) -> str:
     return f"rests on fewer than {e.spec.few} rows, or has an error above {percent(e.spec.loose)}"
 
 
-def picture(e: Estimated) -> FigureBlock | None:
-    """Estimates with their intervals, of one kind only."""
-    shares = all(line.item.share for line in e.lines) and e.kind != "total"
-    size = 100 if shares else 1
-    bars = [
-        Bar(line.name, line.value * size, line.low * size, line.high * size, strong=True) for line in e.lines[:60]
-    ]
-    known = [b for b in bars if np.isfinite([b.estimate, b.low, b.high]).all()]
-    alike = len({(line.item.share, line.item.unit) for line in e.lines}) == 1
-    if len(known) < 2 or not alike:
-        return None
-    line = e.lines[0]
-    title = "Share, %" if shares else WHAT[e.kind]
-    title += f", {line.item.unit}" if line.item.unit else ""
-    return block("picture", "Estimates with their intervals", forest(known, title, at=None))
+def pictures(e: Estimated) -> list[FigureBlock]:
+    """Estimates with their intervals: all shares on one scale, every other column on its own."""
+    kinds: dict[Any, list[Line]] = {}
+    for line in e.lines:
+        kinds.setdefault("shares" if line.item.share and e.kind != "total" else id(line.item), []).append(line)
+    out: list[FigureBlock] = []
+    for kind, lines in list(kinds.items())[:MOST_PICTURES]:
+        size = 100 if kind == "shares" else 1
+        known = [line for line in lines[:60] if np.isfinite([line.value, line.low, line.high]).all()]
+        if not known:
+            continue
+        first = known[0].item
+        title = "Share, %" if kind == "shares" else WHAT[e.kind] + (f", {first.unit}" if first.unit else "")
+        bars = [Bar(x.name, x.value * size, x.low * size, x.high * size, strong=True) for x in known]
+        name = "Shares with their intervals" if kind == "shares" else f"{first.title} with intervals"
+        out.append(block(f"picture_{len(out) + 1}", name, forest(bars, title, at=None), small=bool(out)))
+    return out
 
 
 def estimates(e: Estimated) -> TableBlock:
