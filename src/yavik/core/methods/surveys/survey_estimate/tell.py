@@ -110,6 +110,10 @@ def _rule(e: Estimated) -> str:
     return f"rests on fewer than {e.spec.few} rows, or has an error above {percent(e.spec.loose)}"
 
 
+def _group(line: Line) -> str:
+    return ", ".join(part for part in (line.group, line.other) if part) or "all"
+
+
 def pictures(e: Estimated) -> list[FigureBlock]:
     """Estimates with their intervals: all shares on one scale, every other column on its own."""
     kinds: dict[Any, list[Line]] = {}
@@ -123,9 +127,13 @@ def pictures(e: Estimated) -> list[FigureBlock]:
             continue
         first = known[0].item
         title = "Share, %" if kind == "shares" else WHAT[e.kind] + (f", {first.unit}" if first.unit else "")
-        bars = [Bar(x.name, x.value * size, x.low * size, x.high * size, strong=True) for x in known]
-        name = "Shares with their intervals" if kind == "shares" else f"{first.title} with intervals"
-        out.append(block(f"picture_{len(out) + 1}", name, forest(bars, title, at=None), small=bool(out)))
+        alike = all(line.item is first for line in known)
+        bars = [
+            Bar(_group(x) if alike else x.name, x.value * size, x.low * size, x.high * size, strong=True)
+            for x in known
+        ]
+        name = first.title + (f": {first.level}" if first.level else "") if alike else "Shares with their intervals"
+        out.append(block(f"picture_{len(out) + 1}", name, forest(bars, title, at=None)))
     return out
 
 
