@@ -89,7 +89,7 @@ def alarms(clusters: int, samples: int = SAMPLES) -> dict[str, list[float]]:
         d = Stratified(w, strata, cluster, np.zeros(STRATA))
         df = d.df()
         c = crossed(d, group, answer, (3, 2), np.ones(n))
-        if (c.shares.sum(axis=1) > 0).all() and (c.shares.sum(axis=0) > 0).all():
+        if (c.weighted.sum(axis=1) > 0).all() and (c.weighted.sum(axis=0) > 0).all():
             r = rao_scott(c, df)
             hits.setdefault("Rao and Scott, second order", []).append(r.p < ALPHA)
             from scipy.stats import chi2

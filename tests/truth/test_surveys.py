@@ -238,8 +238,9 @@ def test_rao_and_scott_by_a_second_route() -> None:
     d = Stratified(w, np.zeros(720, int), clusters, np.zeros(1))
     c = crossed(d, a, b, (2, 3), np.ones(720))
     made = rao_scott(c, d.df())
-    e = np.outer(c.shares.sum(axis=1), c.shares.sum(axis=0))
-    draws = rng.multivariate_normal(e.ravel(), c.covariance / 100, 40_000, method="eigh").reshape(-1, 2, 3)
+    shares, covariance = c.shares("total")
+    e = np.outer(shares.sum(axis=1), shares.sum(axis=0))
+    draws = rng.multivariate_normal(e.ravel(), covariance / 100, 40_000, method="eigh").reshape(-1, 2, 3)
     expected = draws.sum(axis=2)[:, :, None] * draws.sum(axis=1)[:, None, :]
     x2 = 100 * c.n * ((draws - expected) ** 2 / expected).sum(axis=(1, 2))
     assert x2.mean() == pytest.approx(made.effects.sum(), rel=0.02)
@@ -539,3 +540,25 @@ def test_weighted_and_unweighted_models_stand_in_one_line_up() -> None:
     rows = {r["term"].s if "term" in r else next(iter(r.values())).s: r for r in made.block("models").rows}
     assert "Age" in rows and not [c for c in made.checks if c.id == "weighing"]
     assert [c for c in answer("line_up", table, {"models": models[1:], "chosen": 0}).checks if c.id == "weighing"]
+
+
+@pytest.mark.parametrize("kind", ["replicates", "clusters"])
+def test_shares_of_a_table_are_means_of_being_in_a_cell(kind: str) -> None:
+    _, _, yes, w, reps, clusters = modelled()
+    group = np.random.default_rng(3).integers(0, 3, 240)
+    d: Any = Stratified(w, np.zeros(240, int), clusters, np.zeros(1))
+    if kind == "replicates":
+        d = Replicated(w, reps, np.full(12, 11 / 12))
+    used = (np.arange(240) % 7 > 0).astype(float)
+    c = crossed(d, group, yes.astype(int), (3, 2), used)
+    cell = ((group[:, None] == np.repeat(np.arange(3), 2)) & (yes[:, None] == np.tile([0, 1], 3))).astype(float)
+    bases = {
+        "row": group[:, None] == np.repeat(np.arange(3), 2), "column": yes[:, None] == np.tile([0, 1], 3),
+        "total": np.ones((240, 6)),
+    }  # fmt: skip
+    for base, inside in bases.items():
+        made = means(d, cell, inside * used[:, None])
+        values, covariance = c.shares(base)  # type: ignore[arg-type]
+        assert values.ravel() == pytest.approx(made.values)
+        assert covariance == pytest.approx(made.covariance)
+        assert c.plain(base).ravel() == pytest.approx(made.unweighted)  # type: ignore[arg-type]

@@ -153,13 +153,14 @@ def map_of(
     """
     all_points = [points, *(o.points for o in outlines), *([np.array([t[1:] for t in taxa])] if taxa else [])]
     reach = float(max(np.abs(p).max() for p in all_points)) * 1.12 or 1.0
-    values = [
-        {
-            "x": float(p[0]), "y": float(p[1]), "name": names[i], "group": groups[i] if groups else "samples",
-            **({"row": int(rows[i])} if len(rows) else {}),
-        }
-        for i, p in enumerate(points)
-    ]  # fmt: skip
+
+    def dot(i: int) -> dict[str, Any]:
+        return {
+            "x": float(points[i][0]), "y": float(points[i][1]), "name": names[i],
+            "group": groups[i] if groups else "samples", **({"row": int(rows[i])} if len(rows) else {}),
+        }  # fmt: skip
+
+    values = [dot(int(i)) for i in thin(len(points))]
     kinds = list(levels) if groups else ["samples"]
     axes = _axis_of("x", titles[0], reach), _axis_of("y", titles[1], reach)
     layers: list[dict[str, Any]] = [
@@ -174,7 +175,7 @@ def map_of(
     if marked:
         layers.append(
             {
-                "data": {"values": [values[i] for i in marked]},
+                "data": {"values": [dot(i) for i in marked]},
                 "mark": {"type": "point", "size": 190, "strokeWidth": 1.6, "color": INK, "filled": False},
                 "encoding": {"x": axes[0], "y": axes[1]},
             }
@@ -182,13 +183,15 @@ def map_of(
     layers.append(_dot_layer(values, kinds, axes, 62 if len(values) <= 200 else 30, groups is not None, what))
     layers += [_taxa_layer(taxa, axes)] if taxa else []
     beside = list(names) if named and len(values) <= MOST_NAMED else [""] * len(values)
-    places = np.vstack([np.asarray(points), np.array([t[1:] for t in taxa]).reshape(-1, 2)])
+    seen = np.array([(v["x"], v["y"]) for v in values])
+    places = np.vstack([seen, np.array([t[1:] for t in taxa]).reshape(-1, 2)])
     layers += _names_layers(places, [*beside, *(t[0] for t in taxa)], len(taxa), reach, axes)
     if arrows:
         scale = 0.8 * reach / (max(float(np.hypot(a, b)) for _, a, b in arrows) or 1.0)
         ends = np.array([(a * scale, b * scale) for _, a, b in arrows])
         layers += arrow_layers(ends, [name for name, _, _ in arrows], reach, colour(4))
-    alt = f"{counted(len(values), what)} on {titles[0]} and {titles[1]}"
+    alt = f"{counted(len(points), what)} on {titles[0]} and {titles[1]}"
+    alt += f", {counted(len(values), 'point')} drawn at random" if len(values) < len(points) else ""
     alt += f", groups {listing(kinds, 8)}" if groups else ""
     alt += f"; arrows of {listing([a[0] for a in arrows], 8)}" if arrows else ""
     alt += f"; taxa {listing([t[0] for t in taxa], 8)}." if taxa else "."

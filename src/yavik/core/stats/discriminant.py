@@ -76,6 +76,12 @@ class Discriminant:
         return np.asarray((self.x - self.grand) @ self.raw)
 
     @cached_property
+    def whitened(self) -> Floats:
+        """Rows about the mean of all where the pooled covariance is that of independent columns of variance 1."""
+        low = np.linalg.cholesky(self.pooled)
+        return np.asarray(np.linalg.solve(low, (self.x - self.grand).T).T)
+
+    @cached_property
     def centroids(self) -> Floats:
         """Groups' means on the functions, shape (groups, functions)."""
         return np.asarray((self.means - self.grand) @ self.raw)
@@ -200,18 +206,11 @@ def placed(d: Discriminant, priors: Floats) -> Placed:
         priors: chance of each group before anything is known of a row.
     """
     gap = d.scores[:, None, :] - d.centroids[None, :, :]
-    whole = _whole(d)
     squares = (gap**2).sum(axis=2)
     # what the functions leave out is the same for every group, so it is added for the distances alone
-    rest = ((whole - d.scores @ _turned(d)) ** 2).sum(axis=1)
+    rest = ((d.whitened - d.scores @ _turned(d)) ** 2).sum(axis=1)
     found = _placed(squares, priors, d.codes)
     return Placed(found.chosen, found.chances, found.away + rest)
-
-
-def _whole(d: Discriminant) -> Floats:
-    """Rows about the mean of all where the pooled covariance is that of independent columns of variance 1."""
-    low = np.linalg.cholesky(d.pooled)
-    return np.asarray(np.linalg.solve(low, (d.x - d.grand).T).T)
 
 
 def _turned(d: Discriminant) -> Floats:
@@ -222,7 +221,7 @@ def _turned(d: Discriminant) -> Floats:
 def left_out(d: Discriminant, priors: Floats) -> Placed:
     """Every row by functions made without it (Lachenbruch, 1967), from the inverse of the pooled covariance without
     one row. A row that is alone in its group, or without which the covariance has no inverse, cannot be placed."""
-    z = _whole(d)
+    z = d.whitened
     centres = np.stack([z[d.codes == g].mean(axis=0) for g in range(d.groups)])
     size = d.sizes[d.codes].astype(float)
     alone = size < 2

@@ -282,7 +282,7 @@ class Item:
     """Something estimated of a column: its mean, or the share of a level.
 
     Args:
-        y: of every row, NaN where empty. share: whether it is a share. told: 'share of yes', 'mean'.
+        y: of every row, NaN where empty. share: whether it is a share.
     """
 
     column: str

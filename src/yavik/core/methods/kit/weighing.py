@@ -19,7 +19,7 @@ def survey_question(method: str, spec: dict[str, Any]) -> tuple[str, dict[str, A
             kept.pop("event")
         return to, {k: v for k, v in kept.items() if v is not None}
 
-    if method in ("compare_groups", "compare_two", "rank_groups"):
+    if method in ("compare_groups", "compare_two"):
         return of("survey_compare", response="response", groups="groups")
     if method == "crosstab":
         return of("survey_crosstab", rows="rows", columns="columns")

@@ -1,29 +1,53 @@
 """Tables of two columns from samples drawn by a design: shares, and the test of Rao and Scott (1984)."""
 
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 from scipy.linalg import null_space
 from scipy.stats import f as f_law
 
 from yavik.core.stats.groups import Floats
-from yavik.core.stats.surveys.designs import Sampled
+from yavik.core.stats.surveys.designs import Sampled, Totals
+
+Base = Literal["row", "column", "total"]
+OVER: dict[Base, tuple[int, ...]] = {"row": (1,), "column": (0,), "total": (0, 1)}
+"""Of each kind of share the ways of the table that its base is summed over."""
 
 
 @dataclass(frozen=True)
 class Crossed:
-    """Shares of all, shape (rows, columns), their covariance (cells in rows' order), rows of each cell, and weights.
+    """Cells of a table.
 
     Args:
-        n: rows that have both.
+        totals: weights of the cells, in rows' order. counts: rows of each cell, shape (rows, columns).
     """
 
-    shares: Floats
-    covariance: Floats
+    totals: Totals
     counts: Floats
-    weighted: Floats
-    n: int
+
+    @property
+    def n(self) -> int:
+        """Rows that have both."""
+        return int(self.counts.sum())
+
+    @property
+    def weighted(self) -> Floats:
+        """Weights of the cells, shape (rows, columns)."""
+        return self.totals.values.reshape(self.counts.shape)
+
+    def shares(self, base: Base) -> tuple[Floats, Floats]:
+        """Shares of one kind, shape (rows, columns), and their covariance, cells in rows' order."""
+
+        def share(t: Floats) -> Floats:
+            cells = t.reshape(*self.counts.shape, -1)
+            return np.asarray((cells / cells.sum(axis=OVER[base], keepdims=True)).reshape(t.shape))
+
+        return share(self.totals.values).reshape(self.counts.shape), self.totals.covariance(share)
+
+    def plain(self, base: Base) -> Floats:
+        """The same shares without weights."""
+        return np.asarray(self.counts / self.counts.sum(axis=OVER[base], keepdims=True))
 
 
 def crossed(design: Sampled, a: Any, b: Any, shape: tuple[int, int], used: Floats) -> Crossed:
@@ -32,15 +56,7 @@ def crossed(design: Sampled, a: Any, b: Any, shape: tuple[int, int], used: Float
     cell = np.where(used > 0, a * columns + b, 0).astype(int)
     one = np.zeros((len(a), rows * columns))
     one[np.arange(len(a)), cell] = used
-    whole = design.totals(one)
-
-    def share(t: Floats) -> Floats:
-        return np.asarray(t / t.sum(axis=0))
-
-    return Crossed(
-        share(whole.values).reshape(shape), whole.covariance(share), one.sum(axis=0).reshape(shape),
-        whole.values.reshape(shape), int(used.sum()),
-    )  # fmt: skip
+    return Crossed(design.totals(one), one.sum(axis=0).reshape(shape))
 
 
 @dataclass(frozen=True)
@@ -71,7 +87,7 @@ def rao_scott(c: Crossed, df: float) -> RaoScott:
     the eigenvalues of (C′PC)⁻¹(C′VC): C the interactions over e, P the covariance of a simple random sample of as many
     rows. F = X²/Σδ with (Σδ)²/Σδ² and df times that (Satterthwaite, second order).
     """
-    p = c.shares
+    p, covariance = c.shares("total")
     expected = np.outer(p.sum(axis=1), p.sum(axis=0))
     chi2 = c.n * float(((p - expected) ** 2 / expected).sum())
     rows, columns = p.shape
@@ -84,7 +100,7 @@ def rao_scott(c: Crossed, df: float) -> RaoScott:
     # contrasts that are 0 for every table of independent columns: orthogonal to the margins, taken over e
     contrast = null_space(main) / e[:, None]
     simple = contrast.T @ ((np.diag(e) - np.outer(e, e)) / c.n) @ contrast
-    found = contrast.T @ c.covariance @ contrast
+    found = contrast.T @ covariance @ contrast
     effects = np.sort(np.linalg.eigvals(np.linalg.solve(simple, found)).real)[::-1]
     total, square = float(effects.sum()), float((effects**2).sum())
     if not total > 0 or df <= 0:

@@ -35,9 +35,15 @@ def unseen(points: Floats) -> None:
 
 @dataclass(frozen=True)
 class Placed:
-    """Samples as points. Args: d: condensed, as it was scaled; points: shape (n, axes), in the samples' order."""
+    """Samples as points.
+
+    Args:
+        d: condensed, of the samples in ``order``, as they were scaled; of components empty. points: shape (n, axes), in
+            the samples' own order.
+    """
 
     d: Floats
+    order: Any
     points: Floats
     scaled: Scaled | None
     axes: Coordinates | None
@@ -57,7 +63,7 @@ def arranged(
         if not np.ptp(s.x, axis=0).max() > 0:
             return None
         axes = components(s.x)
-        return Placed(none, axes.points[:, :MOST_AXES], None, axes)
+        return Placed(none, np.arange(s.n), axes.points[:, :MOST_AXES], None, axes)
     # starts must not hang on the order of rows
     order = s.settled()
     d = s.taken(order).unlike(spec.dissimilarity)
@@ -67,9 +73,9 @@ def arranged(
     if spec.kind == "principal_coordinates":
         axes = coordinates(d)
         axes = replace(axes, points=axes.points[back])
-        return Placed(d, axes.points[:, :MOST_AXES], None, axes)
+        return Placed(d, order, axes.points[:, :MOST_AXES], None, axes)
     scaled = nonmetric(d, s.n, spec.dimensions, starts, spec.seed, told, lambda points: show(points[back]), ends)
-    return Placed(d, scaled.points[back], scaled, None)
+    return Placed(d, order, scaled.points[back], scaled, None)
 
 
 @dataclass(frozen=True)

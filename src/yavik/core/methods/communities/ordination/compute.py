@@ -8,6 +8,7 @@ import numpy as np
 from scipy.spatial.distance import pdist, squareform
 
 from yavik.core.methods.communities.ordination.beside import (
+    Placed,
     Seen,
     Two,
     Under,
@@ -118,27 +119,21 @@ def compute(table: Table, spec: OrdinationSpec, progress: Told = silent, show: S
     room_for(s.n, ARRAYS[spec.kind], progress)
     if spec.kind == "nonmetric" and spec.dimensions >= s.n - 1:
         raise DataProblem(f"{spec.dimensions} dimensions for {s.n} samples fit anything; take fewer.")
-    stresses = _tried(s, spec, progress)
-    placed = arranged(s, spec, spec.starts, lambda part, what: progress(0.4 + 0.3 * part, what), show)
+    placed = arranged(s, spec, spec.starts, lambda part, what: progress(0.4 * part, what), show)
     if placed is None:
         raise DataProblem("All samples are alike: there is nothing to draw.", column=_first(spec))
     if placed.points.shape[1] < 2 and placed.axes is not None:
         raise DataProblem("Samples differ along one axis only: there is no picture of two.", column=_first(spec))
-    if placed.scaled is not None:
-        stresses = dict(sorted({**stresses, spec.dimensions: placed.scaled.stress}.items()))
+    stresses = _stresses(s, spec, placed, progress)
     signs = np.where(np.isin(np.arange(placed.points.shape[1]) + 1, spec.mirrored), -1.0, 1.0)
     points = placed.points * signs
     shown = _shown(spec, points.shape[1])
     under = others(s, spec, placed, points, progress)
     arrows = _arrows(table, spec, s, points[:, list(shown)], progress)
-    away = None
-    if s.levels:
-        d = s.unlike(spec.dissimilarity) if spec.kind != "principal_components" else np.asarray(pdist(s.x))
-        away = to_centroid(squareform(d, checks=False), s.codes, len(s.levels))
     rows = [int(np.flatnonzero(table.rows[s.place] == r)[0]) for r in spec.beside if r in table.rows[s.place]]
     return Ordered(
         spec, s, placed.d, points, placed.scaled, placed.axes, stresses, arrows, shown, table.rows[s.place], under,
-        away, between(s, spec, rows),
+        _away(s, placed), between(s, spec, rows),
     )  # fmt: skip
 
 
@@ -146,16 +141,25 @@ def _first(spec: OrdinationSpec) -> str:
     return (spec.distances or spec.taxa)[0]
 
 
-def _tried(s: Samples, spec: OrdinationSpec, progress: Told) -> dict[int, float]:
-    """Stress by number of dimensions, of few samples."""
-    if spec.kind != "nonmetric" or s.n > MOST_TRIED:
+def _stresses(s: Samples, spec: OrdinationSpec, placed: Placed, progress: Told) -> dict[int, float]:
+    """Stress by number of dimensions; of many samples of the picture alone."""
+    if placed.scaled is None:
         return {}
-    out = {}
-    d = s.taken(s.settled()).unlike(spec.dissimilarity)
-    every = [k for k in DIMENSIONS if k < s.n - 1 and k != spec.dimensions] if d.max() > 0 else []
+    out = {spec.dimensions: placed.scaled.stress}
+    every = [k for k in DIMENSIONS if k < s.n - 1 and k != spec.dimensions] if s.n <= MOST_TRIED else []
     for i, k in enumerate(every):
-        progress(0.4 * i / len(every), f"Stress in {k} dimensions")
-        out[k] = nonmetric(d, s.n, k, min(spec.starts, 8), spec.seed, ends=1).stress
+        progress(0.4 + 0.3 * i / len(every), f"Stress in {k} dimensions")
+        out[k] = nonmetric(placed.d, s.n, k, min(spec.starts, 8), spec.seed, ends=1).stress
+    return dict(sorted(out.items()))
+
+
+def _away(s: Samples, placed: Placed) -> Floats | None:
+    """Of each sample to the middle of its group by all dissimilarities; of components by all amounts."""
+    if not s.levels:
+        return None
+    d = placed.d if len(placed.d) else np.asarray(pdist(s.x))
+    out = np.empty(s.n)
+    out[placed.order] = to_centroid(squareform(d, checks=False), s.codes[placed.order], len(s.levels))
     return out
 
 

@@ -30,11 +30,11 @@ from yavik.core.methods.kit.surveys import (
     unmarked,
 )
 from yavik.core.stats.groups import Floats
-from yavik.core.stats.surveys.estimates import means, share_interval
-from yavik.core.stats.surveys.tables import Crossed, RaoScott, crossed, rao_scott
+from yavik.core.stats.surveys.estimates import share_interval
+from yavik.core.stats.surveys.tables import OVER, Base, Crossed, RaoScott, crossed, rao_scott
 from yavik.core.table import DataProblem, Table
 
-SHARES = {"row": "within rows", "column": "within columns", "total": "of all"}
+SHARES: dict[str, str] = {"row": "within rows", "column": "within columns", "total": "of all"}
 MOST_CELLS = 400
 NOTHING = "no row with weight"
 
@@ -61,7 +61,7 @@ class Cells:
 
 
 @dataclass(frozen=True)
-class Table2:
+class Crosstab:
     """Everything computed; tables and words only read it. ``cells``: by kind of share."""
 
     spec: CrosstabSpec
@@ -69,7 +69,7 @@ class Table2:
     rows: list[str]
     columns: list[str]
     crossed: Crossed
-    cells: dict[str, Cells]
+    cells: dict[Base, Cells]
     test: RaoScott
     df: float
     used: Any
@@ -77,7 +77,7 @@ class Table2:
 
 def compute(
     table: Table, spec: CrosstabSpec, progress: Callable[[float, str], None] = lambda _part, _what: None
-) -> Table2:
+) -> Crosstab:
     """Raises DataProblem for columns that cannot be crossed."""
     if not spec.rows or not spec.columns:
         raise DataProblem("A table needs two columns.")
@@ -106,40 +106,36 @@ def compute(
     progress(0.2, "Cells")
     made = crossed(s.what, a, b, shape, used)
     df = s.what.df(heavy)
-    cells = {}
-    for i, kind in enumerate(SHARES):
-        progress(0.3 + 0.2 * i, f"Shares {SHARES[kind]}")
-        cells[kind] = _cells(s, spec, kind, a, b, shape, used, df)
+    progress(0.7, "Shares")
+    cells = {kind: _cells(spec, made, kind, df) for kind in OVER}
     levels = [[c.levels[i] for i in k] for k, c in zip(kept, coded, strict=True)]
-    return Table2(spec, s, levels[0], levels[1], made, cells, rao_scott(made, df), df, heavy)
+    return Crosstab(spec, s, levels[0], levels[1], made, cells, rao_scott(made, df), df, heavy)
 
 
-def _cells(
-    s: Surveyed, spec: CrosstabSpec, kind: str, a: Any, b: Any, shape: tuple[int, int], used: Floats, df: float
-) -> Cells:
-    """Each cell as the mean of 'is in it' over its row, its column, or all."""
-    rows, columns = np.indices(shape).reshape(2, -1)
-    y = ((a[:, None] == rows) & (b[:, None] == columns)).astype(float)
-    base = {"row": a[:, None] == rows, "column": b[:, None] == columns, "total": np.ones_like(y, bool)}[kind]
-    made = means(s.what, y, base * used[:, None])
-    low, high = share_interval(made.values, made.se, df, spec.alpha)
-    counts = (y * used[:, None]).sum(axis=0)
+def _cells(spec: CrosstabSpec, made: Crossed, kind: Base, df: float) -> Cells:
+    """Shares of one kind with their errors."""
+    values, covariance = made.shares(kind)
+    se = np.sqrt(np.maximum(np.diag(covariance), 0.0)).reshape(values.shape)
+    low, high = share_interval(values, se, df, spec.alpha)
+    n = np.broadcast_to(made.counts.sum(axis=OVER[kind], keepdims=True), values.shape)
     marks = [
-        unmarked(float(made.n[k]), float(made.values[k]), float(made.se[k]), spec, True) if counts[k] else "no row"
-        for k in range(len(rows))
+        [
+            unmarked(float(n[i, j]), float(values[i, j]), float(se[i, j]), spec, True)
+            if made.counts[i, j]
+            else "no row"
+            for j in range(values.shape[1])
+        ]
+        for i in range(values.shape[0])
     ]
-    return Cells(
-        made.values.reshape(shape), made.se.reshape(shape), low.reshape(shape), high.reshape(shape),
-        [marks[i * shape[1] : (i + 1) * shape[1]] for i in range(shape[0])], made.unweighted.reshape(shape),
-    )  # fmt: skip
+    return Cells(values, se, low, high, marks, made.plain(kind))
 
 
-def _titles(t: Table2) -> tuple[str, str]:
+def _titles(t: Crosstab) -> tuple[str, str]:
     table = t.survey.table
     return table.column(t.spec.rows or "").title, table.column(t.spec.columns or "").title
 
 
-def _headline(t: Table2) -> tuple[list[Span], str]:
+def _headline(t: Crosstab) -> tuple[list[Span], str]:
     first, second = _titles(t)
     r = t.test
     if not np.isfinite(r.p):
@@ -156,14 +152,14 @@ def _headline(t: Table2) -> tuple[list[Span], str]:
     return say(text), f"{'go together' if r.p < t.spec.alpha else 'no evidence'}, p {p_words(r.p)}"
 
 
-def _widest(t: Table2) -> tuple[int, Floats]:
+def _widest(t: Crosstab) -> tuple[int, Floats]:
     """The column whose shares within rows differ most, and by how much each differs."""
     c = t.cells["row"]
     gap = np.nan_to_num(c.values.max(axis=0) - c.values.min(axis=0))
     return int(gap.argmax()), gap
 
 
-def _picture(t: Table2) -> FigureBlock:
+def _picture(t: Crosstab) -> FigureBlock:
     c = t.cells["row"]
     j, _ = _widest(t)
     bars = [
@@ -174,7 +170,7 @@ def _picture(t: Table2) -> FigureBlock:
     return block("picture", f"Share of {t.columns[j]}", drawn)
 
 
-def _table(t: Table2, kind: str, folded: bool) -> TableBlock:
+def _table(t: Crosstab, kind: Base, folded: bool) -> TableBlock:
     """Shares of one kind, with the rows that each base rests on."""
     c = t.cells[kind]
     first, second = _titles(t)
@@ -197,7 +193,7 @@ def _table(t: Table2, kind: str, folded: bool) -> TableBlock:
     return q.table(f"shares_{kind}", f"Shares {SHARES[kind]}", rows, note=note, folded=folded)
 
 
-def _cell(t: Table2, c: Cells, i: int, j: int, title: str) -> q.Quantity:
+def _cell(t: Crosstab, c: Cells, i: int, j: int, title: str) -> q.Quantity:
     v = float(c.values[i, j])
     if not np.isfinite(v):
         return q.gone(NOTHING, title)
@@ -207,7 +203,7 @@ def _cell(t: Table2, c: Cells, i: int, j: int, title: str) -> q.Quantity:
     return q.texted(v, text, title, "estimate")
 
 
-def _errors(t: Table2) -> TableBlock:
+def _errors(t: Crosstab) -> TableBlock:
     """Of the shares shown: error, interval, rows and the unweighted share of each cell."""
     c = t.cells[t.spec.shares]
     first, second = _titles(t)
@@ -242,7 +238,7 @@ def _errors(t: Table2) -> TableBlock:
     return q.table("cells", f"Every cell, {SHARES[t.spec.shares]}", rows, folded=True)
 
 
-def _tests(t: Table2) -> TableBlock:
+def _tests(t: Crosstab) -> TableBlock:
     r = t.test
     k = (len(t.rows) - 1) * (len(t.columns) - 1)
     why = "too few df"
@@ -273,7 +269,7 @@ def _tests(t: Table2) -> TableBlock:
     return q.table("tests", "Do they go together", rows, note=note)
 
 
-def _facts(t: Table2) -> dict[str, Any]:
+def _facts(t: Crosstab) -> dict[str, Any]:
     r = t.test
     out: dict[str, Any] = {
         "n": t.crossed.n,
@@ -291,7 +287,7 @@ def _facts(t: Table2) -> dict[str, Any]:
     return out
 
 
-def _write_up(t: Table2) -> NoteBlock:
+def _write_up(t: Crosstab) -> NoteBlock:
     first, second = _titles(t)
     r = t.test
     text = f"{t.survey.sentence()}. {first} was crossed with {second} ({counted(t.crossed.n, 'row')})"
@@ -313,7 +309,7 @@ def ask(table: Table, spec: CrosstabSpec, run: Run) -> Answer:
         facts=_facts(t),
         blocks=[
             _picture(t), _table(t, spec.shares, False), _tests(t),
-            *(_table(t, k, True) for k in SHARES if k != spec.shares), _errors(t), _write_up(t),
+            *(_table(t, k, True) for k in OVER if k != spec.shares), _errors(t), _write_up(t),
         ],
         checks=[*design_checks(t.survey), small_check(marks, spec)],
         rows=t.survey.rows(t.used, "one of both is empty, or the weight is 0"),

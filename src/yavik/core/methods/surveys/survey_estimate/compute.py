@@ -22,7 +22,6 @@ class Line:
 
     Args:
         group: level of ``by``, none for the whole; other: level of ``across``. n: rows; weighted: what they stand for. mark: why it is marked.
-        share: whether it is a share. whole: whether the item covers all of its rows' weight, as a share does.
     """
 
     item: Item
