@@ -296,6 +296,8 @@ class Item:
 def share_items(table: Table, name: str, event: str | None) -> list[Item]:
     """The share of what plainly means yes or of the level named; of other columns that of every level."""
     coded, title = table.codes(name), table.column(name).title
+    if not (coded.codes >= 0).any():
+        raise DataProblem(f"{name} has no filled cells among these {table.n_rows} rows.", column=name)
 
     def item(level: str, place: int) -> Item:
         y = np.where(coded.codes < 0, np.nan, (coded.codes == place).astype(float))

@@ -11,6 +11,9 @@ from scipy.stats import t as t_law
 from yavik.core.stats.groups import Floats
 from yavik.core.stats.surveys.designs import Sampled
 
+ROUNDING = 1e-13
+"""Part of a value below which an error is rounding: so small that a column far from 0 keeps its own."""
+
 
 @dataclass(frozen=True)
 class Estimates:
@@ -146,7 +149,7 @@ def quantile(design: Sampled, y: Floats, used: Floats, part: float, alpha: float
     below = means(design, (y <= value).astype(float)[:, None], used[:, None])
     se = float(below.se[0])
     reach = float(t_law.ppf(1 - alpha / 2, df)) * se if df > 0 else np.nan
-    if not np.isfinite(reach) or not 0 < part < 1:
+    if not np.isfinite(reach) or not se > 0:
         low = high = np.nan
     else:
         low = weighted_quantile(own, w, max(part - reach, 1e-12))
@@ -165,7 +168,7 @@ def interval(values: Floats, se: Floats, df: float, alpha: float) -> tuple[Float
 
 def varies(values: Floats, se: Floats) -> Any:
     """Where an error is more than rounding."""
-    return np.asarray(se > 1e-9 * np.maximum(np.abs(values), 1e-300))
+    return np.asarray(se > ROUNDING * np.abs(values))
 
 
 def share_interval(values: Floats, se: Floats, df: float, alpha: float) -> tuple[Floats, Floats]:
