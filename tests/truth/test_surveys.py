@@ -562,3 +562,24 @@ def test_shares_of_a_table_are_means_of_being_in_a_cell(kind: str) -> None:
         assert values.ravel() == pytest.approx(made.values)
         assert covariance == pytest.approx(made.covariance)
         assert c.plain(base).ravel() == pytest.approx(made.unweighted)  # type: ignore[arg-type]
+
+
+def test_columns_that_are_empty_or_decided_by_one_row() -> None:
+    empty = survey(yes=[None] * 120)
+    for method, spec in (
+        ("survey_estimate", {"columns": ["y", "yes"]}),
+        ("survey_compare", {"response": "yes", "groups": "g"}),
+    ):
+        with pytest.raises(DataProblem, match="yes has no filled cells"):
+            answer(method, empty, {**spec, "design": DESIGN})
+    lone = survey(g=["lone"] + ["rest"] * 119)
+    made = answer("survey_model", lone, {"response": "y", "terms": ["x", "g"], "design": DESIGN})
+    assert made.block("terms").rows[1]["p"].v is None and "cannot be tested" in made.headline
+    quantile_of = {"columns": ["y"], "statistic": "quantile", "design": DESIGN}
+    constant = answer("survey_estimate", survey(y=[3.0] * 120), quantile_of)
+    assert constant.block("estimates").rows[0]["ci_low"].v is None
+    # far from zero the same pairs are tested
+    spec = {"response": "y", "groups": "g", "design": DESIGN}
+    moved = survey(y=[v + 1e9 for v in survey().numbers("y")])
+    near, far = (answer("survey_compare", t, spec).facts for t in (survey(), moved))
+    assert set(near) == set(far) and far["p"] == pytest.approx(near["p"], rel=1e-4)

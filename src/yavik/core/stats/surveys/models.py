@@ -10,6 +10,7 @@ import numpy as np
 from scipy.special import expit
 
 from yavik.core.stats.groups import Floats
+from yavik.core.stats.least_squares import CERTAIN
 from yavik.core.stats.surveys.designs import BLOCK, Replicated, Stratified
 
 Family = Literal["linear", "logistic"]
@@ -28,8 +29,9 @@ class WeightedFit:
 
     Args:
         coef: shape (p,). covariance: by the design. bread: inverse of the weighted information, shape (p, p).
-        fitted: means of the rows, shape (n,). lost: replicates without a fit, passed over. every: coefficients of each
-            replicate, shape (p, R), none of a design of strata and clusters.
+        fitted: means of the rows, shape (n,). lost: replicates without a fit, passed over.
+        blind: combinations of the coefficients that single rows decide alone, shape (m, p): their errors are 0 whatever
+            the scatter, and say nothing.
     """
 
     coef: Floats
@@ -37,7 +39,7 @@ class WeightedFit:
     bread: Floats
     fitted: Floats
     lost: int
-    every: Floats | None
+    blind: Floats
 
 
 def mean_of(eta: Floats, family: Family) -> Floats:
@@ -63,16 +65,18 @@ def weighted_fit(design: Replicated | Stratified, rows: Any, x: Floats, y: Float
     mean = mean_of(x @ start, family)
     spread = w * (mean * (1 - mean) if family == "logistic" else 1.0)
     bread = np.asarray(np.linalg.inv((x * spread[:, None]).T @ x), np.float64)
+    lever = np.einsum("ij,jk,ik->i", x, bread, x) * spread
+    blind = x[np.flatnonzero(lever > CERTAIN)[:200]] @ bread
     if isinstance(design, Stratified):
         scores = np.zeros((len(design.of_cluster), x.shape[1]))
         pulls = x * (w * (y - mean))[:, None]
         for k in range(x.shape[1]):
             scores[:, k] = np.bincount(design.clusters[rows], pulls[:, k], len(design.of_cluster))
-        return WeightedFit(start, bread @ design.of_clusters(scores) @ bread, bread, mean, 0, None)
+        return WeightedFit(start, bread @ design.of_clusters(scores) @ bread, bread, mean, 0, blind)
     every = _by_weights(x, y, design.replicates if whole else design.replicates[rows], family, start)
     known = np.isfinite(every).all(axis=0)
     gap = np.where(known, every - coef, 0.0)
-    return WeightedFit(start, (gap * design.scales) @ gap.T, bread, mean, int((~known).sum()), every)
+    return WeightedFit(start, (gap * design.scales) @ gap.T, bread, mean, int((~known).sum()), blind)
 
 
 def _by_weights(x: Floats, y: Floats, weights: Floats, family: Family, start: Floats | None) -> Floats:

@@ -70,6 +70,8 @@ class SurveyModel:
     def tested(self, rows: Floats) -> ChiSquare | None:
         """Adjusted Wald test of combinations of the slopes; F, its first df, p."""
         first = self.fitted.first
+        if not np.isfinite(self.fitted.sums(np.column_stack([np.zeros((len(rows), first)), rows]))[1]).all():
+            return None  # a row decides a combination alone
         v = rows @ self.fitted.covariance[first:, first:] @ rows.T
         made = wald(rows @ self.fitted.coef[first:], v, self.df)
         return (made.f, int(made.df1), made.p) if np.isfinite(made.p) else None
@@ -168,7 +170,7 @@ def fit_model(table: Table, spec: SurveyModelSpec, told: Told = silent) -> Surve
     axis = f"Share of {event}" if family == "logistic" else f"Mean of {title}"
     fitted = Fitted(
         data, used, spec.intercept, fit.coef, fit.covariance, df, spec.alpha, held(spec, data), axis, back=back,
-        null=null_vectors(t, used, list(follows)),
+        null=null_vectors(t, used, list(follows)), blind=fit.blind,
     )  # fmt: skip
     squares = float(((data.y - plain.fitted) ** 2).sum()) / max(data.n - x.shape[1], 1)
     scatter = squares if family == "linear" else 1.0

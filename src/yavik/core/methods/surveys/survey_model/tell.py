@@ -28,7 +28,7 @@ from yavik.core.methods.kit.models.tables import (
 from yavik.core.methods.kit.surveys import points, standing
 from yavik.core.methods.surveys.survey_model.compute import SurveyModel
 
-TOO_FEW = "too few df of the design, or columns that go together"
+TOO_FEW = "too few df of the design, columns that go together, or a row that decides a coefficient alone"
 
 
 def scale_of(m: SurveyModel) -> Scale:
