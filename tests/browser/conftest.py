@@ -82,7 +82,9 @@ def page(browser: Browser, address: str) -> Iterator[Page]:
     made.on(
         "console",
         lambda m: (
-            troubles.append(m.text) if m.type == "error" and "422" not in m.text and "404" not in m.text else None
+            troubles.append(m.text)
+            if m.type == "error" and not any(s in m.text for s in ("404", "409", "422"))
+            else None
         ),
     )
     made.goto("/")

@@ -1,11 +1,14 @@
 """The one way for a route to its study, so that sign-in and members can be added here."""
 
-from typing import Annotated
+import re
+from typing import Annotated, Literal
 
-from fastapi import Depends, Request
+from fastapi import Depends, Header, Request
 
+from yavik.core.table import DataProblem
 from yavik.engine import Engine
 from yavik.store import Store
+from yavik.store.history import Seen
 from yavik.store.models import Study
 
 
@@ -31,3 +34,22 @@ def study_of(study_id: str, store: TheStore) -> Study:
 
 
 TheStudy = Annotated[Study, Depends(study_of)]
+TAG = re.compile(r'(?:W/)?"(\d{1,18})"')
+
+
+def seen_of(
+    if_match: Annotated[str | None, Header()] = None,
+    keep: Annotated[Literal["mine"] | None, Header()] = None,
+) -> Seen | None:
+    """The revision that a change was meant for (RFC 9110); None where it is meant for whatever stands now. With
+    ``keep: mine`` it stands where another changed the same place. Raises DataProblem."""
+    if if_match is None or if_match.strip() == "*":
+        return None
+    found = TAG.fullmatch(if_match.strip())
+    if found is None:
+        raise DataProblem('If-Match holds one revision in quotation marks, such as "7".')
+    return Seen(int(found[1]), keep == "mine")
+
+
+Meant = Annotated[Seen | None, Depends(seen_of)]
+"""What a change was meant for."""

@@ -185,6 +185,7 @@ def figure_state(store: Store, engine: Engine, item: Item) -> FigureState:
         name=item.name,
         table=body.table,
         figure=body.figure,
+        revision=item.revision,
         drawing=drawing,
         problem=problem,
         marks_problem=missing,

@@ -9,6 +9,7 @@ from fastapi.responses import JSONResponse
 from yavik.core.table import DataProblem
 from yavik.engine.tasks import problem_data
 from yavik.store.files import TooLarge
+from yavik.store.items import Conflict
 
 TYPE = "application/problem+json"
 
@@ -37,6 +38,17 @@ def install(app: FastAPI) -> None:
         return problem(
             404, "Not here", "This is no longer in the study. It may have been deleted; undo brings it back."
         )
+
+    @app.exception_handler(Conflict)
+    def apart(_request: Request, trouble: Conflict) -> JSONResponse:
+        present = trouble.present
+        places = [{"path": list(p.path), "base": p.base, "theirs": p.theirs, "mine": p.mine} for p in trouble.places]
+        detail = (
+            f"{present.name} was changed in another window at the same place, after this one read it. Nothing was"
+            " overwritten; choose which to keep."
+        )
+        more = {"revision": present.revision, "present": present.body, "mine": trouble.mine, "places": places}
+        return problem(409, "Changed elsewhere", detail, **more)
 
     @app.exception_handler(TooLarge)
     def too_large(_request: Request, _trouble: TooLarge) -> JSONResponse:

@@ -71,6 +71,7 @@ def question_state(store: Store, item: Item) -> QuestionState:
         method=body.method,
         layout=body.layout,
         spec=body.spec,
+        revision=item.revision,
         answer=answer,
         out_of_date=old,
         ready=is_ready(body),

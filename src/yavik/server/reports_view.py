@@ -19,7 +19,6 @@ from yavik.server.tables_view import body_of
 from yavik.store import Store
 from yavik.store.bodies import ReportBody
 from yavik.store.models import Item
-from yavik.store.versions import key_of
 
 DEFAULT_PARTS = ("groups", "frequencies", "pairs")
 OTHER_PARTS = ("models", "coefficients", "fit", "means", "anova", "crosstab", "correlations", "levels", "power")
@@ -148,7 +147,7 @@ def report_state(store: Store, engine: Engine, item: Item) -> ReportState:
         id=item.id,
         name=item.name,
         doc=body.doc,
-        revision=key_of(body.model_dump(mode="json")),
+        revision=item.revision,
         embeds=embeds,
         live=[_live_out(n, document) for n in nodes if n.get("type") == "live"],
         targets=_targets(document),

@@ -154,6 +154,7 @@ class ColumnOut(BaseModel):
 class TableOut(BaseModel):
     id: str
     name: str
+    revision: int
     filename: str
     rows: int
     empty_cells: int
@@ -314,6 +315,7 @@ class QuestionState(BaseModel):
     method: str
     layout: str
     spec: dict[str, Any]
+    revision: int
     answer: Answer | None
     out_of_date: bool
     ready: bool
@@ -377,6 +379,7 @@ class FigureState(BaseModel):
     name: str
     table: str
     figure: Figure
+    revision: int
     drawing: DrawingOut | None
     problem: dict[str, Any] | None
     marks_sources: list[MarksSource]

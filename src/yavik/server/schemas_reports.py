@@ -60,7 +60,7 @@ class ReportState(BaseModel):
     id: str
     name: str
     doc: dict[str, Any]
-    revision: str
+    revision: int
     embeds: list[EmbedOut]
     live: list[LiveOut] = []
     targets: list[TargetOut] = []

@@ -76,6 +76,7 @@ def table_out(store: Store, item: Item) -> TableOut:
         id=item.id,
         name=item.name,
         filename=body.filename,
+        revision=item.revision,
         rows=snapshot.n_rows,
         empty_cells=empty_cells(store, snapshot),
         columns=snapshot.columns,

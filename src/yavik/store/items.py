@@ -1,32 +1,31 @@
 """Studies and what is in them, with undo and redo that survive anything: every change keeps its before and after."""
 
-import threading
-from datetime import timedelta
+from collections.abc import Callable
 from typing import Any
 
-from sqlalchemy import Engine, func, select, update
-from sqlalchemy.orm import Session
+from sqlalchemy import func, select, update
 
-from yavik.core.table.texts import cleaned, keepable
-from yavik.store.models import Change, Item, Shown, Study, TrailRound, Upload, new_id, now
-
-TOGETHER = timedelta(seconds=20)
-"""Typing in one place within this time is one change to undo."""
+from yavik.core.table.texts import keepable
+from yavik.store.history import Body, History, Seen, state_of
+from yavik.store.merging import Apart, Place, merge
+from yavik.store.models import Item, Shown, Study, TrailRound, Upload, new_id, now
 
 
-BACK = "Go back"
-"""Begins the label of changes that take the study back."""
+class Conflict(Exception):
+    """Two changed the same place of an entry.
+
+    Args:
+        present: the entry as it is.
+        mine: what the other body would have been.
+        places: what both changed.
+    """
+
+    def __init__(self, present: Item, mine: Body, places: list[Place]) -> None:
+        super().__init__(f"{present.name} was changed elsewhere")
+        self.present, self.mine, self.places = present, mine, places
 
 
-class Items:
-    def __init__(self, engine: Engine, who: str = "") -> None:
-        self.engine, self.who = engine, who
-        # Changes of a study build on one another: two that come at once are taken one after the other.
-        self._turn = threading.RLock()
-
-    def session(self) -> Session:
-        return Session(self.engine, expire_on_commit=False)
-
+class Items(History):
     # Studies
 
     def studies(self) -> list[Study]:
@@ -132,214 +131,96 @@ class Items:
 
     def add(self, study_id: str, type: str, name: str, body: dict[str, Any], label: str) -> Item:
         """A new item at the end of its kind, as a change that can be undone."""
-        with self._turn, self.session() as s, s.begin():
+        with self.turn, self.session() as s, s.begin():
             last = s.scalar(select(func.max(Item.position)).where(Item.study_id == study_id)) or 0.0
             item = Item(
-                id=new_id(), study_id=study_id, type=type, name=name, position=last + 1, body=body, deleted=False
-            )
+                id=new_id(), study_id=study_id, type=type, name=name, position=last + 1, body=body, deleted=False,
+                revision=1,
+            )  # fmt: skip
             s.add(item)
             s.flush()
-            self._record(s, item, _state(item) | {"deleted": True}, label)
+            self._record(s, item, state_of(item) | {"deleted": True}, label)
             return item
 
     def change(self, study_id: str, item_id: str, label: str, *, together: bool = False, **values: Any) -> Item:
         """Sets name, position, body or deleted. ``together`` joins quick successive changes into one undo."""
-        with self._turn, self.session() as s, s.begin():
+        with self.turn, self.session() as s, s.begin():
             item = s.get(Item, item_id)
             if item is None or item.study_id != study_id:
                 raise LookupError(item_id)
-            before = _state(item)
-            for key, value in values.items():
-                setattr(item, key, value)
-            if _state(item) != before:
+            before = state_of(item)
+            if self._set(item, values):
                 s.flush()
                 self._record(s, item, before, label, together)
             return item
 
-    def change_several(self, study_id: str, label: str, bodies: dict[str, dict[str, Any]]) -> None:
+    def revise(
+        self,
+        study_id: str,
+        item_id: str,
+        label: str,
+        make: Callable[[Body], Body],
+        *,
+        seen: Seen | None = None,
+        together: bool = False,
+        name: Callable[[Item, Body], str] | None = None,
+        sound: Callable[[Body], None] | None = None,
+    ) -> Item:
+        """Reads an entry, changes what it holds and keeps it, as one: nobody else's change comes in between.
+
+        Args:
+            make: the new body, made from the one that the change was meant for.
+            seen: what the change was meant for; None for the present one. Where others changed the
+                entry since, both changes are put together.
+            name: the entry's name with its new body.
+            sound: raises where the new body cannot be kept.
+
+        Raises LookupError, and Conflict where both changed the same place.
+        """
+        with self.turn:
+            item = self.item(study_id, item_id)
+            body = self.meant(item, make, seen)
+            if sound:
+                sound(body)
+            values = {"name": name(item, body)} if name else {}
+            return self.change(study_id, item_id, label, together=together, body=body, **values)
+
+    def meant(self, item: Item, make: Callable[[Body], Body], seen: Seen | None) -> Body:
+        """What an entry holds with a change that was meant for one of its revisions. Raises Conflict."""
+        if seen is None or seen.revision == item.revision:
+            return make(item.body)
+        base = self.body_at(item, seen.revision)
+        if base is None:
+            mine = make(item.body)
+            if mine == item.body or seen.keep_mine:
+                return mine
+            raise Conflict(item, mine, [Place((), None, item.body, mine)])
+        mine = make(base)
+        try:
+            merged: Body = merge(base, item.body, mine)
+            return merged
+        except Apart as apart:
+            if seen.keep_mine:
+                return dict(apart.merged)
+            raise Conflict(item, mine, apart.places) from apart
+
+    def change_several(self, study_id: str, label: str, bodies: dict[str, Body]) -> None:
         """New bodies of several entries as one change to undo. Raises LookupError."""
-        with self._turn, self.session() as s, s.begin():
+        with self.turn, self.session() as s, s.begin():
             at = now()
             for item_id, body in bodies.items():
                 item = s.get(Item, item_id)
                 if item is None or item.study_id != study_id:
                     raise LookupError(item_id)
-                before = _state(item)
-                item.body = body
-                if _state(item) != before:
+                before = state_of(item)
+                if self._set(item, {"body": body}):
                     s.flush()
                     self._record(s, item, before, label, at=at)
-
-    def _record(
-        self, s: Session, item: Item, before: dict[str, Any], label: str, together: bool = False, at: Any = None
-    ) -> None:
-        last = s.scalars(
-            select(Change).where(Change.study_id == item.study_id).order_by(Change.id.desc()).limit(1)
-        ).first()
-        self._end_redo(s, item.study_id)
-        if (
-            together
-            and last
-            and not last.undone
-            and last.item_id == item.id
-            and last.label == label
-            and now() - last.at < TOGETHER
-        ):
-            last.after, last.at = _state(item), now()
-        else:
-            s.add(
-                Change(
-                    study_id=item.study_id,
-                    item_id=item.id,
-                    label=label,
-                    before=before,
-                    after=_state(item),
-                    undone=False,
-                    who=self.who,
-                    **({"at": at} if at else {}),
-                )
-            )
-        s.execute(update(Study).where(Study.id == item.study_id).values(touched=now()))
-
-    def _end_redo(self, s: Session, study_id: str) -> None:
-        """A new change ends the redo line: what was undone before it is gone from there. Where a moment in it was
-        named, it stays in the history instead, followed by its taking back, so that it can still be gone to."""
-        undone = list(
-            s.scalars(select(Change).where(Change.study_id == study_id, Change.undone.is_(True)).order_by(Change.id))
-        )
-        if not any(c.moment for c in undone):
-            for old in undone:
-                s.delete(old)
-            return
-        at = now()
-        for old in undone:
-            old.undone = False
-        for old in reversed(undone):
-            s.add(
-                Change(
-                    study_id=study_id,
-                    item_id=old.item_id,
-                    at=at,
-                    label=BACK,
-                    before=old.after,
-                    after=old.before,
-                    undone=False,
-                    who=self.who,
-                )
-            )
-        s.flush()
-
-    # Undo and history
-
-    def undo(self, study_id: str) -> Change | None:
-        """Takes the last change back; None where there is none."""
-        return self._move(study_id, undone=False)
-
-    def redo(self, study_id: str) -> Change | None:
-        """Makes the last change taken back again; None where there is none."""
-        return self._move(study_id, undone=True)
-
-    def _move(self, study_id: str, *, undone: bool) -> Change | None:
-        """Takes back the last change that stands, or does again the first that was taken back."""
-        order = Change.id.asc() if undone else Change.id.desc()
-        with self._turn, self.session() as s, s.begin():
-            change = s.scalars(
-                select(Change).where(Change.study_id == study_id, Change.undone.is_(undone)).order_by(order).limit(1)
-            ).first()
-            if change is None:
-                return None
-            # What touched several entries at one moment, such as going back to a named one, is undone as one.
-            same = select(Change).where(
-                Change.study_id == study_id,
-                Change.undone.is_(undone),
-                Change.label == change.label,
-                Change.at == change.at,
-            )
-            for one in list(s.scalars(same.order_by(order))):
-                item = s.get(Item, one.item_id)
-                if item is not None:
-                    for key, value in (one.after if undone else one.before).items():
-                        setattr(item, key, value)
-                one.undone = not undone
-            s.execute(update(Study).where(Study.id == study_id).values(touched=now()))
-            return change
-
-    def go_to(self, study_id: str, change_id: int) -> Change:
-        """The study as it was right after a change: every entry changed since then gets its state of that moment, as
-        a change of its own, so that nothing in between is lost. Raises LookupError."""
-        with self._turn, self.session() as s, s.begin():
-            moment = s.get(Change, change_id)
-            if moment is None or moment.study_id != study_id:
-                raise LookupError(str(change_id))
-            self._end_redo(s, study_id) if not moment.undone else self._redo_all(s, study_id)
-            later = list(
-                s.scalars(
-                    select(Change)
-                    .where(Change.study_id == study_id, Change.id > change_id, Change.undone.is_(False))
-                    .order_by(Change.id)
-                )
-            )
-            first: dict[str, dict[str, Any]] = {}
-            for change in later:
-                first.setdefault(change.item_id, change.before)
-            at, label = now(), f"{BACK} to {moment.moment or moment.label}"
-            for item_id, state in first.items():
-                item = s.get(Item, item_id)
-                if item is None or _state(item) == state:
-                    continue
-                before = _state(item)
-                for key, value in state.items():
-                    setattr(item, key, value)
-                s.add(
-                    Change(
-                        study_id=study_id,
-                        item_id=item_id,
-                        at=at,
-                        label=label,
-                        before=before,
-                        after=state,
-                        undone=False,
-                        who=self.who,
-                    )
-                )
-            s.execute(update(Study).where(Study.id == study_id).values(touched=at))
-            return moment
-
-    def _redo_all(self, s: Session, study_id: str) -> None:
-        """Everything undone is done again, so that the way to a moment in it is only the way back."""
-        for change in s.scalars(
-            select(Change).where(Change.study_id == study_id, Change.undone.is_(True)).order_by(Change.id)
-        ):
-            item = s.get(Item, change.item_id)
-            if item is not None:
-                for key, value in change.after.items():
-                    setattr(item, key, value)
-            change.undone = False
-        s.flush()
-
-    def name_moment(self, study_id: str, change_id: int, name: str | None) -> None:
-        """Names the study as it was right after a change; nothing takes the name away. Raises LookupError."""
-        with self.session() as s, s.begin():
-            change = s.get(Change, change_id)
-            if change is None or change.study_id != study_id:
-                raise LookupError(str(change_id))
-            change.moment = cleaned(name) if name else name
-
-    def changes(self, study_id: str, most: int = 100) -> list[Change]:
-        """The changes of a study, the last first."""
-        with self.session() as s:
-            return list(
-                s.scalars(select(Change).where(Change.study_id == study_id).order_by(Change.id.desc()).limit(most))
-            )
 
     def uploads(self, study_id: str) -> list[Upload]:
         """Files that were brought into a study."""
         with self.session() as s:
             return list(s.scalars(select(Upload).where(Upload.study_id == study_id, Upload.complete.is_(True))))
-
-
-def _state(item: Item) -> dict[str, Any]:
-    return {"name": item.name, "position": item.position, "body": item.body, "deleted": bool(item.deleted)}
 
 
 def renamed(value: Any, ids: dict[str, str]) -> Any:

@@ -49,6 +49,8 @@ class Item(Base):
     position: Mapped[float] = mapped_column(Float, default=0.0)
     body: Mapped[dict[str, Any]] = mapped_column(JSON)
     deleted: Mapped[bool] = mapped_column(default=False)
+    revision: Mapped[int] = mapped_column(default=0, server_default="0")
+    """How often it was changed, taking back and doing again included."""
 
     @validates("name", "body")
     def _kept(self, _key: str, value: Any) -> Any:
@@ -71,6 +73,10 @@ class Change(Base):
     who: Mapped[str] = mapped_column(default="", server_default="")
     moment: Mapped[str | None] = mapped_column(default=None)
     """A name for the study as it was right after this change."""
+    revision: Mapped[int] = mapped_column(default=0, server_default="0")
+    """The entry's revision with ``after``."""
+    revision_before: Mapped[int] = mapped_column(default=0, server_default="0")
+    """The entry's revision with ``before``."""
     __table_args__ = (Index("changes_by_study", "study_id", "id"),)
 
 

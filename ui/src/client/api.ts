@@ -22,18 +22,21 @@ export class Problem extends Error {
   rows?: number[] | null;
   position?: number | null;
   status?: number;
+  places?: { path: (string | number)[]; base: unknown; theirs: unknown; mine: unknown }[];
   constructor(data: {
     detail?: string;
     column?: string | null;
     rows?: number[] | null;
     position?: number | null;
     status?: number;
+    places?: Problem["places"];
   }) {
     super(data.detail ?? "The server could not be reached. Is it still running?");
     this.column = data.column;
     this.rows = data.rows;
     this.position = data.position;
     this.status = data.status;
+    this.places = data.places;
   }
 }
 

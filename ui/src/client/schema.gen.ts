@@ -2066,6 +2066,8 @@ export interface components {
             problem: {
                 [key: string]: unknown;
             } | null;
+            /** Revision */
+            revision: number;
             /** Table */
             table: string;
         };
@@ -2987,6 +2989,8 @@ export interface components {
             pairs_used?: string | null;
             /** Ready */
             ready: boolean;
+            /** Revision */
+            revision: number;
             /** Spec */
             spec: {
                 [key: string]: unknown;
@@ -3193,7 +3197,7 @@ export interface components {
             /** Name */
             name: string;
             /** Revision */
-            revision: string;
+            revision: number;
             /**
              * Targets
              * @default []
@@ -3428,6 +3432,8 @@ export interface components {
             made_into: string[];
             /** Name */
             name: string;
+            /** Revision */
+            revision: number;
             /** Rows */
             rows: number;
             source: components["schemas"]["Effect"];
@@ -4229,7 +4235,10 @@ export interface operations {
     change_figure: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                "if-match"?: string | null;
+                keep?: "mine" | null;
+            };
             path: {
                 item_id: string;
                 study_id: string;
@@ -4660,7 +4669,10 @@ export interface operations {
     change_question: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                "if-match"?: string | null;
+                keep?: "mine" | null;
+            };
             path: {
                 item_id: string;
                 study_id: string;
@@ -4991,7 +5003,10 @@ export interface operations {
     write_report: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                "if-match"?: string | null;
+                keep?: "mine" | null;
+            };
             path: {
                 item_id: string;
                 study_id: string;
@@ -5644,7 +5659,10 @@ export interface operations {
     set_steps: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                "if-match"?: string | null;
+                keep?: "mine" | null;
+            };
             path: {
                 study_id: string;
                 table_id: string;

@@ -6,6 +6,7 @@ import { Link, Outlet, useMatches, useParams } from "react-router";
 import { useQuery } from "@tanstack/react-query";
 import { api, take } from "../client/api";
 import { useContents, useUndo } from "../client/hooks";
+import { Conflict } from "./conflict";
 import { Contents } from "./contents";
 import { History } from "./history";
 import { HelpKeys, useKeys } from "./keys";
@@ -51,6 +52,7 @@ export function Frame() {
           <Outlet />
         </main>
       </div>
+      <Conflict />
       {palette && <Palette study={study} close={() => setPalette(false)} />}
       {help && <HelpKeys close={() => setHelp(false)} />}
     </div>

@@ -1,9 +1,10 @@
 // A figure: the sentence, the figure at its printed proportions with its caption, and how it looks.
 import { cx } from "../common/classes";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useCallback, useState } from "react";
+import { useCallback, useRef, useState } from "react";
 import { useParams } from "react-router";
 import { api, take, type Figure, type S } from "../client/api";
+import { follow, together, type Meant } from "../client/together";
 import { onTheWay, useAddToReport, useCatalogue, useContents, useTable } from "../client/hooks";
 import { Empty, Loading, Trouble } from "../common/bits";
 import { Menu, MenuItem } from "../common/pop";
@@ -104,15 +105,31 @@ function FigureView({ study, id }: { study: string; id: string }) {
     return () => watch.disconnect();
   }, []);
   // Changes are sent one after the other, and only the last one's answer is taken over: none undoes a later one.
+  const seen = useRef(0);
+  const last = () => client.isMutating({ mutationKey: key }) <= 1;
   const save = useMutation({
     mutationKey: key,
     scope: { id: `figure ${id}` },
-    mutationFn: (body: { figure?: Figure; table?: string }) =>
-      take(api.PATCH("/api/studies/{study_id}/figures/{item_id}", { ...where, body })),
-    onMutate: (body) =>
-      client.setQueryData(key, (old: S["FigureState"] | undefined) => (old ? { ...old, ...body } : old)),
+    mutationFn: (body: { figure?: Figure; table?: string }) => {
+      const send = ({ header }: { header: Meant }) =>
+        take(
+          api.PATCH("/api/studies/{study_id}/figures/{item_id}", {
+            params: { path: where.params.path, header },
+            body,
+          }),
+        );
+      return together(send, seen.current, state?.name ?? "The figure");
+    },
+    onMutate: (body) => {
+      const old = client.getQueryData<S["FigureState"]>(key);
+      if (!old) return;
+      if (last()) seen.current = old.revision;
+      client.setQueryData(key, { ...old, ...body });
+    },
     onSuccess: (next) => {
-      if (client.isMutating({ mutationKey: key }) <= 1) client.setQueryData(key, next);
+      if (!next) return client.invalidateQueries({ queryKey: key });
+      seen.current = follow(seen.current, next.revision, last());
+      if (last()) client.setQueryData(key, next);
       void client.invalidateQueries({ queryKey: ["contents", study] });
       void client.invalidateQueries({ queryKey: ["report", study] });
     },

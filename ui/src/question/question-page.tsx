@@ -20,6 +20,7 @@ import { Sentence } from "../asking/sentence";
 import { Loading, Trouble } from "../common/bits";
 import { WithMargin } from "../common/frame";
 import { JobBar, useJob } from "../common/job";
+import { follow, together, type Meant } from "../client/together";
 import { sayProblem } from "../common/toasts";
 import { AnswerView } from "./answer-view";
 import { Checks } from "./checks";
@@ -66,7 +67,7 @@ function Question({ study, id }: { study: string; id: string }) {
   const columns = table.data?.table?.columns ?? [];
   const asked = state ? valuesAsked(properties, state.spec, columns) : [];
   const values = useValues(study, state?.table, table.data?.table?.version, asked);
-  const { addColumns, makeTable } = useTakeUp(study, state, table.data?.table?.steps ?? []);
+  const { addColumns, makeTable } = useTakeUp(study, state, table.data?.table);
   if (error)
     return (
       <div className="p-8">
@@ -312,6 +313,8 @@ function useAnswer(study: string, id: string, state: State | undefined) {
   const line = useRef<Promise<unknown>>(Promise.resolve());
   const turn = useRef(0);
   const asked = useRef("");
+  const waiting = useRef(0);
+  const seen = useRef(0);
   const where = { params: { path: { study_id: study, item_id: id } } };
   const store = useCallback(
     (next: State, tell = true) => {
@@ -343,8 +346,14 @@ function useAnswer(study: string, id: string, state: State | undefined) {
       if (mine === turn.current) setComputing(false);
     }
   }, [client, store, study, id]);
-  const change = (part: { spec?: Record<string, unknown>; layout?: string; table?: string }) => {
+  type Part = { spec?: Record<string, unknown>; layout?: string; table?: string };
+  const patch = (body: Part, { header }: { header: Meant }) => {
+    const params = { path: where.params.path, header };
+    return take(api.PATCH("/api/studies/{study_id}/questions/{item_id}", { params, body }));
+  };
+  const change = (part: Part) => {
     if (!state) return;
+    if (waiting.current++ === 0) seen.current = state.revision;
     // The sentence answers at once; the server keeps it, and the answer follows.
     void client.cancelQueries({ queryKey: ["question", study, id] }, { revert: false, silent: true });
     client.setQueryData(["question", study, id], { ...state, ...part });
@@ -355,13 +364,15 @@ function useAnswer(study: string, id: string, state: State | undefined) {
     const mine = turn.current;
     // Changes are sent in order, and the answer is asked for when the last of them is kept.
     line.current = line.current
-      .then(() => take(api.PATCH("/api/studies/{study_id}/questions/{item_id}", { ...where, body: part })))
+      .then(() => together((headers) => patch(part, headers), seen.current, state.name))
       .then((next) => {
+        if (!next) return client.invalidateQueries({ queryKey: ["question", study, id] });
+        seen.current = follow(seen.current, next.revision, mine === turn.current);
         // What the contents say follows with the answer; asked for now, it would only hold the answer up.
         if (mine === turn.current) store(next, !next.ready);
         if (!next.ready) setProblem(null);
       }, sayProblem)
-      .finally(() => setUnsaved((n) => n - 1));
+      .finally(() => (waiting.current--, setUnsaved((n) => n - 1)));
     onTheWay(line.current);
   };
   const wanted =

@@ -2,6 +2,7 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useNavigate } from "react-router";
 import { api, take, type S, type TableBlock } from "../client/api";
+import { meant } from "../client/together";
 import { say, sayProblem } from "../common/toasts";
 
 type Step = Record<string, unknown>;
@@ -12,7 +13,12 @@ export function taken(steps: Step[], method: string, spec: unknown): boolean {
   return steps.some((s) => s.step === "from_answer" && s.method === method && JSON.stringify(s.spec) === asked);
 }
 
-export function useTakeUp(study: string, state: S["QuestionState"] | undefined, before: Step[]) {
+export function useTakeUp(
+  study: string,
+  state: S["QuestionState"] | undefined,
+  table: S["TableOut"] | null | undefined,
+) {
+  const before: Step[] = table?.steps ?? [];
   const client = useQueryClient();
   const go = useNavigate();
   const show = (table: string) => ({ label: "Show it", run: () => void go(`/s/${study}/t/${table}`) });
@@ -33,7 +39,7 @@ export function useTakeUp(study: string, state: S["QuestionState"] | undefined, 
     return work(async () => {
       await take(
         api.PUT("/api/studies/{study_id}/tables/{table_id}/steps", {
-          params: { path: { study_id: study, table_id: state.table } },
+          params: { path: { study_id: study, table_id: state.table }, ...(table ? meant(table.revision) : {}) },
           body: {
             steps: [...before, { step: "from_answer", method: state.method, spec: state.spec }],
             label: `Add columns of ${state.name}`,

@@ -1,6 +1,6 @@
 // A report: a document with text and live answers, numbered by the server, saved as it goes.
 import { cx } from "../common/classes";
-import { EditorContent, useEditor, type JSONContent } from "@tiptap/react";
+import { EditorContent, useEditor, type Editor, type JSONContent } from "@tiptap/react";
 import StarterKit from "@tiptap/starter-kit";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useRef, useState } from "react";
@@ -8,6 +8,8 @@ import { useParams } from "react-router";
 import { api, take, type S } from "../client/api";
 import { refreshStudy } from "../client/hooks";
 import { Loading, Trouble } from "../common/bits";
+import { draftOf, dropDraft, keepDraft, leftBehind } from "../client/drafts";
+import { follow, together } from "../client/together";
 import { sayProblem } from "../common/toasts";
 import { AppendixNode, PageBreak, Reference } from "./blocks";
 import { EmbedsContext } from "./embeds";
@@ -38,26 +40,44 @@ export function ReportPage() {
 
 function Report({ study, state }: { study: string; state: S["ReportState"] }) {
   const client = useQueryClient();
-  const key = `yavik.report.${state.id}`;
   const timer = useRef(0);
   const line = useRef<Promise<void>>(Promise.resolve());
-  const revision = useRef(state.revision);
+  const editing = useRef<Editor | null>(null);
+  // The revision that the words on the page were written on.
+  const seen = useRef(state.revision);
   const [saving, setSaving] = useState<"saved" | "waiting" | "failed">("saved");
   const save = useCallback(
-    async (doc: JSONContent) => {
+    async (doc: JSONContent, since = seen.current, done?: () => void) => {
+      const params = { path: { study_id: study, item_id: state.id } };
+      const keepBoth = {
+        label: "Keep both: this text as a report of its own",
+        run: () => asReport(study, `${state.name} (my text)`, doc),
+      };
       try {
-        const next = await take(
-          api.PUT("/api/studies/{study_id}/reports/{item_id}", {
-            params: { path: { study_id: study, item_id: state.id } },
-            body: { doc: doc as Record<string, unknown>, noted: false },
-          }),
+        const told = await together(
+          ({ header }) =>
+            take(
+              api.PUT("/api/studies/{study_id}/reports/{item_id}", {
+                params: { ...params, header },
+                body: { doc: doc as Record<string, unknown>, noted: false },
+              }),
+            ),
+          since,
+          state.name,
+          { keepBoth },
         );
-        revision.current = next.revision;
+        const next = told ?? (await take(api.GET("/api/studies/{study_id}/reports/{item_id}", { params })));
+        // Words typed since are still to be saved, on the text as it was read.
+        const waiting = draftOf(state.id);
+        const last = done ? !waiting : JSON.stringify(waiting?.doc) === JSON.stringify(doc);
+        const alone = told !== null && !done && next.revision <= since + 1;
+        if (last && !alone) editing.current?.commands.setContent(next.doc as JSONContent, { emitUpdate: false });
+        seen.current = told ? follow(since, next.revision, last) : next.revision;
         client.setQueryData(["report", study, state.id], next);
         void client.invalidateQueries({ queryKey: ["contents", study] });
-        // Words typed since are still to be saved.
-        if (localStorage.getItem(key) === JSON.stringify(doc)) {
-          localStorage.removeItem(key);
+        done?.();
+        if (last || !told) {
+          dropDraft(state.id);
           setSaving("saved");
         }
       } catch (e) {
@@ -65,7 +85,7 @@ function Report({ study, state }: { study: string; state: S["ReportState"] }) {
         sayProblem(e);
       }
     },
-    [client, key, state.id, study],
+    [client, state.id, state.name, study],
   );
   const editor = useEditor({
     extensions: [
@@ -84,12 +104,12 @@ function Report({ study, state }: { study: string; state: S["ReportState"] }) {
       Reference,
       ...INLINE,
     ],
-    content: draftOf(key) ?? (state.doc as JSONContent),
+    content: state.doc as JSONContent,
     editorProps: { attributes: { "aria-label": "The report's text", role: "textbox", "aria-multiline": "true" } },
     onUpdate: ({ editor: e }) => {
       const doc = e.getJSON();
       // Words survive a reload even before the server has them.
-      localStorage.setItem(key, JSON.stringify(doc));
+      keepDraft(state.id, { doc, revision: seen.current });
       setSaving("waiting");
       window.clearTimeout(timer.current);
       timer.current = window.setTimeout(() => {
@@ -99,24 +119,29 @@ function Report({ study, state }: { study: string; state: S["ReportState"] }) {
   });
   useEffect(() => {
     // Undo, or "Add to report" elsewhere, changed the text: take it over, unless words here wait to be saved.
-    if (editor && state.revision !== revision.current && saving === "saved") {
-      revision.current = state.revision;
+    if (editor && state.revision > seen.current && saving === "saved" && !draftOf(state.id)) {
+      seen.current = state.revision;
       editor.commands.setContent(state.doc as JSONContent, { emitUpdate: false });
     }
   }, [editor, state, saving]);
   useEffect(() => {
-    const draft = draftOf(key);
-    if (draft) void save(draft);
+    editing.current = editor;
+  }, [editor]);
+  useEffect(() => {
+    void leftBehind<JSONContent>(state.id).then((found) => {
+      for (const { draft, done } of found)
+        line.current = line.current.then(() => save(draft.doc, draft.revision, done));
+    });
     return () => window.clearTimeout(timer.current);
     // eslint-disable-next-line react-hooks/exhaustive-deps -- once, when the page opens
   }, []);
   /** Waits until what is typed is on the server: files are made from there. */
   const flush = useCallback(async () => {
     window.clearTimeout(timer.current);
-    const draft = draftOf(key);
-    if (draft) line.current = line.current.then(() => save(draft));
+    const draft = draftOf<JSONContent>(state.id);
+    if (draft) line.current = line.current.then(() => save(draft.doc));
     await line.current;
-  }, [key, save]);
+  }, [save, state.id]);
   const changeReport = (body: S["ReportChange"]) =>
     void take(
       api.PUT("/api/studies/{study_id}/reports/{item_id}", {
@@ -168,6 +193,17 @@ function Report({ study, state }: { study: string; state: S["ReportState"] }) {
   );
 }
 
-function draftOf(key: string): JSONContent | null {
-  return JSON.parse(localStorage.getItem(key) ?? "null") as JSONContent | null;
+async function asReport(study: string, name: string, doc: JSONContent): Promise<void> {
+  const made = await take(
+    api.POST("/api/studies/{study_id}/reports", {
+      params: { path: { study_id: study } },
+      body: { name, template: "empty" },
+    }),
+  );
+  await take(
+    api.PUT("/api/studies/{study_id}/reports/{item_id}", {
+      params: { path: { study_id: study, item_id: made.id } },
+      body: { doc: doc as Record<string, unknown>, noted: false },
+    }),
+  );
 }

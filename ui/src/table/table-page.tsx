@@ -1,11 +1,12 @@
 // A table: its rows or its dictionary, with the path above and the chosen column beside.
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { useRef, useState } from "react";
 import { Link, useParams, useSearchParams } from "react-router";
 import { api, take, type S, type Step } from "../client/api";
 import { refreshStudy, useItemChange, useTable } from "../client/hooks";
 import { count, EditableName, Loading, Trouble } from "../common/bits";
 import { JobBar, useJob } from "../common/job";
+import { follow, together, type Meant } from "../client/together";
 import { sayProblem } from "../common/toasts";
 import { Dictionary } from "./dictionary";
 import { Path } from "./path";
@@ -30,23 +31,34 @@ export function TablePage() {
   if (data?.table && data.table !== kept) setKept(data.table);
   // As with figures: in order, the next change building on this one at once, and only the last answer taken over.
   const key = ["table", study, id];
+  const seen = useRef(0);
+  const last = () => client.isMutating({ mutationKey: key }) <= 1;
   const save = useMutation({
     mutationKey: key,
     scope: { id: `steps ${id}` },
-    onMutate: ({ steps }) =>
-      client.setQueryData(key, (old: S["TableState"] | undefined) =>
-        old?.table ? { ...old, table: { ...old.table, steps } } : old,
-      ),
+    onMutate: ({ steps }) => {
+      const old = client.getQueryData<S["TableState"]>(key);
+      if (!old?.table) return;
+      if (last()) seen.current = old.table.revision;
+      client.setQueryData(key, { ...old, table: { ...old.table, steps } });
+    },
     onError: () => client.invalidateQueries({ queryKey: key }),
-    mutationFn: ({ steps, label }: { steps: Step[]; label: string }) =>
-      take(
-        api.PUT("/api/studies/{study_id}/tables/{table_id}/steps", {
-          params: { path: { study_id: study, table_id: id } },
-          body: { steps, label },
-        }),
-      ),
+    mutationFn: ({ steps, label }: { steps: Step[]; label: string }) => {
+      const send = ({ header }: { header: Meant }) =>
+        take(
+          api.PUT("/api/studies/{study_id}/tables/{table_id}/steps", {
+            params: { path: { study_id: study, table_id: id }, header },
+            body: { steps, label },
+          }),
+        );
+      return together(send, seen.current, data?.table?.name ?? "The table");
+    },
     onSuccess: async (state) => {
-      if (client.isMutating({ mutationKey: key }) <= 1) client.setQueryData(key, state);
+      if (!state) await client.invalidateQueries({ queryKey: key });
+      else {
+        seen.current = follow(seen.current, state.table?.revision ?? seen.current + 1, last());
+        if (last()) client.setQueryData(key, state);
+      }
       await client.invalidateQueries({
         predicate: (q) =>
           q.queryKey[1] === study &&

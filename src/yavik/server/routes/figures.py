@@ -11,14 +11,15 @@ from yavik.core.figures.kinds import KINDS
 from yavik.core.figures.presets import PRESETS, looked
 from yavik.core.files.csv_out import guarded_word
 from yavik.core.table import DataProblem
-from yavik.server.access import TheEngine, TheStore, TheStudy
+from yavik.server.access import Meant, TheEngine, TheStore, TheStudy
 from yavik.server.figures_view import drawn, figure_body, figure_state, style_item, style_of
 from yavik.server.questions_view import question_body, shown_answer
 from yavik.server.schemas import FigureChange, FigureState, NewFigure, StyleChange, StyleState
 from yavik.server.tables_view import titles_of
 from yavik.store import Store
 from yavik.store.bodies import FigureBody, StyleBody
-from yavik.store.models import Item
+from yavik.store.history import Seen
+from yavik.store.models import Item, Study
 
 router = APIRouter(prefix="/api/studies/{study_id}/figures", tags=["figures"])
 
@@ -91,8 +92,13 @@ def style(study: TheStudy, store: TheStore) -> StyleState:
 
 
 @router.put("/style")
-def change_style(study: TheStudy, data: StyleChange, store: TheStore, engine: TheEngine) -> StyleState:
+def change_style(study: TheStudy, data: StyleChange, store: TheStore) -> StyleState:
     """Sets how new figures look, from a preset or from a figure; ``all`` lays it over every figure of the study."""
+    with store.items.turn:
+        return _style_state(_keep_style(study, data, store))
+
+
+def _keep_style(study: Study, data: StyleChange, store: Store) -> StyleBody:
     body = style_of(store, study.id)
     if data.preset:
         body = body.model_copy(update={"look": PRESETS[data.preset][1], "preset": data.preset})
@@ -106,7 +112,7 @@ def change_style(study: TheStudy, data: StyleChange, store: TheStore, engine: Th
                 figure = held.figure.model_copy(update=looked(body.look))
                 bodies[item.id] = held.model_copy(update={"figure": figure}).model_dump(mode="json")
     store.items.change_several(study.id, "Change the style of figures", bodies)
-    return _style_state(body)
+    return body
 
 
 def _style_state(body: StyleBody) -> StyleState:
@@ -132,11 +138,24 @@ def figure(study: TheStudy, item_id: str, store: TheStore, engine: TheEngine) ->
 
 @router.patch("/{item_id}")
 def change_figure(
-    study: TheStudy, item_id: str, data: FigureChange, store: TheStore, engine: TheEngine
+    study: TheStudy, item_id: str, data: FigureChange, store: TheStore, engine: TheEngine, seen: Meant
 ) -> FigureState:
-    item = store.items.item(study.id, item_id, "figure")
+    if data.table is not None:
+        store.items.item(study.id, data.table, "table")
+    with store.items.turn:
+        item = store.items.item(study.id, item_id, "figure")
+        _keep_change(study, item, data, store, seen)
+    return figure_state(store, engine, store.items.item(study.id, item_id, "figure"))
+
+
+def _keep_change(study: Study, item: Item, data: FigureChange, store: Store, seen: Seen | None) -> None:
+    """Raises Conflict."""
     body = figure_body(item)
-    fresh = body.model_copy(update={k: v for k in ("table", "figure") if (v := getattr(data, k)) is not None})
+    parts = {k: v for k in ("table", "figure") if (v := getattr(data, k)) is not None}
+    meant = store.items.meant(
+        item, lambda b: FigureBody.model_validate(b).model_copy(update=parts).model_dump(mode="json"), seen
+    )
+    fresh = FigureBody.model_validate(meant)
     label = f"Change the figure {item.name}"
     column, colours, marks = _levels_changed(body.figure, fresh.figure)
     if column and (colours or marks):
@@ -148,14 +167,13 @@ def change_figure(
                 "marks": _with(kept.marks, column, marks),
             }
         )
-        bodies = {_style_id(store, study.id): style.model_dump(mode="json"), item_id: fresh.model_dump(mode="json")}
+        bodies = {_style_id(store, study.id): style.model_dump(mode="json"), item.id: fresh.model_dump(mode="json")}
         store.items.change_several(study.id, label, bodies)
-        return figure_state(store, engine, store.items.item(study.id, item_id, "figure"))
+        return
     titles = titles_of(store, body.table)
     named = item.name in (figure_name(body.figure, titles), figure_name(body.figure))
     name = figure_name(fresh.figure, titles_of(store, fresh.table)) if named else item.name
-    item = store.items.change(study.id, item_id, label, together=True, body=fresh.model_dump(mode="json"), name=name)
-    return figure_state(store, engine, item)
+    store.items.change(study.id, item.id, label, together=True, body=fresh.model_dump(mode="json"), name=name)
 
 
 Looks = dict[str, dict[str, str]]

@@ -6,6 +6,8 @@ from pydantic import BaseModel, Field
 from yavik.server.access import TheStore, TheStudy
 from yavik.server.contents import entry
 from yavik.server.schemas import Entry
+from yavik.store import Store
+from yavik.store.models import Item, Study
 
 router = APIRouter(prefix="/api/studies/{study_id}/items", tags=["items"])
 
@@ -18,6 +20,11 @@ class ItemChange(BaseModel):
 
 @router.patch("/{item_id}")
 def change_item(study: TheStudy, item_id: str, data: ItemChange, store: TheStore) -> Entry:
+    with store.items.turn:
+        return entry(store, _changed(study, item_id, data, store))
+
+
+def _changed(study: Study, item_id: str, data: ItemChange, store: Store) -> Item:
     item = store.items.item(study.id, item_id)
     if data.name is not None:
         item = store.items.change(study.id, item_id, f"Rename {item.name}", name=data.name.strip() or item.name)
@@ -27,7 +34,7 @@ def change_item(study: TheStudy, item_id: str, data: ItemChange, store: TheStore
         low = others[place - 1].position if place > 0 else (others[0].position - 2 if others else 0.0)
         high = others[place].position if place < len(others) else low + 2
         item = store.items.change(study.id, item_id, f"Move {item.name}", position=(low + high) / 2)
-    return entry(store, item)
+    return item
 
 
 @router.delete("/{item_id}", status_code=204)

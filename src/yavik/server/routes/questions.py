@@ -1,5 +1,7 @@
 """Questions and their answers."""
 
+from typing import Any
+
 from fastapi import APIRouter
 
 from yavik.core.methods.asking import asked_words
@@ -7,12 +9,13 @@ from yavik.core.methods.registry import get
 from yavik.core.report.phrases import phrases
 from yavik.core.report.writing import write_up
 from yavik.core.table import DataProblem
-from yavik.server.access import TheEngine, TheStore, TheStudy
+from yavik.server.access import Meant, TheEngine, TheStore, TheStudy
 from yavik.server.questions_view import auto_name, question_body, question_state, renew, shown_answer
 from yavik.server.schemas import NameRound, NewQuestion, QuestionChange, QuestionState
 from yavik.server.schemas_reports import PhraseOut, WrittenOut
 from yavik.server.tables_view import snapshot_of, titles_of
 from yavik.store.bodies import QuestionBody
+from yavik.store.models import Item
 
 router = APIRouter(prefix="/api/studies/{study_id}/questions", tags=["questions"])
 
@@ -36,16 +39,26 @@ def question(study: TheStudy, item_id: str, store: TheStore) -> QuestionState:
 
 
 @router.patch("/{item_id}")
-def change_question(study: TheStudy, item_id: str, data: QuestionChange, store: TheStore) -> QuestionState:
+def change_question(
+    study: TheStudy, item_id: str, data: QuestionChange, store: TheStore, seen: Meant
+) -> QuestionState:
     """Keeps the sentence as it now stands; the answer is asked for apart, so that a problem loses nothing."""
     item = store.items.item(study.id, item_id, "question")
-    body = question_body(item)
-    fresh = body.model_copy(update=data.model_dump(exclude_none=True))
-    # A name that was never changed by hand follows the sentence.
-    titles = titles_of(store, body.table)
-    named = item.name in (auto_name(body.method, body.spec, titles), auto_name(body.method, body.spec))
-    name = auto_name(fresh.method, fresh.spec, titles_of(store, fresh.table)) if named else item.name
-    item = store.items.change(study.id, item_id, f"Change {item.name}", body=fresh.model_dump(mode="json"), name=name)
+    if data.table is not None:
+        store.items.item(study.id, data.table, "table")
+
+    def changed(before: dict[str, Any]) -> dict[str, Any]:
+        body = QuestionBody.model_validate(before)
+        return body.model_copy(update=data.model_dump(exclude_none=True)).model_dump(mode="json")
+
+    def called(present: Item, after: dict[str, Any]) -> str:
+        """A name that was never changed by hand follows the sentence."""
+        body, fresh = question_body(present), QuestionBody.model_validate(after)
+        titles = titles_of(store, body.table)
+        named = present.name in (auto_name(body.method, body.spec, titles), auto_name(body.method, body.spec))
+        return auto_name(fresh.method, fresh.spec, titles_of(store, fresh.table)) if named else present.name
+
+    item = store.items.revise(study.id, item_id, f"Change {item.name}", changed, seen=seen, name=called)
     return question_state(store, item)
 
 

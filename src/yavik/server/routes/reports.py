@@ -1,20 +1,20 @@
 """Reports: the text, what is placed in it, and saving it."""
 
-from typing import Literal
+from typing import Any, Literal
 
 from fastapi import APIRouter, Request, Response
 
 from yavik.core.report import ReportDoc
 from yavik.core.report.templates import TEMPLATES
 from yavik.core.table import DataProblem
-from yavik.server.access import TheEngine, TheStore, TheStudy
+from yavik.server.access import Meant, TheEngine, TheStore, TheStudy
 from yavik.server.questions_view import shown_answer
 from yavik.server.reports_view import default_parts, document_of, node_for, noted, report_body, report_state
 from yavik.server.routes.figures import file_name
 from yavik.server.savings import WRITERS, Saving, Savings
 from yavik.server.schemas_reports import AddToReport, NewReport, ReportChange, ReportState, SavingOut, TemplateOut
 from yavik.store.bodies import ReportBody
-from yavik.store.models import Item
+from yavik.store.history import Seen
 
 router = APIRouter(prefix="/api/studies/{study_id}/reports", tags=["reports"])
 KindOfFile = Literal["docx", "pdf", "html", "md", "zip"]
@@ -42,46 +42,51 @@ def report(study: TheStudy, item_id: str, store: TheStore, engine: TheEngine) ->
 
 @router.put("/{item_id}")
 def write_report(
-    study: TheStudy, item_id: str, data: ReportChange, store: TheStore, engine: TheEngine
+    study: TheStudy, item_id: str, data: ReportChange, store: TheStore, engine: TheEngine, seen: Meant
 ) -> ReportState:
     item = store.items.item(study.id, item_id, "report")
-    body = report_body(item)
     label = "Write in the report"
     if data.doc is not None:
         ReportDoc.model_validate({"doc": data.doc})
-        body = body.model_copy(update={"doc": data.doc})
     if data.look is not None:
-        body, label = body.model_copy(update={"look": data.look}), "Set the report otherwise"
+        label = "Set the report otherwise"
+    taken = None
     if data.noted:
-        state = report_state(store, engine, item)
-        body, label = body.model_copy(update={"doc": noted(body.doc, state)}), "Take note of what changed"
-    item = store.items.change(
-        study.id, item_id, label, together=data.doc is not None, body=body.model_dump(mode="json")
-    )
+        state, label = report_state(store, engine, item), "Take note of what changed"
+        taken, seen = noted(report_body(item).doc, state), Seen(item.revision)
+
+    def changed(before: dict[str, Any]) -> dict[str, Any]:
+        new = {"doc": taken or data.doc, "look": data.look}
+        body = ReportBody.model_validate(before).model_copy(update={k: v for k, v in new.items() if v is not None})
+        return body.model_dump(mode="json")
+
+    item = store.items.revise(study.id, item_id, label, changed, seen=seen, together=data.doc is not None)
     return report_state(store, engine, item)
 
 
 @router.post("/add", status_code=201)
 def add_to_report(study: TheStudy, data: AddToReport, store: TheStore, engine: TheEngine) -> ReportState:
     """Places an answer or figure at the end of the study's first report, which is begun when there is none."""
-    reports = [i for i in store.items.items(study.id) if i.type == "report"]
-    item: Item = (
-        reports[0]
-        if reports
-        else store.items.add(study.id, "report", "Report", ReportBody().model_dump(), "Begin a report")
-    )
     parts, said = data.parts, None
     source = store.items.item(study.id, data.ref, "question" if data.kind == "answer" else "figure")
     if data.kind == "answer":
         answer, _ = shown_answer(store, source)
         parts, said = parts or default_parts(answer), answer.headline if answer else None
-    body = report_body(item)
-    content = list(body.doc.get("content", []))
-    while content and content[-1].get("type") == "paragraph" and not content[-1].get("content"):
-        content.pop()
-    doc = {**body.doc, "content": [*content, node_for(data.kind, data.ref, parts, said), {"type": "paragraph"}]}
-    fresh = body.model_copy(update={"doc": doc}).model_dump(mode="json")
-    item = store.items.change(study.id, item.id, f"Add {source.name} to the report", body=fresh)
+    node = node_for(data.kind, data.ref, parts, said)
+
+    def longer(before: dict[str, Any]) -> dict[str, Any]:
+        body = ReportBody.model_validate(before)
+        content = list(body.doc.get("content", []))
+        while content and content[-1].get("type") == "paragraph" and not content[-1].get("content"):
+            content.pop()
+        doc = {**body.doc, "content": [*content, node, {"type": "paragraph"}]}
+        return body.model_copy(update={"doc": doc}).model_dump(mode="json")
+
+    with store.items.turn:
+        item = store.items.first(study.id, "report") or store.items.add(
+            study.id, "report", "Report", ReportBody().model_dump(), "Begin a report"
+        )
+        item = store.items.revise(study.id, item.id, f"Add {source.name} to the report", longer)
     return report_state(store, engine, item)
 
 

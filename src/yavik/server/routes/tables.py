@@ -25,7 +25,7 @@ from yavik.core.table.summary import Patterns, by_group, groupable, patterns
 from yavik.core.table.table import cell_texts, kind_words
 from yavik.core.table.view import Sought, row_of, seek
 from yavik.engine.tasks import ReadFile
-from yavik.server.access import TheEngine, TheStore, TheStudy
+from yavik.server.access import Meant, TheEngine, TheStore, TheStudy
 from yavik.server.looking import Look, TheLook, places_of
 from yavik.server.schemas import (
     ColumnOut,
@@ -260,14 +260,22 @@ def values(
 
 
 @router.put("/tables/{table_id}/steps")
-def set_steps(study: TheStudy, table_id: str, data: NewSteps, store: TheStore, engine: TheEngine) -> TableState:
+def set_steps(
+    study: TheStudy, table_id: str, data: NewSteps, store: TheStore, engine: TheEngine, seen: Meant
+) -> TableState:
     """The whole path anew: adding, editing, switching, moving and deleting are all this. Raises DataProblem for a
     step that is not understood."""
-    item = store.items.item(study.id, table_id, "table")
+    store.items.item(study.id, table_id, "table")
     steps = [parse_step(s).model_dump(mode="json", exclude_none=True) for s in data.steps]
-    body = body_of(item).model_copy(update={"steps": steps})
-    store.tables.refuse_circle(table_id, body)
-    item = store.items.change(study.id, table_id, data.label, body=body.model_dump(mode="json"))
+
+    def changed(before: dict[str, Any]) -> dict[str, Any]:
+        body = TableBody.model_validate(before).model_copy(update={"steps": steps})
+        return body.model_dump(mode="json")
+
+    def sound(after: dict[str, Any]) -> None:
+        store.tables.refuse_circle(table_id, TableBody.model_validate(after))
+
+    item = store.items.revise(study.id, table_id, data.label, changed, seen=seen, sound=sound)
     return table_state(store, engine, item)
 
 

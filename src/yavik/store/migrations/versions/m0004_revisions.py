@@ -1,0 +1,13 @@
+"""Every entry counts its changes, so that two who change it at once are noticed."""
+
+import sqlalchemy as sa
+from alembic import op
+
+revision = "0004"
+down_revision = "0003"
+
+
+def upgrade() -> None:
+    op.add_column("items", sa.Column("revision", sa.Integer, nullable=False, server_default="0"))
+    op.add_column("changes", sa.Column("revision", sa.Integer, nullable=False, server_default="0"))
+    op.add_column("changes", sa.Column("revision_before", sa.Integer, nullable=False, server_default="0"))

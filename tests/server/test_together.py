@@ -1,0 +1,116 @@
+"""Two windows, twelve windows: nothing that was said to be kept is lost, and both are told where they disagree."""
+
+from concurrent.futures import ThreadPoolExecutor
+from typing import Any
+
+from fastapi.testclient import TestClient
+
+from tests.conftest import Client
+from yavik.store import Store
+
+ROWS = b"room,minutes,age\nHall,12,31\nAlcove,14.5,40\nHall,13,22\nAlcove,16,35\nHall,11,51\nAlcove,15,47\n"
+
+
+def written(*lines: str) -> dict[str, Any]:
+    texts = [{"type": "paragraph", "content": [{"type": "text", "text": line}]} for line in lines]
+    return {"type": "doc", "content": texts}
+
+
+def lines_of(doc: dict[str, Any]) -> list[str]:
+    return [n["content"][0]["text"] for n in doc["content"] if n.get("content")]
+
+
+def at(state: dict[str, Any]) -> dict[str, str]:
+    return {"If-Match": f'"{state["revision"]}"'}
+
+
+def report(client: Client, *lines: str) -> tuple[str, dict[str, Any]]:
+    made = client.call("POST", "/reports", 201, json={"name": "R", "template": "empty"})
+    where = f"/reports/{made['id']}"
+    return where, client.call("PUT", where, json={"doc": written(*lines)})
+
+
+def test_two_tabs_on_a_report_lose_nothing(client: Client) -> None:
+    where, seen = report(client, "Methods", "Results")
+    client.call("PUT", where, json={"doc": written("Methods, longer", "Results")}, headers=at(seen))
+    client.call(
+        "PUT", where, json={"doc": written("Methods, longer still", "Results")}, headers=at(client.get(where))
+    )
+    merged = client.call("PUT", where, json={"doc": written("Methods", "Results of mine")}, headers=at(seen))
+    assert lines_of(merged["doc"]) == ["Methods, longer still", "Results of mine"]
+
+
+def test_a_disagreement_shows_both_and_keeps_what_is_there(client: Client) -> None:
+    where, seen = report(client, "We found nothing", "End")
+    theirs = client.call("PUT", where, json={"doc": written("We found much", "End")}, headers=at(seen))
+    told = client.call("PUT", where, 409, json={"doc": written("We found little", "End")}, headers=at(seen))
+    assert (
+        lines_of(told["present"]["doc"])[0] == "We found much"
+        and lines_of(told["mine"]["doc"])[0] == "We found little"
+    )
+    assert told["revision"] == theirs["revision"] and len(told["places"]) == 1 and told["places"][0]["mine"]
+    assert lines_of(client.get(where)["doc"])[0] == "We found much"
+    mine = {"json": {"doc": written("We found little", "End")}, "headers": at(seen) | {"keep": "mine"}}
+    assert lines_of(client.call("PUT", where, **mine)["doc"])[0] == "We found little"
+    assert client.call("POST", "/undo")["label"] == "Write in the report"
+
+
+def test_a_revision_from_before_a_restart_is_known_by_its_change(client: Client, http: TestClient) -> None:
+    where, seen = report(client, "One", "Two")
+    client.call("PATCH", f"/items/{seen['id']}", json={"name": "Renamed"})
+    store: Store = http.app.state.store  # type: ignore[attr-defined]
+    client.call("PUT", where, json={"doc": written("One, theirs", "Two")}, headers=at(client.get(where)))
+    store.items._bodies.clear()
+    merged = client.call("PUT", where, json={"doc": written("One", "Two, mine")}, headers=at(seen))
+    assert lines_of(merged["doc"]) == ["One, theirs", "Two, mine"] and merged["name"] == "Renamed"
+    # One that nothing knows any more is told, never guessed.
+    client.call("PUT", where, 409, json={"doc": written("Else")}, headers={"If-Match": '"9999"'})
+    client.call("PUT", where, 422, json={"doc": written("Else")}, headers={"If-Match": "seven"})
+
+
+def test_twelve_additions_at_once_are_twelve(client: Client) -> None:
+    table = client.bring(ROWS)["id"]
+    question = client.ask(table, response="minutes", groups="room")["id"]
+    with ThreadPoolExecutor(12) as pool:
+        add = lambda _: client.call("POST", "/reports/add", 201, json={"kind": "answer", "ref": question})  # noqa: E731
+        list(pool.map(add, range(12)))
+    [only] = client.entries("report")
+    doc = client.get(f"/reports/{only['id']}")["doc"]
+    assert sum(n["type"] == "answer" for n in doc["content"]) == 12
+    uids = [n["attrs"]["uid"] for n in doc["content"] if n["type"] == "answer"]
+    assert len(set(uids)) == 12
+
+
+def test_different_fields_of_a_question_are_both_changed(client: Client) -> None:
+    table = client.bring(ROWS)["id"]
+    seen = client.ask(table, response="minutes", groups="room")
+    where = f"/questions/{seen['id']}"
+    client.call("PATCH", where, json={"spec": {**seen["spec"], "alpha": 0.01}}, headers=at(seen))
+    both = client.call("PATCH", where, json={"spec": {**seen["spec"], "response": "age"}}, headers=at(seen))
+    assert both["spec"]["alpha"] == 0.01 and both["spec"]["response"] == "age"
+    told = client.call("PATCH", where, 409, json={"spec": {**seen["spec"], "alpha": 0.1}}, headers=at(seen))
+    assert told["places"] == [{"path": ["spec", "alpha"], "base": None, "theirs": 0.01, "mine": 0.1}]
+
+
+def test_steps_added_in_two_windows_are_both_there(client: Client) -> None:
+    table = client.bring(ROWS)
+    where = f"/tables/{table['id']}/steps"
+    first = {"step": "compute", "name": "half", "expression": "minutes / 2"}
+    second = {"step": "compute", "name": "old", "expression": "age > 40"}
+    client.call("PUT", where, json={"steps": [first], "label": "A"}, headers=at(table))
+    both = client.call("PUT", where, json={"steps": [second], "label": "B"}, headers=at(table))["table"]
+    assert [s["name"] for s in both["steps"]] == ["half", "old"]
+    assert client.call("POST", "/undo")["label"] == "B"
+    assert [s["name"] for s in client.get(f"/tables/{table['id']}")["table"]["steps"]] == ["half"]
+
+
+def test_a_figure_changed_in_two_windows(client: Client) -> None:
+    table = client.bring(ROWS)["id"]
+    seen = client.call(
+        "POST", "/figures", 201, json={"table": table, "figure": {"response": "minutes", "groups": "room"}}
+    )
+    where, figure = f"/figures/{seen['id']}", seen["figure"]
+    client.call("PATCH", where, json={"figure": {**figure, "width_mm": 120}}, headers=at(seen))
+    both = client.call("PATCH", where, json={"figure": {**figure, "type_pt": 9}}, headers=at(seen))["figure"]
+    assert both["width_mm"] == 120 and both["type_pt"] == 9
+    client.call("PATCH", where, 409, json={"figure": {**figure, "width_mm": 90}}, headers=at(seen))

@@ -1,0 +1,10 @@
+import { describe, expect, it } from "vitest";
+import { ofNobody } from "./drafts";
+
+describe("drafts that were left behind", () => {
+  it("are those of windows that are no longer there", () => {
+    const keys = ["yavik.draft.r1.aa", "yavik.draft.r1.bb", "yavik.draft.r2.aa", "yavik.theme"];
+    expect(ofNobody(keys, "r1", ["yavik.bb"])).toEqual(["yavik.draft.r1.aa"]);
+    expect(ofNobody(keys, "r2", ["yavik.aa"])).toEqual([]);
+  });
+});

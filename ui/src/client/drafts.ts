@@ -1,0 +1,47 @@
+// Words that wait to be saved, kept in this browser by the window they were written in. What a window leaves behind
+// when it is closed is found by the next one that opens the same entry.
+
+export type Draft<T> = { doc: T; revision: number };
+
+/** Told apart from other windows; a window that is reloaded is a new one. */
+const window_ = Math.random().toString(36).slice(2, 10);
+
+/** Held for as long as the window is there: what belongs to nobody can be taken over. */
+let held = false;
+function hold(): void {
+  if (held || !("locks" in navigator)) return;
+  held = true;
+  void navigator.locks.request(`yavik.${window_}`, () => new Promise<void>(() => undefined));
+}
+
+const prefix = (entry: string) => `yavik.draft.${entry}.`;
+
+export function keepDraft<T>(entry: string, draft: Draft<T>): void {
+  hold();
+  localStorage.setItem(prefix(entry) + window_, JSON.stringify(draft));
+}
+
+export function draftOf<T>(entry: string): Draft<T> | null {
+  return JSON.parse(localStorage.getItem(prefix(entry) + window_) ?? "null") as Draft<T> | null;
+}
+
+export function dropDraft(entry: string): void {
+  localStorage.removeItem(prefix(entry) + window_);
+}
+
+/** The keys of drafts of an entry whose window is no longer there. */
+export function ofNobody(keys: string[], entry: string, windows: string[]): string[] {
+  const there = new Set(windows.map((name) => prefix(entry) + name.replace("yavik.", "")));
+  return keys.filter((k) => k.startsWith(prefix(entry)) && !there.has(k));
+}
+
+/** Drafts that closed windows left behind, or this one when it turned to another page; to be saved now. */
+export async function leftBehind<T>(entry: string): Promise<{ draft: Draft<T>; done: () => void }[]> {
+  hold();
+  const locks = "locks" in navigator ? await navigator.locks.query() : { held: [] };
+  const windows = (locks.held ?? []).map((l) => l.name ?? "").filter((name) => name !== `yavik.${window_}`);
+  return ofNobody(Object.keys(localStorage), entry, windows).map((key) => ({
+    draft: JSON.parse(localStorage.getItem(key) ?? "null") as Draft<T>,
+    done: () => localStorage.removeItem(key),
+  }));
+}
