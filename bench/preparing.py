@@ -134,7 +134,7 @@ def replay(folder: Path) -> None:
 
     def timed(steps: list[dict[str, Any]]) -> float:
         start = time.perf_counter()
-        store.tables.replay(TableBody(root="root", steps=steps))
+        store.tables("").replay(TableBody(root="root", steps=steps))
         return time.perf_counter() - start
 
     whole = timed(path)

@@ -75,7 +75,7 @@ def test_kill_in_the_middle_of_an_import(tmp_path: Path) -> None:
         "POST", f"{base}/tables", {"upload": large["id"], "name": "Large", "options": large["preview"]["options"]}
     )["job"]
     end = time.monotonic() + 120
-    while server.call("GET", f"/api/jobs/{job['id']}")["part"] == 0:
+    while server.call("GET", f"/api/studies/{job['study_id']}/jobs/{job['id']}")["part"] == 0:
         assert time.monotonic() < end
     server.kill()
 
@@ -92,7 +92,10 @@ def test_kill_in_the_middle_of_an_import(tmp_path: Path) -> None:
         job = again.call(
             "POST", f"{base}/tables", {"upload": large["id"], "name": "Large", "options": large["preview"]["options"]}
         )["job"]
-        while again.call("GET", f"/api/jobs/{job['id']}")["state"] in ("waiting", "running"):
+        while again.call("GET", f"/api/studies/{job['study_id']}/jobs/{job['id']}")["state"] in (
+            "waiting",
+            "running",
+        ):
             time.sleep(0.05)
         done = again.call(
             "PUT",

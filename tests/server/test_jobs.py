@@ -21,7 +21,7 @@ def large(rows: int = 120_000) -> bytes:
 def finished(http: TestClient, job: dict[str, Any]) -> dict[str, Any]:
     end = time.monotonic() + 180
     while True:
-        found: dict[str, Any] = http.get(f"/api/jobs/{job['id']}").json()
+        found: dict[str, Any] = http.get(f"/api/studies/{job['study_id']}/jobs/{job['id']}").json()
         if found["state"] not in ("waiting", "running"):
             return found
         assert time.monotonic() < end
@@ -52,7 +52,9 @@ def test_events_tell_until_the_end(client: Client, brought: dict[str, Any]) -> N
     )
     state = client.call("POST", f"/questions/{made['id']}/answer")
     assert state["answer"] is None and state["job"]["title"] == "y by room"
-    with client.http.stream("GET", f"/api/jobs/{state['job']['id']}/events") as stream:
+    with client.http.stream(
+        "GET", f"/api/studies/{state['job']['study_id']}/jobs/{state['job']['id']}/events"
+    ) as stream:
         told = [json.loads(line.removeprefix("data: ")) for line in stream.iter_lines() if line]
     assert told[-1]["state"] == "done" and told[-1]["part"] == 1
     assert all(a["part"] <= b["part"] for a, b in itertools.pairwise(told))
@@ -102,15 +104,15 @@ def test_stopping(client: Client) -> None:
     upload = client.call("POST", "/uploads", 201, content=large(300_000), headers={"x-filename": "large.csv"})
     body = {"upload": upload["id"], "name": "Large", "options": upload["preview"]["options"]}
     job = client.call("POST", "/tables", 202, json=body)["job"]
-    client.http.delete(f"/api/jobs/{job['id']}")
+    client.http.delete(f"/api/studies/{job['study_id']}/jobs/{job['id']}")
     assert finished(client.http, job)["state"] == "stopped"
     assert client.call("PUT", "/tables/finish", 422, json=body)["detail"] == "The file has not been read yet."
     assert client.entries("table") == []
 
 
-def test_jobs_that_are_not_there(http: TestClient) -> None:
-    assert http.get("/api/jobs/nothing").status_code == 404
-    assert http.get("/api/jobs").json() == []
+def test_jobs_that_are_not_there(http: TestClient, client: Client) -> None:
+    assert http.get(f"/api/studies/{client.study}/jobs/nothing").status_code == 404
+    assert http.get(f"/api/studies/{client.study}/jobs").json() == []
 
 
 def test_a_figure_of_a_large_table_sends_few_points(client: Client, brought: dict[str, Any]) -> None:

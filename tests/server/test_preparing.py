@@ -56,7 +56,7 @@ def test_a_linked_table_is_renewed_with_its_source(client: Client) -> None:
 
 def upload_of(client: Client, table: str) -> str:
     store = client.http.app.state.store  # type: ignore[attr-defined]
-    upload: str = store.tables.body(table).upload
+    upload: str = store.tables(client.study).body(table).upload
     return upload
 
 

@@ -32,7 +32,7 @@ def linked(store: Store, study: str, name: str, source: str, *steps: dict[str, A
 
 
 def change(store: Store, study: str, item: str, *steps: dict[str, Any]) -> None:
-    body = store.tables.body(item).model_copy(update={"steps": list(steps)})
+    body = store.tables(study).body(item).model_copy(update={"steps": list(steps)})
     store.items.change(study, item, "change", body=body.model_dump(mode="json"))
 
 
@@ -41,17 +41,21 @@ def test_a_key_changes_with_what_it_is_made_from_and_with_nothing_else(store: St
     a, b = table(store, study, "a"), table(store, study, "b")
     c = linked(store, study, "c", a, {"step": "summarise", "columns": ["loans"], "by": ["branch"]})
     d = table(store, study, "d", LOANS, {"step": "append", "table": b})
-    keys = {k: store.tables.key(k) for k in (a, b, c, d)}
+    keys = {k: store.tables(study).key(k) for k in (a, b, c, d)}
     change(store, study, a, {"step": "sort", "by": ["loans"]})
-    assert store.tables.key(c) != keys[c] and store.tables.key(d) == keys[d] and store.tables.key(b) == keys[b]
+    assert (
+        store.tables(study).key(c) != keys[c]
+        and store.tables(study).key(d) == keys[d]
+        and store.tables(study).key(b) == keys[b]
+    )
     change(store, study, a)
-    assert store.tables.key(c) == keys[c]
+    assert store.tables(study).key(c) == keys[c]
     change(store, study, b, {"step": "keep_rows", "where": "loans > 9"})
-    assert store.tables.key(d) != keys[d]
-    snapshot, effects = store.tables.replay(store.tables.body(d))
+    assert store.tables(study).key(d) != keys[d]
+    snapshot, effects = store.tables(study).replay(store.tables(study).body(d))
     assert snapshot.n_rows == 7 and effects[0].said == "4 + 3 = 7 rows"
     store.items.change(study, b, "rename", name="other name")
-    assert store.tables.replay(store.tables.body(d))[0].columns[-1].levels[1].value == "other name"
+    assert store.tables(study).replay(store.tables(study).body(d))[0].columns[-1].levels[1].value == "other name"
 
 
 def test_a_chain_of_links_is_worked_out_from_its_beginning(store: Store) -> None:
@@ -59,13 +63,15 @@ def test_a_chain_of_links_is_worked_out_from_its_beginning(store: Store) -> None
     a = table(store, study, "a")
     b = linked(store, study, "b", a, {"step": "summarise", "columns": ["loans"], "by": ["branch"], "what": ["sum"]})
     c = linked(store, study, "c", b, {"step": "keep_rows", "where": "`loans sum` > 10"})
-    body = store.tables.body(c)
-    done = carry_out(store, Replay(root=store.tables.root(body), steps=body.steps, link=body.link), Run())
-    assert store.versions.find(done["key"]) is not None and store.tables.known(body)
-    assert store.tables.replay(body)[0].n_rows == 2
-    assert store.tables.made_from(study, a) == ["b"] and store.tables.made_from(study, b) == ["c"]
+    body = store.tables(study).body(c)
+    done = carry_out(
+        store, Replay(study=study, root=store.tables(study).root(body), steps=body.steps, link=body.link), Run()
+    )
+    assert store.versions.find(done["key"]) is not None and store.tables(study).known(body)
+    assert store.tables(study).replay(body)[0].n_rows == 2
+    assert store.tables(study).made_from(a) == ["b"] and store.tables(study).made_from(b) == ["c"]
     with pytest.raises(DataProblem, match="in a circle"):
-        store.tables.refuse_circle(a, TableBody(steps=[{"step": "append", "table": c}]))
+        store.tables(study).refuse_circle(a, TableBody(steps=[{"step": "append", "table": c}]))
 
 
 def test_a_circle_that_came_about_anyhow_ends_in_words(store: Store) -> None:
@@ -73,13 +79,13 @@ def test_a_circle_that_came_about_anyhow_ends_in_words(store: Store) -> None:
     a, b = table(store, study, "a"), table(store, study, "b")
     change(store, study, a, {"step": "append", "table": b})
     change(store, study, b, {"step": "append", "table": a})  # past the check that refuses it
-    _, effects = store.tables.replay(store.tables.body(a))
+    _, effects = store.tables(study).replay(store.tables(study).body(a))
     assert effects[0].rows_in == 4  # it ends, with or without the other's rows
     one, two = linked(store, study, "one", a), ""
     two = linked(store, study, "two", one)
     store.items.change(study, one, "change", body=TableBody(link=two).model_dump(mode="json"))
     with pytest.raises(DataProblem, match="in a circle"):
-        store.tables.key(one)
+        store.tables(study).key(one)
 
 
 def test_what_is_known_of_a_table_is_kept_with_its_version(store: Store, tmp_path: Path) -> None:
@@ -92,9 +98,9 @@ def test_what_is_known_of_a_table_is_kept_with_its_version(store: Store, tmp_pat
         {"step": "panel", "unit": "u", "time": "t"},
         {"step": "design", "weight": "w"},
     )
-    store.tables.replay(store.tables.body(a))
+    store.tables(study).replay(store.tables(study).body(a))
     again = Store(tmp_path / "data")
-    snapshot, _ = again.tables.replay(again.tables.body(a))
+    snapshot, _ = again.tables(study).replay(again.tables(study).body(a))
     assert (
         snapshot.about.panel
         and snapshot.about.panel.unit == "u"
@@ -117,9 +123,9 @@ def test_large_tables_do_not_fill_the_memory(store: Store, monkeypatch: pytest.M
         LOANS,
         *({"step": "compute", "name": f"x{i}", "expression": f"loans + {i}"} for i in range(6)),
     )
-    store.tables.replay(store.tables.body(a))
+    store.tables(study).replay(store.tables(study).body(a))
     assert len(store.versions._tables) == 2
-    assert store.tables.replay(store.tables.body(a))[0].n_rows == 4
+    assert store.tables(study).replay(store.tables(study).body(a))[0].n_rows == 4
 
 
 def test_a_store_from_before_is_brought_up_with_everything_in_it(tmp_path: Path) -> None:

@@ -43,7 +43,7 @@ def test_the_study_has_every_table_of_the_scenario(store: Store) -> None:
     found = {}
     for item in store.items.items(study.id):
         if item.type == "table":
-            snapshot, effects = store.tables.replay(store.tables.body(item.id))
+            snapshot, effects = store.tables(study.id).replay(store.tables(study.id).body(item.id))
             found[item.name] = snapshot.n_rows
             assert [e.problem for e in effects if e.problem] == []
     assert {k: v for k, v in found.items() if k in ROWS} == ROWS

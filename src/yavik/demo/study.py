@@ -162,7 +162,7 @@ def _linked(store: Store, study_id: str, tables: dict[str, str]) -> None:
     for name, source, steps in made:
         path = [new_step(s).model_dump(mode="json", exclude_none=True) for s in steps]
         body = TableBody(link=tables[source], steps=path)
-        store.tables.replay(body)
+        store.tables(study_id).replay(body)
         tables[name] = store.items.add(study_id, "table", name, body.model_dump(mode="json"), f"Make {name}").id
 
 
@@ -173,8 +173,9 @@ def _question(
     body = QuestionBody(table=table, method=method, layout=layout, spec=spec)
     item = store.items.add(study_id, "question", name, body.model_dump(mode="json"), f"Ask about {name}")
     held = TableBody.model_validate(store.items.item(study_id, table, "table").body)
-    root = store.tables.root(held)
-    carry_out(store, Ask(root=root, steps=held.steps, link=held.link, method=method, spec=spec, item=item.id), Run())
+    root = store.tables(study_id).root(held)
+    ask = Ask(study=study_id, root=root, steps=held.steps, link=held.link, method=method, spec=spec, item=item.id)
+    carry_out(store, ask, Run())
     return item.id
 
 

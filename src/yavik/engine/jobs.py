@@ -60,6 +60,7 @@ class Job:
         """The job as it is told."""
         return {
             "id": self.id,
+            "study_id": self.study_id,
             "title": self.title,
             "state": self.state.value,
             "part": round(self.part, 3),

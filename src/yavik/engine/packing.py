@@ -63,9 +63,9 @@ def pack(store: Store, study: Study, path: Path) -> None:
             entry = PackedItem(id=item.id, type=item.type, name=item.name, body=item.body)
             if item.type == "table":
                 body = TableBody.model_validate(item.body)
-                tables.append((item.name, _table(store, body)))
+                tables.append((item.name, _table(store, study.id, body)))
                 if not body.link:
-                    entry.file, entry.filename = _original(store, archive, body, files), body.filename
+                    entry.file, entry.filename = _original(store, study.id, archive, body, files), body.filename
             if item.type == "question" and (key := store.shown(item.id)):
                 entry.answer = store.result(key)
                 entry.trail = [{k: getattr(r, k) for k in ROUND} for r in store.trail.rounds(item.id)]
@@ -90,16 +90,16 @@ def sums_of(archive: zipfile.ZipFile) -> dict[str, str]:
     return found
 
 
-def _table(store: Store, body: TableBody) -> Table:
-    return store.versions.table(store.tables.replay(body)[0])
+def _table(store: Store, study_id: str, body: TableBody) -> Table:
+    return store.versions.table(store.tables(study_id).replay(body)[0])
 
 
-def _original(store: Store, archive: zipfile.ZipFile, body: TableBody, files: dict[str, str]) -> str:
+def _original(store: Store, study_id: str, archive: zipfile.ZipFile, body: TableBody, files: dict[str, str]) -> str:
     """Puts a brought file into the zip, once, byte for byte."""
     if body.upload not in files:
         name = f"originals/{len(files) + 1:03d}-{package.slug(Path(body.filename).stem)}{Path(body.filename).suffix[:10]}"
         with archive.open(name, "w", force_zip64=True) as out:
-            for piece in store.files.pieces(body.upload):
+            for piece in store.files.pieces(store.files.own(study_id, body.upload).id):
                 out.write(piece)
         files[body.upload] = name
     return files[body.upload]
@@ -216,6 +216,8 @@ def unpack(store: Store, path: Path) -> Study:
                 body = renamed(entry.body, ids)
                 if entry.type == "table" and entry.file:
                     body = _with_file(store, study, archive, entry, body, uploads)
+                elif entry.type == "table":
+                    body = {**body, "upload": "", "root": ""}  # what is not in the pack is not read from elsewhere
                 _add(store, study, ids[entry.id], entry, body)
                 for line in entry.trail:
                     store.trail.put({"item_id": ids[entry.id], **{k: line[k] for k in ROUND}})

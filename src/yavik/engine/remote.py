@@ -8,7 +8,7 @@ import pyarrow as pa
 
 from yavik.core.table import DataProblem
 from yavik.engine.jobs import Job, State
-from yavik.engine.tasks import Ask, answer_key, ask_pure, demand_columns, problem_data, problem_from, reads
+from yavik.engine.tasks import Ask, answer_key, ask_pure, demand_columns, problem_data, problem_from, reads, replayed
 from yavik.store import Store
 from yavik.store.columns import pack
 
@@ -47,8 +47,7 @@ class Remote:
 
     def ask(self, d: Ask, job: Job) -> dict[str, Any]:
         """An answer computed elsewhere."""
-        self.store.tables.prepare(d.link)
-        snapshot, _ = self.store.versions.replay(d.root, d.steps)
+        snapshot = replayed(self.store, d)
         demand_columns(snapshot, d.method, d.spec)
         table = self.store.versions.table(snapshot, reads(snapshot, d.method, d.spec))
         cells = [bytes(pack(a)[1]) for a in table.arrays]

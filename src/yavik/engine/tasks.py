@@ -36,6 +36,7 @@ class Replay(BaseModel):
     """A file's version through some steps."""
 
     task: Literal["replay"] = "replay"
+    study: str = ""
     root: str
     steps: list[dict[str, Any]]
     link: str | None = None
@@ -45,6 +46,7 @@ class Ask(BaseModel):
     """A question on a table."""
 
     task: Literal["ask"] = "ask"
+    study: str = ""
     root: str
     steps: list[dict[str, Any]]
     link: str | None = None
@@ -62,10 +64,16 @@ def carry_out(store: Store, description: ReadFile | Replay | Ask, run: Run) -> d
         return _read_file(store, description, run)
     if isinstance(description, Replay):
         run.progress(0.1, "Replaying the path")
-        store.tables.prepare(description.link)
-        snapshot, _ = store.versions.replay(description.root, description.steps)
+        snapshot = replayed(store, description)
         return {"key": snapshot.key}
     return _ask(store, description, run)
+
+
+def replayed(store: Store, d: Replay | Ask) -> Snapshot:
+    """The version that a description begins with or asks about. Raises LookupError, DataProblem."""
+    tables = store.tables(d.study)
+    tables.prepare(d.link)
+    return store.versions.replay(d.root, d.steps, tables)[0]
 
 
 def _read_file(store: Store, d: ReadFile, run: Run) -> dict[str, Any]:
@@ -128,8 +136,7 @@ def answer_key(snapshot: Snapshot, method: str, spec: dict[str, Any]) -> str:
 
 
 def _ask(store: Store, d: Ask, run: Run) -> dict[str, Any]:
-    store.tables.prepare(d.link)
-    snapshot, _ = store.versions.replay(d.root, d.steps)
+    snapshot = replayed(store, d)
     key = answer_key(snapshot, d.method, d.spec)
     data = store.result(key)
     if data is None:

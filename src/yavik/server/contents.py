@@ -70,10 +70,10 @@ def entry(store: Store, item: Item) -> Entry:
 
 def _table(store: Store, item: Item) -> tuple[str, bool, str | None]:
     body = body_of(item)
-    if needs_job(store, body):
-        return "being prepared", False, None
     try:
-        snapshot, effects = store.tables.replay(body)
+        if needs_job(store, item.study_id, body):
+            return "being prepared", False, None
+        snapshot, effects = store.tables(item.study_id).replay(body)
     except (LookupError, DataProblem):
         return "cannot be read", False, None
     troubled = sum(e.problem is not None for e in effects)

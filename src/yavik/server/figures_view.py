@@ -86,8 +86,16 @@ def renewed(store: Store, engine: Engine, study_id: str, question: Item) -> Answ
         return answer
     asked = question_body(question)
     table = body_of(store.items.item(study_id, asked.table, "table"))
-    root = store.tables.root(table)
-    ask = Ask(root=root, steps=table.steps, link=table.link, method=asked.method, spec=asked.spec, item=question.id)
+    root = store.tables(study_id).root(table)
+    ask = Ask(
+        study=study_id,
+        root=root,
+        steps=table.steps,
+        link=table.link,
+        method=asked.method,
+        spec=asked.spec,
+        item=question.id,
+    )
     return Answer.model_validate(store.result(engine.do(ask)["key"]))
 
 

@@ -39,9 +39,9 @@ def present_key(store: Store, item: Item) -> str | None:
         return None
     try:
         table = body_of(store.items.item(item.study_id, body.table, "table"))
-        if needs_job(store, table):
+        if needs_job(store, item.study_id, table):
             return None
-        snapshot, _ = store.tables.replay(table)
+        snapshot, _ = store.tables(item.study_id).replay(table)
         return answer_key(snapshot, body.method, body.spec)
     except (LookupError, DataProblem):
         return None
@@ -121,13 +121,21 @@ def renew(store: Store, engine: Engine, item: Item) -> QuestionState:
     body = question_body(item)
     table = store.items.item(item.study_id, body.table, "table")
     held = body_of(table)
-    root = store.tables.root(held)
-    ask = Ask(root=root, steps=held.steps, link=held.link, method=body.method, spec=body.spec, item=item.id)
+    root = store.tables(item.study_id).root(held)
+    ask = Ask(
+        study=item.study_id,
+        root=root,
+        steps=held.steps,
+        link=held.link,
+        method=body.method,
+        spec=body.spec,
+        item=item.id,
+    )
     if not is_ready(body):
         parse_spec(body.method, body.spec)
         raise DataProblem("Fill the slots of the sentence to get an answer.")
-    if not needs_job(store, held):
-        snapshot, _ = store.tables.replay(held)
+    if not needs_job(store, item.study_id, held):
+        snapshot, _ = store.tables(item.study_id).replay(held)
         key = answer_key(snapshot, body.method, body.spec)
         known = store.result(key)
         if known is not None:

@@ -68,10 +68,12 @@ def appendix_of(store: Store, item: Item) -> Appendix:
             answer, _ = shown_answer(store, found)
             tables.append(body.table)
             if answer is not None:
-                asked.append(Asked(found.name, get(body.method).title, _name(store, body.table), answer))
+                asked.append(
+                    Asked(found.name, get(body.method).title, _name(store, item.study_id, body.table), answer)
+                )
         elif found.type == "figure":
             tables.append(figure_body(found).table)
-    return Appendix([t for key in dict.fromkeys(tables) if (t := _prepared(store, key))], asked)
+    return Appendix([t for key in dict.fromkeys(tables) if (t := _prepared(store, item.study_id, key))], asked)
 
 
 def _refs(nodes: list[dict[str, Any]]) -> list[str]:
@@ -82,21 +84,21 @@ def _refs(nodes: list[dict[str, Any]]) -> list[str]:
     ]
 
 
-def _name(store: Store, table: str) -> str:
+def _name(store: Store, study_id: str, table: str) -> str:
     try:
-        return store.items.find(table, "table").name
+        return store.items.item(study_id, table, "table").name
     except LookupError:
         return "a deleted table"
 
 
-def _prepared(store: Store, key: str) -> PreparedTable | None:
+def _prepared(store: Store, study_id: str, key: str) -> PreparedTable | None:
     try:
-        item = store.items.find(key, "table")
+        item = store.items.item(study_id, key, "table")
         body = body_of(item)
-        snapshot, effects = store.tables.replay(body)
+        snapshot, effects = store.tables(study_id).replay(body)
     except (LookupError, DataProblem):
         return None
-    source = f"the table {_name(store, body.link)}" if body.link else body.filename or "typed-in rows"
+    source = f"the table {_name(store, study_id, body.link)}" if body.link else body.filename or "typed-in rows"
     steps = [(e.title, e.problem or e.said) for e in effects]
     return PreparedTable(item.name, source, snapshot.n_rows, list(snapshot.columns), steps)
 

@@ -122,6 +122,7 @@ class ArchiveFile(BaseModel):
 
 class JobOut(BaseModel):
     id: str
+    study_id: str
     title: str
     state: Literal["waiting", "running", "done", "problem", "failed", "stopped"]
     part: float

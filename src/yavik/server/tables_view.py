@@ -26,10 +26,11 @@ def job_out(job: Job) -> JobOut:
     return JobOut.model_validate(job.seen())
 
 
-def titles_of(store: Store, table_id: str) -> dict[str, str]:
+def titles_of(store: Store, study_id: str, table_id: str) -> dict[str, str]:
     """The labels of a table's columns, as words inside a sentence; none where the table is not worked out yet."""
     try:
-        snapshot = store.versions.find(store.tables.last_key(store.tables.body(table_id)))
+        tables = store.tables(study_id)
+        snapshot = store.versions.find(tables.last_key(tables.body(table_id)))
     except (LookupError, DataProblem):
         return {}
     return {c.name: lower(c.label) for c in snapshot.columns if c.label} if snapshot else {}
@@ -38,24 +39,27 @@ def titles_of(store: Store, table_id: str) -> dict[str, str]:
 def snapshot_of(store: Store, study_id: str, table_id: str) -> Snapshot:
     """The present version of a table. Raises LookupError."""
     body = body_of(store.items.item(study_id, table_id, "table"))
-    return store.tables.replay(body)[0]
+    return store.tables(study_id).replay(body)[0]
 
 
-def needs_job(store: Store, body: TableBody) -> bool:
+def needs_job(store: Store, study_id: str, body: TableBody) -> bool:
     """Whether a table is too much work for a request."""
-    if store.tables.known(body):
+    tables = store.tables(study_id)
+    if tables.known(body):
         return False
-    root = store.versions.find(store.tables.root(body))
+    root = store.versions.find(tables.root(body))
     if root is None and body.link:
-        return needs_job(store, store.tables.body(body.link))
+        return needs_job(store, study_id, tables.body(body.link))
     return root is not None and root.n_rows * max(1, len(root.columns)) > LARGE_CELLS
 
 
 def table_state(store: Store, engine: Engine, item: Item) -> TableState:
     """A table as its page has it, or the job that makes it."""
     body = body_of(item)
-    if needs_job(store, body):
-        replay = Replay(root=store.tables.root(body), steps=body.steps, link=body.link)
+    if needs_job(store, item.study_id, body):
+        replay = Replay(
+            study=item.study_id, root=store.tables(item.study_id).root(body), steps=body.steps, link=body.link
+        )
         running = next(
             (j for j in engine.jobs.values() if j.item_id == item.id and not j.ended and j.description == replay),
             None,
@@ -68,8 +72,9 @@ def table_state(store: Store, engine: Engine, item: Item) -> TableState:
 def table_out(store: Store, item: Item) -> TableOut:
     """A table with its columns and the effects of its steps."""
     body = body_of(item)
-    snapshot, effects = store.tables.replay(body)
-    root = store.versions.find(store.tables.root(body))
+    tables = store.tables(item.study_id)
+    snapshot, effects = tables.replay(body)
+    root = store.versions.find(tables.root(body))
     if root is None:
         raise LookupError(body.root)
     return TableOut(
@@ -80,20 +85,22 @@ def table_out(store: Store, item: Item) -> TableOut:
         rows=snapshot.n_rows,
         empty_cells=empty_cells(store, snapshot),
         columns=snapshot.columns,
-        source=root.effect if body.link is None else _link_effect(store, body.link, root.n_rows, len(root.columns)),
+        source=root.effect
+        if body.link is None
+        else _link_effect(store, item.study_id, body.link, root.n_rows, len(root.columns)),
         steps=body.steps,
         effects=effects,
         version=snapshot.key,
         about=snapshot.about,
         upload=body.upload or None,
         linked_to=body.link,
-        made_into=store.tables.made_from(item.study_id, item.id),
+        made_into=tables.made_from(item.id),
     )
 
 
-def _link_effect(store: Store, link: str, rows: int, columns: int) -> Effect:
+def _link_effect(store: Store, study_id: str, link: str, rows: int, columns: int) -> Effect:
     said = f"{counted(rows, 'row')}, {counted(columns, 'column')}"
-    return Effect(title=store.items.find(link).name, said=said, rows_in=rows, rows_out=rows)
+    return Effect(title=store.items.item(study_id, link).name, said=said, rows_in=rows, rows_out=rows)
 
 
 def empty_cells(store: Store, snapshot: Snapshot) -> int:

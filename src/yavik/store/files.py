@@ -7,10 +7,10 @@ from contextlib import contextmanager
 from pathlib import Path
 
 import pyarrow as pa
-from sqlalchemy import Engine, select, update
+from sqlalchemy import Engine, func, select, update
 from sqlalchemy.orm import Session
 
-from yavik.store.models import Piece, Upload
+from yavik.store.models import Item, Piece, Upload
 
 PIECE = 4 << 20
 MOST_BYTES = 2 << 30
@@ -72,6 +72,17 @@ class Files:
             if upload is None or not upload.complete:
                 raise LookupError(upload_id)
             return upload
+
+    def own(self, study_id: str, upload_id: str) -> Upload:
+        """A file of a study: brought into it, or read by one of its tables, as in a copy of another study. Raises
+        LookupError."""
+        upload = self.get(upload_id)
+        if upload.study_id != study_id:
+            reads = func.json_extract(Item.body, "$.upload") == upload_id
+            with Session(self.engine) as session:
+                if session.scalar(select(Item.id).where(Item.study_id == study_id, reads).limit(1)) is None:
+                    raise LookupError(upload_id)
+        return upload
 
     def drop(self, upload_id: str) -> None:
         """Forgets an upload."""

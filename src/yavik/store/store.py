@@ -46,8 +46,11 @@ class Store:
         self.versions = Versions(self.engine, self.cells)
         self.items = Items(self.engine, who_am_i())
         self.files = Files(self.engine)
-        self.tables = Tables(self.items, self.versions)
         self.trail = Trail(self.engine)
+
+    def tables(self, study_id: str) -> Tables:
+        """The tables of a study."""
+        return Tables(self.items, self.versions, study_id)
 
     def close(self) -> None:
         """Lets go of the database."""

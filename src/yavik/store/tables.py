@@ -18,21 +18,19 @@ CIRCLE = "These tables would be made from each other in a circle."
 
 
 class Tables:
-    """Gives the versions what lies around a step, and finds the present version of any table by its id.
+    """The tables of one study, and of no other: an id of another study's table is as good as none. Gives the versions what lies around a step, and finds the present version of any table by its id.
 
     Keys of versions hold the keys of the other tables that were used: when one of them changes, so does the key,
     and what depends on it is computed anew; nothing else is.
     """
 
-    def __init__(self, items: Items, versions: Versions) -> None:
-        self.items, self.versions = items, versions
+    def __init__(self, items: Items, versions: Versions, study_id: str) -> None:
+        self.items, self.versions, self.study_id = items, versions, study_id
         self._walk = threading.local()
-        versions.key_of_other = self.key_or_gone
-        versions.around = self.around
 
     def body(self, table_id: str) -> TableBody:
         """Raises LookupError."""
-        return TableBody.model_validate(self.items.find(table_id, "table").body)
+        return TableBody.model_validate(self.items.item(self.study_id, table_id, "table").body)
 
     def root(self, body: TableBody) -> str:
         """The key of the version its path begins with."""
@@ -53,12 +51,12 @@ class Tables:
 
     def last_key(self, body: TableBody) -> str:
         root = self.root(body)
-        keys = self.versions.keys(root, body.steps)
+        keys = self.versions.keys(root, body.steps, self)
         return keys[-1] if keys else root
 
     def key_or_gone(self, table_id: str) -> str:
         try:
-            return f"{self.key(table_id)} {self.items.find(table_id).name}"
+            return f"{self.key(table_id)} {self.items.item(self.study_id, table_id).name}"
         except (LookupError, DataProblem):
             return GONE
 
@@ -67,7 +65,7 @@ class Tables:
         root = self.root(body)
         if body.link and self.versions.find(root) is None:
             self.replay(self.body(body.link))
-        return self.versions.replay(root, body.steps)
+        return self.versions.replay(root, body.steps, self)
 
     def prepare(self, link: str | None) -> None:
         """Works out the table that another one begins with."""
@@ -86,7 +84,7 @@ class Tables:
             self._walk.around = [*around, table_id]
             try:
                 snapshot, _ = self.replay(self.body(table_id))
-                found[table_id] = Other(self.items.find(table_id).name, self.versions.table(snapshot))
+                found[table_id] = Other(self.items.item(self.study_id, table_id).name, self.versions.table(snapshot))
             except LookupError:
                 continue
             finally:
@@ -112,10 +110,12 @@ class Tables:
             except LookupError:
                 continue
 
-    def made_from(self, study_id: str, table_id: str) -> list[str]:
+    def made_from(self, table_id: str) -> list[str]:
         """Names of the tables that read this one: to be said before it is deleted."""
         return [
-            i.name for i in self.items.items(study_id) if i.type == "table" and table_id in _read_by_stored(i.body)
+            i.name
+            for i in self.items.items(self.study_id)
+            if i.type == "table" and table_id in _read_by_stored(i.body)
         ]
 
 

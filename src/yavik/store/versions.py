@@ -4,9 +4,9 @@ import hashlib
 import json
 import threading
 from collections import OrderedDict
-from collections.abc import Callable, Iterable
+from collections.abc import Iterable
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, Protocol
 
 from sqlalchemy import Engine, select
 from sqlalchemy.dialects.sqlite import insert as sqlite_insert
@@ -60,15 +60,31 @@ class Snapshot:
         return [own, self.rows_hash]
 
 
+class Others(Protocol):
+    """What steps that read other tables need to know of them."""
+
+    def key_or_gone(self, table_id: str) -> str: ...
+
+    def around(self, ids: Iterable[str]) -> Around: ...
+
+
+class _NoOthers:
+    def key_or_gone(self, table_id: str) -> str:
+        return table_id
+
+    def around(self, ids: Iterable[str]) -> Around:
+        return ALONE
+
+
+NO_OTHERS: Others = _NoOthers()
+
+
 class Versions:
     def __init__(self, engine: Engine, cells: ColumnStore) -> None:
         self.engine, self.cells = engine, cells
         self._tables: OrderedDict[str, Table] = OrderedDict()
         self._found: dict[str, Snapshot] = {}
         self._lock = threading.Lock()
-        # What steps that read other tables need; ``Tables`` puts itself here.
-        self.key_of_other: Callable[[str], str] = lambda table_id: table_id
-        self.around: Callable[[Iterable[str]], Around] = lambda _ids: ALONE
 
     def find(self, key: str) -> Snapshot | None:
         """A version's description; kept in memory, as a version never changes."""
@@ -149,24 +165,26 @@ class Versions:
             while len(self._tables) > most:
                 self._tables.popitem(last=False)
 
-    def keys(self, root: str, steps: list[dict[str, Any]]) -> list[str]:
+    def keys(self, root: str, steps: list[dict[str, Any]], others: Others = NO_OTHERS) -> list[str]:
         """One key per step; a step's id does not count, and one that is off changes nothing."""
-        keys, key = [], root
+        found, key = [], root
         for step in steps:
             if step.get("on", True):
-                others = [self.key_of_other(t) for t in tables_of(step)]
+                read = [others.key_or_gone(t) for t in tables_of(step)]
                 own = {k: v for k, v in step.items() if k not in ("id", "on")}
-                key = key_of(key, own, *others)
-            keys.append(key)
-        return keys
+                key = key_of(key, own, *read)
+            found.append(key)
+        return found
 
-    def replay(self, root: str, steps: list[dict[str, Any]]) -> tuple[Snapshot, list[Effect]]:
+    def replay(
+        self, root: str, steps: list[dict[str, Any]], others: Others = NO_OTHERS
+    ) -> tuple[Snapshot, list[Effect]]:
         """The table after the steps, from the longest prefix that is kept, and every step's effect."""
         present = self.find(root)
         if present is None:
             raise LookupError(f"version {root} is not stored")
         effects: list[Effect] = []
-        for key, data in zip(self.keys(root, steps), steps, strict=True):
+        for key, data in zip(self.keys(root, steps, others), steps, strict=True):
             step = new_step(data)
             if not step.on:
                 effects.append(
@@ -176,7 +194,7 @@ class Versions:
             found = self.find(key)
             if found is None:
                 table = self.table(present)
-                after, effect = apply_step(table, step, self.around(step.tables()))
+                after, effect = apply_step(table, step, others.around(step.tables()))
                 found = self.save(key, after, effect, (present, table))
             present = found
             effects.append(found.effect)

@@ -10,10 +10,10 @@ import { Conflict } from "./conflict";
 import { Contents } from "./contents";
 import { History } from "./history";
 import { HelpKeys, useKeys } from "./keys";
+import { stopJob } from "./job";
 import { Mark } from "./mark";
 import { Palette } from "./palette";
 import { useTheme } from "./theme";
-import { sayProblem } from "./toasts";
 
 export function Frame() {
   const { study = "", id } = useParams();
@@ -117,7 +117,7 @@ function TopBar({
         <span className="muted truncate">Find or ask anything</span>
         <kbd className="kbd kbd-sm">/</kbd>
       </button>
-      <Working />
+      {study && <Working study={study} />}
       {study && (
         <>
           <IconButton
@@ -152,11 +152,11 @@ function TopBar({
   );
 }
 
-/** What runs now, wherever it was begun, with a way to stop it. */
-function Working() {
+/** What runs now in the study, wherever it was begun, with a way to stop it. */
+function Working({ study }: { study: string }) {
   const { data } = useQuery({
-    queryKey: ["jobs"],
-    queryFn: () => take(api.GET("/api/jobs")),
+    queryKey: ["jobs", study],
+    queryFn: () => take(api.GET("/api/studies/{study_id}/jobs", { params: { path: { study_id: study } } })),
     refetchInterval: (q) => (q.state.data?.length ? 500 : 4000),
     retry: false,
   });
@@ -168,13 +168,7 @@ function Working() {
       <span className="truncate">
         {job.title}, {Math.round(job.part * 100)}%
       </span>
-      <button
-        type="button"
-        className="link-quiet"
-        onClick={() =>
-          void take(api.DELETE("/api/jobs/{job_id}", { params: { path: { job_id: job.id } } })).catch(sayProblem)
-        }
-      >
+      <button type="button" className="link-quiet" onClick={() => stopJob(job)}>
         Stop
       </button>
     </span>

@@ -14,12 +14,13 @@ export function useJob(first: Job | null | undefined, ended: (job: Job) => void)
     tell.current = ended;
   });
   const id = first?.id;
+  const study = first?.study_id;
   useEffect(() => {
     if (!id) {
       setJob(null);
       return;
     }
-    const source = new EventSource(`/api/jobs/${id}/events`);
+    const source = new EventSource(`/api/studies/${study}/jobs/${id}/events`);
     source.onmessage = (event) => {
       const now = JSON.parse(event.data as string) as Job;
       setJob(now);
@@ -29,8 +30,13 @@ export function useJob(first: Job | null | undefined, ended: (job: Job) => void)
       }
     };
     return () => source.close();
-  }, [id]);
+  }, [id, study]);
   return job && job.id === id && !ENDED.includes(job.state) ? job : null;
+}
+
+export function stopJob(job: Job): void {
+  const path = { study_id: job.study_id, job_id: job.id };
+  void take(api.DELETE("/api/studies/{study_id}/jobs/{job_id}", { params: { path } })).catch(sayProblem);
 }
 
 export function JobBar({ job }: { job: Job }) {
@@ -51,12 +57,7 @@ export function JobBar({ job }: { job: Job }) {
           </div>
           <progress className="progress progress-primary w-full" value={job.part} max={1} aria-label={job.title} />
         </div>
-        <button
-          className="btn btn-sm"
-          onClick={() =>
-            void take(api.DELETE("/api/jobs/{job_id}", { params: { path: { job_id: job.id } } })).catch(sayProblem)
-          }
-        >
+        <button className="btn btn-sm" onClick={() => stopJob(job)}>
           Stop
         </button>
       </div>

@@ -38,7 +38,7 @@ def open_from_archive(study: TheStudy, request: Request, name: str, file_id: str
     filename, pieces = archives.fetch(_archive(request, name), file_id)
     upload = store.files.take(study.id, filename, pieces)
     try:
-        return first_look(store, upload.id)
+        return first_look(store, upload)
     except DataProblem:
         store.files.drop(upload.id)
         raise

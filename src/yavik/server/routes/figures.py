@@ -38,7 +38,7 @@ def new_figure(study: TheStudy, data: NewFigure, store: TheStore, engine: TheEng
         size = {"width_mm": KINDS[figure.kind].size[0], "height_mm": KINDS[figure.kind].size[1]}
         figure = figure.model_copy(update=looked(style.look) | (size if style.preset == "journal" else {}))
     store.items.item(study.id, table, "table")
-    name = name or figure_name(figure, titles_of(store, table))
+    name = name or figure_name(figure, titles_of(store, study.id, table))
     made = FigureBody(table=table, figure=figure)
     item = store.items.add(study.id, "figure", name, made.model_dump(mode="json"), f"Draw {name}")
     return figure_state(store, engine, item)
@@ -170,9 +170,9 @@ def _keep_change(study: Study, item: Item, data: FigureChange, store: Store, see
         bodies = {_style_id(store, study.id): style.model_dump(mode="json"), item.id: fresh.model_dump(mode="json")}
         store.items.change_several(study.id, label, bodies)
         return
-    titles = titles_of(store, body.table)
+    titles = titles_of(store, study.id, body.table)
     named = item.name in (figure_name(body.figure, titles), figure_name(body.figure))
-    name = figure_name(fresh.figure, titles_of(store, fresh.table)) if named else item.name
+    name = figure_name(fresh.figure, titles_of(store, study.id, fresh.table)) if named else item.name
     store.items.change(study.id, item.id, label, together=True, body=fresh.model_dump(mode="json"), name=name)
 
 

@@ -27,7 +27,7 @@ def list_paths(study: TheStudy, store: TheStore) -> list[PathOut]:
 def keep_path(study: TheStudy, data: NewPath, store: TheStore) -> PathOut:
     """Keeps a table's present path under a name."""
     body = body_of(store.items.item(study.id, data.table, "table"))
-    before = store.tables.replay(body.model_copy(update={"steps": []}))[0]
+    before = store.tables(study.id).replay(body.model_copy(update={"steps": []}))[0]
     kept = PathBody(
         steps=[{k: v for k, v in s.items() if k != "id"} for s in body.steps],
         columns=[c.name for c in before.columns],
@@ -46,7 +46,7 @@ def try_path(study: TheStudy, table_id: str, data: TryPath, store: TheStore) -> 
     effects = []
     for raw in data.steps:
         step = parse_step(raw)
-        table, effect = apply_step(table, step, store.tables.around(step.tables()))
+        table, effect = apply_step(table, step, store.tables(study.id).around(step.tables()))
         effects.append(effect)
     lacking = [n for n in data.columns if not whole.has(n)]
     return PathTried(effects=effects, lacking=lacking, rows=table.n_rows, columns=len(table.columns))

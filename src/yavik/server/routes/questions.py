@@ -27,7 +27,7 @@ def new_question(study: TheStudy, data: NewQuestion, store: TheStore) -> Questio
     body = QuestionBody(
         table=data.table, method=data.method, layout=data.layout or method.layouts[0].id, spec=data.spec
     )
-    name = auto_name(data.method, data.spec, titles_of(store, data.table))
+    name = auto_name(data.method, data.spec, titles_of(store, study.id, data.table))
     return question_state(
         store, store.items.add(study.id, "question", name, body.model_dump(mode="json"), f"Ask about {name}")
     )
@@ -54,9 +54,9 @@ def change_question(
     def called(present: Item, after: dict[str, Any]) -> str:
         """A name that was never changed by hand follows the sentence."""
         body, fresh = question_body(present), QuestionBody.model_validate(after)
-        titles = titles_of(store, body.table)
+        titles = titles_of(store, study.id, body.table)
         named = present.name in (auto_name(body.method, body.spec, titles), auto_name(body.method, body.spec))
-        return auto_name(fresh.method, fresh.spec, titles_of(store, fresh.table)) if named else present.name
+        return auto_name(fresh.method, fresh.spec, titles_of(store, study.id, fresh.table)) if named else present.name
 
     item = store.items.revise(study.id, item_id, f"Change {item.name}", changed, seen=seen, name=called)
     return question_state(store, item)

@@ -43,7 +43,9 @@ from yavik.server.schemas import (
 )
 from yavik.server.stopping import while_waited_for
 from yavik.server.tables_view import LARGE_CELLS, body_of, job_out, snapshot_of, table_state
+from yavik.store import Store
 from yavik.store.bodies import TableBody
+from yavik.store.models import Upload
 
 MOST_LOOKED_AT = 50_000
 """Rows at which a question's fit looks, in every column: a unit or a rule may stand in one that was not chosen."""
@@ -64,28 +66,23 @@ async def upload(
     """The file's bytes are the body; its name comes percent-encoded in a header."""
     kept = await store.files.receive(study.id, unquote(x_filename), request.stream())
     try:
-        return await while_waited_for(request, lambda stop: first_look(store, kept.id, stop))
+        return await while_waited_for(request, lambda stop: first_look(store, kept, stop))
     except DataProblem:
         store.files.drop(kept.id)
         raise
 
 
-def first_look(store: TheStore, upload_id: str, stop: Event | None = None) -> UploadOut:
+def first_look(store: Store, kept: Upload, stop: Event | None = None) -> UploadOut:
     """What a file that was just taken in seems to be. Raises DataProblem."""
-    kept = store.files.get(upload_id)
-    return UploadOut(
-        id=kept.id, filename=kept.filename, size=kept.size, preview=_preview(store, kept.id, kept.size, None, stop)
-    )
+    return UploadOut(id=kept.id, filename=kept.filename, size=kept.size, preview=_preview(store, kept, None, stop))
 
 
-def _preview(
-    store: TheStore, upload_id: str, size: int, options: ReadOptions | None, stop: Event | None = None
-) -> Preview:
-    head = store.files.head(upload_id, SAMPLE_BYTES)
-    format = options.format if options else find_format(head, store.files.get(upload_id).filename)
+def _preview(store: Store, kept: Upload, options: ReadOptions | None, stop: Event | None = None) -> Preview:
+    head = store.files.head(kept.id, SAMPLE_BYTES)
+    format = options.format if options else find_format(head, kept.filename)
     if format == "text":
-        return preview(head, size <= SAMPLE_BYTES, options)
-    with store.files.as_path(upload_id) as path:
+        return preview(head, kept.size <= SAMPLE_BYTES, options)
+    with store.files.as_path(kept.id) as path:
         return look_into(path, format, options, stop)
 
 
@@ -93,8 +90,10 @@ def _preview(
 async def preview_again(
     study: TheStudy, upload_id: str, options: ReadOptions, store: TheStore, request: Request
 ) -> Preview:
+    kept = store.files.own(study.id, upload_id)
+
     def look(stop: Event) -> Preview:
-        return _preview(store, upload_id, store.files.get(upload_id).size, options, stop)
+        return _preview(store, kept, options, stop)
 
     return await while_waited_for(request, look)
 
@@ -102,7 +101,7 @@ async def preview_again(
 @router.get("/uploads/{upload_id}/original")
 def original(study: TheStudy, upload_id: str, store: TheStore) -> Response:
     """The file as it was brought, byte for byte."""
-    store.files.get(upload_id)
+    store.files.own(study.id, upload_id)
     return StreamingResponse(
         store.files.pieces(upload_id),
         media_type="application/octet-stream",
@@ -113,7 +112,7 @@ def original(study: TheStudy, upload_id: str, store: TheStore) -> Response:
 @router.post("/tables", status_code=202)
 def new_table(study: TheStudy, data: NewTable, store: TheStore, engine: TheEngine) -> TableState:
     """Small files become a table at once; large ones as a job whose end is told at ``PUT …/tables/finish``."""
-    kept = store.files.get(data.upload)
+    kept = store.files.own(study.id, data.upload)
     read = ReadFile(upload=data.upload, options=data.options)
     if kept.size > (1_500_000 if data.options.format == "text" else 200_000):
         return TableState(job=job_out(engine.submit(read, f"Reading {kept.filename}", study.id)))
@@ -124,7 +123,7 @@ def new_table(study: TheStudy, data: NewTable, store: TheStore, engine: TheEngin
 @router.put("/tables/finish", status_code=201)
 def finish_table(study: TheStudy, data: NewTable, store: TheStore, engine: TheEngine) -> TableState:
     """Makes the table from what a job has read."""
-    kept = store.files.get(data.upload)
+    kept = store.files.own(study.id, data.upload)
     key = ReadFile(upload=data.upload, options=data.options).root(kept.sha)
     if store.versions.find(key) is None:
         raise DataProblem("The file has not been read yet.")
@@ -132,7 +131,7 @@ def finish_table(study: TheStudy, data: NewTable, store: TheStore, engine: TheEn
 
 
 def _finish(study: TheStudy, data: NewTable, store: TheStore, engine: TheEngine, key: str) -> TableState:
-    kept = store.files.get(data.upload)
+    kept = store.files.own(study.id, data.upload)
     body = TableBody(upload=data.upload, filename=kept.filename, root=key, options=data.options)
     item = store.items.add(study.id, "table", data.name, body.model_dump(mode="json"), f"Bring in {data.name}")
     return table_state(store, engine, item)
@@ -219,7 +218,7 @@ def missing_patterns(study: TheStudy, table_id: str, store: TheStore) -> Pattern
 def columns_before(study: TheStudy, table_id: str, store: TheStore, at: Annotated[int, Query(ge=0)]) -> list[Column]:
     """The columns as they are before a step: what the editor of a step in the middle of a path offers."""
     body = body_of(store.items.item(study.id, table_id, "table"))
-    return store.tables.replay(body.model_copy(update={"steps": body.steps[:at]}))[0].columns
+    return store.tables(study.id).replay(body.model_copy(update={"steps": body.steps[:at]}))[0].columns
 
 
 @router.get("/tables/{table_id}/likeness")
@@ -273,7 +272,7 @@ def set_steps(
         return body.model_dump(mode="json")
 
     def sound(after: dict[str, Any]) -> None:
-        store.tables.refuse_circle(table_id, TableBody.model_validate(after))
+        store.tables(study.id).refuse_circle(table_id, TableBody.model_validate(after))
 
     item = store.items.revise(study.id, table_id, data.label, changed, seen=seen, sound=sound)
     return table_state(store, engine, item)
@@ -284,13 +283,13 @@ def try_step(study: TheStudy, table_id: str, data: TryStep, store: TheStore) -> 
     """What a step being written would do, without doing it. Raises DataProblem."""
     body = body_of(store.items.item(study.id, table_id, "table"))
     before = body.model_copy(update={"steps": body.steps[: data.at]})
-    snapshot, _ = store.tables.replay(before)
+    snapshot, _ = store.tables(study.id).replay(before)
     whole = store.versions.table(snapshot)
     limit = max(1000, min(TRY_ROWS, LARGE_CELLS * 10 // max(1, len(snapshot.columns))))
     table = whole.slice(0, limit)
     step = parse_step(data.step)
-    store.tables.refuse_circle(table_id, before.model_copy(update={"steps": [data.step]}))
-    after, effect = apply_step(table, step, store.tables.around(step.tables()))
+    store.tables(study.id).refuse_circle(table_id, before.model_copy(update={"steps": [data.step]}))
+    after, effect = apply_step(table, step, store.tables(study.id).around(step.tables()))
     if effect.problem:
         raise DataProblem(effect.problem, column=effect.column, position=effect.position)
     touched = [
