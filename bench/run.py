@@ -4,6 +4,7 @@ Each line: what is timed, plain seconds, our seconds, the ratio, and the mark it
 """
 
 import json
+import os
 import subprocess
 import sys
 import tempfile
@@ -199,13 +200,17 @@ def describing() -> None:
     line("describe 20 columns × 1,000,000 rows, with pictures", plain, ours, "")
 
 
+KEY = "of-the-bench"
+BEARER = {"authorization": f"Bearer {KEY}"}
+
+
 def slot(folder: Path) -> None:
     """From the click on a column in a slot's list to the new statement on the page, in headless Chromium."""
     from playwright.sync_api import sync_playwright
 
     port = 8791
     command = [sys.executable, "-m", "yavik.cli", "demo", "--data-dir", str(folder / "demo"), "--port", str(port)]
-    server = subprocess.Popen(command, stdout=subprocess.DEVNULL)
+    server = subprocess.Popen(command, stdout=subprocess.DEVNULL, env={**os.environ, "YAVIK_KEY": KEY})
     try:
         base = f"http://127.0.0.1:{port}"
         study = wait_for(f"{base}/api/studies")[0]["id"]
@@ -214,7 +219,7 @@ def slot(folder: Path) -> None:
         with sync_playwright() as p:
             page = p.chromium.launch(
                 executable_path="/usr/bin/chromium", args=["--no-sandbox", "--disable-gpu"]
-            ).new_page()
+            ).new_page(extra_http_headers=BEARER)
             page.goto(f"{base}/s/{study}/q/{question}")
             page.get_by_test_id("headline").wait_for()
             page.wait_for_load_state("networkidle")
@@ -254,7 +259,7 @@ def clicked(page: Any, column: str) -> float:
 def wait_for(url: str) -> Any:
     for _ in range(300):
         try:
-            with urllib.request.urlopen(url, timeout=5) as response:
+            with urllib.request.urlopen(urllib.request.Request(url, headers=BEARER), timeout=5) as response:
                 return json.loads(response.read())
         except OSError:
             time.sleep(0.1)

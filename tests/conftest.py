@@ -16,6 +16,10 @@ from yavik.demo.study import make_demo
 from yavik.server.app import create_app
 from yavik.store import Store
 
+KEY = os.environ["YAVIK_KEY"] = "of-the-tests"
+"""The key of servers that tests start."""
+BEARER = {"authorization": f"Bearer {KEY}"}
+
 
 @pytest.fixture(scope="session")
 def made_demo(tmp_path_factory: pytest.TempPathFactory) -> Path:

@@ -1,6 +1,7 @@
 """Current pictures of the main views, made from the demo study into docs/screenshots/."""
 
 import json
+import os
 import subprocess
 import sys
 import tempfile
@@ -23,12 +24,14 @@ ARGS = [
 ]
 PORT = 8790
 BASE = f"http://127.0.0.1:{PORT}"
+KEY = os.environ["YAVIK_KEY"] = "of-the-pictures"
+BEARER = {"authorization": f"Bearer {KEY}"}
 
 
 def get(path: str) -> Any:
     for _ in range(300):
         try:
-            with urllib.request.urlopen(BASE + path, timeout=5) as response:
+            with urllib.request.urlopen(urllib.request.Request(BASE + path, headers=BEARER), timeout=5) as response:
                 return json.loads(response.read())
         except OSError:
             time.sleep(0.1)
@@ -36,7 +39,11 @@ def get(path: str) -> Any:
 
 
 def shoot(browser: Browser, name: str, path: str, *, dark: bool = False, act: Any = None) -> None:
-    context = browser.new_context(viewport={"width": 1280, "height": 800}, color_scheme="dark" if dark else "light")
+    context = browser.new_context(
+        viewport={"width": 1280, "height": 800},
+        color_scheme="dark" if dark else "light",
+        extra_http_headers=BEARER,
+    )
     page: Page = context.new_page()
     page.goto(BASE + path)
     page.wait_for_load_state("networkidle")

@@ -59,34 +59,53 @@ def main(argv: list[str] | None = None) -> int:
 
 def serve(folder: Path, port: int, *, demo: bool, reload: bool = False) -> int:
     """Serves the studies of a folder."""
+    from yavik.server.key import address, key_of_folder
+    from yavik.store.folder import held, prepare
+    from yavik.store.troubles import FolderTrouble
+
+    os.umask(0o077)  # whatever is written here is for this account alone
+    try:
+        prepare(folder)
+        key = key_of_folder(folder)
+        with held(folder, address(port, key)):
+            if taken(port):
+                print(f"Port {port} is in use. Choose another with --port.", file=sys.stderr)
+                return 1
+            return _serve(folder, port, key, demo=demo, reload=reload)
+    except FolderTrouble as trouble:
+        print(trouble, file=sys.stderr)
+        return 1
+
+
+def _serve(folder: Path, port: int, key: str, *, demo: bool, reload: bool) -> int:
     import uvicorn
 
     from yavik.demo.study import make_demo
     from yavik.server.app import FOLDER, create_app
+    from yavik.server.key import address
+    from yavik.server.limits import CONNECTIONS, TimedHeads
     from yavik.store import Store
 
-    if taken(port):
-        print(f"Port {port} is in use. Is Yavik running already? Choose another with --port.", file=sys.stderr)
-        return 1
-    if demo:
-        store = Store(folder)
-        if not any(s.demo for s in store.items.studies()):
-            print("Making the demo study …", flush=True)
-            make_demo(store)
-        store.close()
-    print(f"Yavik is at http://127.0.0.1:{port}  (data in {folder}; Ctrl+C stops it)", flush=True)
+    store = Store(folder)
+    if demo and not any(s.demo for s in store.items.studies()):
+        print("Making the demo study …", flush=True)
+        make_demo(store)
+    store.close()
+    print(f"Yavik is at {address(port, key)}  (data in {folder}; Ctrl+C stops it)", flush=True)
     settings: dict[str, Any] = {
         "host": "127.0.0.1",
         "port": port,
         "log_level": "warning",
         "timeout_graceful_shutdown": 3,
+        "http": TimedHeads,
+        "limit_concurrency": CONNECTIONS,
     }
     if reload:
         os.environ[FOLDER] = str(folder)
         source = str(Path(__file__).parent)
         uvicorn.run("yavik.server.app:from_environment", factory=True, reload=True, reload_dirs=[source], **settings)
     else:
-        uvicorn.run(create_app(folder, more_archives=stand_in() if demo else []), **settings)
+        uvicorn.run(create_app(folder, more_archives=stand_in() if demo else [], key=key), **settings)
     return 0
 
 

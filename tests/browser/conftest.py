@@ -14,6 +14,8 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import Browser, Page, expect, sync_playwright
 
+from tests.conftest import BEARER
+
 ARGS = [
     "--no-sandbox",
     "--disable-gpu",
@@ -48,7 +50,7 @@ def address(tmp_path_factory: pytest.TempPathFactory, made_demo: Path) -> Iterat
     end = time.monotonic() + 180
     while True:
         try:
-            urllib.request.urlopen(f"{where}/api/studies", timeout=5).read()
+            urllib.request.urlopen(urllib.request.Request(f"{where}/api/studies", headers=BEARER), timeout=5).read()
             break
         except OSError:  # refused, reset or slow: not there yet
             assert time.monotonic() < end, "the server did not start"
@@ -73,6 +75,7 @@ def page(browser: Browser, address: str) -> Iterator[Page]:
         reduced_motion="reduce",
         viewport={"width": 1280, "height": 800},
         base_url=address,
+        extra_http_headers=BEARER,
         permissions=["clipboard-read", "clipboard-write"],
         accept_downloads=True,
     )

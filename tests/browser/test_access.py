@@ -6,6 +6,7 @@ import pytest
 from playwright.sync_api import Browser, Page, expect
 
 from tests.browser.conftest import AXE
+from tests.conftest import BEARER
 
 
 def serious(page: Page) -> list[str]:
@@ -213,7 +214,9 @@ def test_a_draft_survives_a_reload(demo: Page) -> None:
 
 def test_a_page_that_breaks_leaves_the_rest_standing(browser: Browser, address: str) -> None:
     """A state that no page can draw: the words say so, the contents stay, the other pages work."""
-    context = browser.new_context(base_url=address, viewport={"width": 1280, "height": 800})
+    context = browser.new_context(
+        base_url=address, extra_http_headers=BEARER, viewport={"width": 1280, "height": 800}
+    )
     page = context.new_page()
     study = page.request.post("/api/studies/demo").json()["id"]
     entries = page.request.get(f"/api/studies/{study}").json()["entries"]

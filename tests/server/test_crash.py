@@ -14,6 +14,7 @@ from typing import Any
 
 import numpy as np
 
+from tests.conftest import BEARER
 from yavik.store import Store
 
 
@@ -25,9 +26,12 @@ def free_port() -> int:
 
 
 class Server:
-    def __init__(self, folder: Path) -> None:
+    def __init__(self, folder: Path, limits: dict[str, float] | None = None) -> None:
         self.port = free_port()
-        command = [sys.executable, "-m", "yavik.cli", "serve", "--data-dir", str(folder), "--port", str(self.port)]
+        start = "import sys\nfrom yavik.server import limits\nfrom yavik.cli import main\n"
+        start += "".join(f"limits.{name} = {value}\n" for name, value in (limits or {}).items())
+        arguments = ["serve", "--data-dir", str(folder), "--port", str(self.port)]
+        command = [sys.executable, "-c", f"{start}if __name__ == '__main__': sys.exit(main({arguments}))"]
         self.process = subprocess.Popen(command, start_new_session=True, stdout=subprocess.DEVNULL)
         end = time.monotonic() + 120
         while True:
@@ -43,7 +47,7 @@ class Server:
         request = urllib.request.Request(
             f"http://127.0.0.1:{self.port}{path}",
             raw,
-            {"content-type": "application/json", **(headers or {})},
+            {"content-type": "application/json", **BEARER, **(headers or {})},
             method=method,
         )
         with urllib.request.urlopen(request, timeout=120) as response:

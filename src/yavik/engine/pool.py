@@ -9,6 +9,8 @@ from pathlib import Path
 from yavik.engine.jobs import Job, State
 from yavik.engine.worker import main
 
+LOOK_SECONDS = 1.0
+"""Between two looks at an idle process."""
 log = logging.getLogger("yavik.engine")
 
 
@@ -30,7 +32,7 @@ class Worker:
         theirs.close()
 
     def _feed(self) -> None:
-        while (job := self.jobs.get()) is not None:
+        while (job := self._next()) is not None:
             if job.stop_asked:
                 job.tell(state=State.stopped, what="Stopped before it began")
                 continue
@@ -41,6 +43,17 @@ class Worker:
                 self._lost(job)
             self.job = None
         self.end()
+
+    def _next(self) -> Job | None:
+        """The next job; a process that died while it was idle is replaced before one comes."""
+        while True:
+            try:
+                return self.jobs.get(timeout=LOOK_SECONDS)
+            except queue.Empty:
+                if not self.process.is_alive():
+                    log.warning("an idle worker ended (%s) and is replaced", self.process.exitcode)
+                    self.end()
+                    self._start()
 
     def _carry(self, job: Job) -> None:
         job.tell(state=State.running, what="Starting")

@@ -1,6 +1,8 @@
 """What runs in a worker process: imports everything once, then carries out descriptions one at a time."""
 
+import multiprocessing
 import os
+import threading
 import traceback
 from multiprocessing.connection import Connection
 from pathlib import Path
@@ -12,9 +14,18 @@ NO_ROOM = (
 )
 
 
+def _end_with_the_server() -> None:
+    """However the server ends, in the middle of a job too: nobody would take what this process works out."""
+    server = multiprocessing.parent_process()
+    if server is not None:
+        server.join()
+        os._exit(1)
+
+
 def main(connection: Connection, folder: str) -> None:
     """Reads (job id, description) and answers with ('progress' | 'shown' | 'done' | 'problem' | 'failed', …) until the
     pipe ends."""
+    threading.Thread(target=_end_with_the_server, daemon=True).start()
     os.environ.setdefault("OMP_NUM_THREADS", "1")  # skinny products are quicker on one BLAS thread
     from pydantic import TypeAdapter
 

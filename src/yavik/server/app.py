@@ -17,6 +17,8 @@ from yavik.engine import Engine
 from yavik.engine.engine import PATIENCE
 from yavik.server import problems
 from yavik.server.archives import Archive, configured
+from yavik.server.key import Keyed, key_of_folder
+from yavik.server.limits import Limits
 from yavik.server.routes import (
     archives,
     figures,
@@ -39,7 +41,12 @@ STATIC = Path(__file__).with_name("static")
 
 
 def create_app(
-    folder: Path, *, workers: int | None = None, warm: bool = True, more_archives: list[Archive] | None = None
+    folder: Path,
+    *,
+    workers: int | None = None,
+    warm: bool = True,
+    more_archives: list[Archive] | None = None,
+    key: str | None = None,
 ) -> FastAPI:
     """
     Args:
@@ -48,6 +55,7 @@ def create_app(
         warm: import and start what the first question would otherwise wait for, and leave what turns out long to
             the workers.
         more_archives: beside those of the folder's archives.json.
+        key: without which nothing answers; None where whoever calls sees to that.
     """
 
     @asynccontextmanager
@@ -71,6 +79,9 @@ def create_app(
         redoc_url=None,
         generate_unique_id_function=short_id,
     )
+    app.add_middleware(Limits)
+    if key:
+        app.add_middleware(Keyed, key=key)
     app.add_middleware(LocalOnly)
     problems.install(app)
     for module in (studies, items, tables, paths, saving, archives, methods, questions, figures, reports, jobs):
@@ -81,7 +92,8 @@ def create_app(
 
 def from_environment() -> FastAPI:
     """For reloading servers, which make the application by name."""
-    return create_app(Path(os.environ[FOLDER]))
+    folder = Path(os.environ[FOLDER])
+    return create_app(folder, key=key_of_folder(folder))
 
 
 def short_id(route: APIRoute) -> str:
@@ -109,6 +121,7 @@ def _interface(app: FastAPI) -> None:
             return HTMLResponse("<p>The interface has not been built. Run <code>make build</code>.</p>", 503)
 
         return
+    own = {str(p.relative_to(STATIC)) for p in STATIC.rglob("*") if p.is_file()}
     app.mount("/assets", StaticFiles(directory=STATIC / "assets"), name="assets")
 
     @app.get("/{path:path}", include_in_schema=False)
@@ -116,7 +129,6 @@ def _interface(app: FastAPI) -> None:
         """Every address of the interface is its one page; its own files are served as they are."""
         if path.startswith("api/"):
             raise LookupError(path)
-        file = (STATIC / path).resolve()
-        if path and file.is_relative_to(STATIC) and file.is_file():
-            return FileResponse(file)
+        if path in own:
+            return FileResponse(STATIC / path)
         return FileResponse(STATIC / "index.html", headers={"cache-control": "no-cache"})

@@ -151,7 +151,7 @@ def report_state(store: Store, engine: Engine, item: Item) -> ReportState:
         doc=body.doc,
         revision=item.revision,
         embeds=embeds,
-        live=[_live_out(n, document) for n in nodes if n.get("type") == "live"],
+        live=[_live_out(n, document) for n in nodes if n.get("type") == "live" and _uid(n) in document.live],
         targets=_targets(document),
         look=body.look,
     )
@@ -162,9 +162,13 @@ def walk(node: dict[str, Any]) -> list[dict[str, Any]]:
     return [node, *(inner for child in node.get("content", []) for inner in walk(child))]
 
 
+def _uid(node: dict[str, Any]) -> str:
+    return str(node.get("attrs", {}).get("uid", ""))
+
+
 def _live_out(node: dict[str, Any], document: Document) -> LiveOut:
     attrs = node.get("attrs", {})
-    uid = str(attrs.get("uid", ""))
+    uid = _uid(node)
     word = document.live[uid]
     return LiveOut(
         uid=uid,

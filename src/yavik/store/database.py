@@ -9,14 +9,23 @@ from alembic import command
 from alembic.config import Config
 from alembic.runtime.migration import MigrationContext
 from alembic.script import ScriptDirectory
-from sqlalchemy import Engine, create_engine, event
+from sqlalchemy import URL, Engine, create_engine, event
+
+from yavik.store.folder import private
+from yavik.store.troubles import FolderTrouble
 
 FILE = "yavik.sqlite"
+NEWER = (
+    "The data folder was written by a newer Yavik, which this one cannot read. Nothing was changed. Start the newer"
+    " one, or name another folder with --data-dir."
+)
 
 
 def connect(folder: Path) -> Engine:
     """An engine on the folder's database. Foreign keys on; writers wait for one another instead of failing."""
-    engine = create_engine(f"sqlite:///{folder / FILE}", connect_args={"timeout": 60, "check_same_thread": False})
+    # Not as a text: a folder's name may have characters that mean something in an address.
+    where = URL.create("sqlite", database=str(folder.absolute() / FILE))
+    engine = create_engine(where, connect_args={"timeout": 60, "check_same_thread": False})
 
     @event.listens_for(engine, "connect")
     def settings(connection: sqlite3.Connection, _record: Any) -> None:
@@ -35,15 +44,20 @@ def connect(folder: Path) -> Engine:
 
 
 def migrate(folder: Path, engine: Engine) -> None:
-    """Brings the database to the newest shape; an existing one is copied first."""
+    """Brings the database to the newest shape; an existing one is copied first. Raises FolderTrouble for one
+    that a newer version wrote."""
     config = Config()
-    config.set_main_option("script_location", str(Path(__file__).with_name("migrations")))
-    newest = ScriptDirectory.from_config(config).get_current_head()
+    place = str(Path(__file__).with_name("migrations"))
+    config.set_main_option("script_location", place.replace("%", "%%"))
+    scripts = ScriptDirectory.from_config(config)
+    newest = scripts.get_current_head()
     with engine.connect() as connection:
         present = MigrationContext.configure(connection).get_current_revision()
     if present == newest:
         return
     if present is not None:
+        if present not in {s.revision for s in scripts.walk_revisions()}:
+            raise FolderTrouble(NEWER)
         backup(folder, present)
     with engine.begin() as connection:
         config.attributes["connection"] = connection
@@ -53,6 +67,8 @@ def migrate(folder: Path, engine: Engine) -> None:
 def backup(folder: Path, revision: str) -> Path:
     """A copy of the database before it is changed."""
     target = folder / f"backup-before-{revision}-next.sqlite"
+    with private(target):
+        pass
     with closing(sqlite3.connect(folder / FILE)) as source, closing(sqlite3.connect(target)) as copy:
         source.backup(copy)
     return target

@@ -12,8 +12,9 @@ from yavik.core.table import Column
 from yavik.core.table import profile as profiles
 from yavik.core.table.texts import cleaned_deep
 from yavik.store.columns import ColumnStore
-from yavik.store.database import connect, migrate
+from yavik.store.database import FILE, connect, migrate
 from yavik.store.files import Files
+from yavik.store.folder import in_sentences, prepare, private
 from yavik.store.items import Items
 from yavik.store.models import Profile, Result, Shown
 from yavik.store.tables import Tables
@@ -34,14 +35,21 @@ class Store:
     Args:
         folder: made when missing.
         upgrade: bring the database to the newest shape; workers leave that to the server.
+
+    Raises FolderTrouble where the folder or its database cannot be used.
     """
 
     def __init__(self, folder: Path, *, upgrade: bool = True) -> None:
-        folder.mkdir(parents=True, exist_ok=True)
+        if upgrade:
+            prepare(folder)
         self.folder = folder
+        if not (folder / FILE).exists():
+            with private(folder / FILE):
+                pass
         self.engine = connect(folder)
         if upgrade:
-            migrate(folder, self.engine)
+            with in_sentences():
+                migrate(folder, self.engine)
         self.cells = ColumnStore(self.engine)
         self.versions = Versions(self.engine, self.cells)
         self.items = Items(self.engine, who_am_i())

@@ -55,9 +55,14 @@ def _not_text() -> str:
     return "This is not a text file. Bring comma- or tab-separated text; save a spreadsheet as CSV first."
 
 
+BYTE_ORDER_MARKS = (codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE)
+
+
 def decode_head(data: bytes, encoding: Encoding) -> str:
     """The beginning of a file as text."""
-    return codecs.getincrementaldecoder(encoding)(errors="replace").decode(data)
+    # Without a byte-order mark there is nothing to say which half comes first: the low one, as most programs write.
+    known = encoding if encoding != "utf-16" or data[:2] in BYTE_ORDER_MARKS else "utf-16-le"
+    return codecs.getincrementaldecoder(known)(errors="replace").decode(data)
 
 
 def split(text: str, delimiter: str, most: int = 400) -> list[list[str]]:

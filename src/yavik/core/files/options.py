@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from typing import Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, field_validator
 
 from yavik.core.table import Column, Kind
 
@@ -36,6 +36,14 @@ class ReadOptions(BaseModel):
     """Columns whose digits are names, not numbers ('007'): read as text."""
     kinds: dict[str, Kind] = {}
     """Kinds chosen by hand, by column name."""
+
+    @field_validator("delimiter")
+    @classmethod
+    def _cuts(cls, value: str) -> str:
+        """What stands in cells cannot cut them, and the readers take one byte."""
+        if not value.isascii() or value.isalnum() or value == '"' or (value < " " and value != "\t"):
+            raise ValueError("cells are cut at a mark such as a comma, a semicolon or a tab")
+        return value
 
 
 class Notice(BaseModel):

@@ -216,7 +216,8 @@ class _Assembly:
         made = [p for p in self.embeds.get(uid, []) if isinstance(p, NumberedTable | NumberedFigure)]
         wanted = next((p for p in made if p.target == target_name(uid, part)), made[0] if made and not part else None)
         reference.target = wanted.target if wanted else None
-        reference.text = labels[wanted.target].replace(" ", "\u00a0") if wanted else "(what stood here is gone)"
+        label = labels.get(wanted.target) if wanted else None
+        reference.text = label.replace(" ", "\u00a0") if label else "(what stood here is gone)"
 
     def node(self, node: Node) -> None:
         """Takes in one node."""

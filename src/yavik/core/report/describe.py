@@ -3,7 +3,7 @@ HTML."""
 
 from typing import Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, field_validator
 
 NodeType = Literal[
     "doc",
@@ -52,6 +52,13 @@ class ReportDoc(BaseModel):
     model_config = ConfigDict(extra="ignore")
 
     doc: Node
+
+    @field_validator("doc")
+    @classmethod
+    def _whole(cls, value: Node) -> Node:
+        if value.type != "doc":
+            raise ValueError("a report's text begins with a node of type doc")
+        return value
 
 
 class ReportLook(BaseModel):

@@ -8,6 +8,7 @@ import numpy as np
 from scipy.stats import rankdata
 
 from yavik.core.steps.values import Vec, numeric
+from yavik.core.table import DataProblem
 
 
 @dataclass(frozen=True)
@@ -60,7 +61,19 @@ def _rank(x: Vec) -> Vec:
 
 
 def _round(x: Vec, places: Vec | None = None) -> Vec:
-    return numeric(np.round(x.data, int(places.data) if places else 0), x.empty, whole=places is None)
+    """Places beyond what a number holds leave it as it is."""
+    wanted = _whole_number(places, 400) if places else 0
+    with np.errstate(over="ignore", invalid="ignore"):
+        rounded = np.round(x.data, wanted)
+    return numeric(np.where(np.isfinite(rounded), rounded, x.data), x.empty, whole=places is None)
+
+
+def _whole_number(x: Vec, most: int) -> int:
+    """A plain number of an expression, cut to what the work can take. Raises DataProblem where it is none."""
+    value = float(x.data)
+    if np.any(x.empty) or not np.isfinite(value):
+        raise DataProblem("The number of places or rows cannot be worked out.")
+    return int(np.clip(value, -most, most))
 
 
 def _across(name: str, help: str, f: Callable[..., Any]) -> Function:
@@ -75,7 +88,8 @@ def _across(name: str, help: str, f: Callable[..., Any]) -> Function:
 
 def _lag(x: Vec, steps: Vec | None = None, by: Vec | None = None, order: Vec | None = None) -> Vec:
     """The value k rows earlier within ``by``, rows taken in the order of ``order`` (file order when not given)."""
-    n, k = len(x.data), int(steps.data) if steps else 1
+    n = len(x.data)
+    k = _whole_number(steps, n) if steps else 1
     keys = [np.arange(n)]
     if order is not None:
         keys.append(np.broadcast_to(order.data, n))

@@ -3,6 +3,7 @@
 from typing import Any, Literal
 
 from fastapi import APIRouter, Request, Response
+from pydantic import ValidationError
 
 from yavik.core.report import ReportDoc
 from yavik.core.report.templates import TEMPLATES
@@ -47,7 +48,7 @@ def write_report(
     item = store.items.item(study.id, item_id, "report")
     label = "Write in the report"
     if data.doc is not None:
-        ReportDoc.model_validate({"doc": data.doc})
+        demand_text(data.doc)
     if data.look is not None:
         label = "Set the report otherwise"
     taken = None
@@ -62,6 +63,18 @@ def write_report(
 
     item = store.items.revise(study.id, item_id, label, changed, seen=seen, together=data.doc is not None)
     return report_state(store, engine, item)
+
+
+def demand_text(doc: dict[str, Any]) -> None:
+    """Raises DataProblem for what is no text of a report."""
+    try:
+        ReportDoc.model_validate({"doc": doc})
+    except (ValidationError, RecursionError) as trouble:
+        first = trouble.errors()[0] if isinstance(trouble, ValidationError) else None
+        place = ".".join(str(p) for p in first["loc"]) if first else "doc"
+        raise DataProblem(
+            f"This is no text of a report: {place}: {first['msg'] if first else 'it is nested too deeply'}."
+        ) from trouble
 
 
 @router.post("/add", status_code=201)
