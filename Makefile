@@ -6,7 +6,7 @@ DATA_DIR ?=
 PORT ?= 8737
 ARGS := $(if $(DATA_DIR),--data-dir $(DATA_DIR),) --port $(PORT)
 
-.PHONY: demo serve dev build test check bench screenshots client clean browser
+.PHONY: demo serve dev build test check bench fuzz screenshots client clean browser
 
 demo: build
 	$(PY) -m yavik.cli demo $(ARGS)
@@ -53,6 +53,10 @@ check: build
 test: check browser
 	cd ui && npm run --silent test
 	$(PY) -m pytest -n 2 --dist worksteal
+
+# Ten minutes of whatever may be sent, each time from another seed.
+fuzz: build
+	FUZZ_SECONDS=600 $(PY) -m pytest tests/server/test_fuzz.py
 
 bench: build
 	$(PY) bench/run.py

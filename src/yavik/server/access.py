@@ -3,7 +3,7 @@
 import re
 from typing import Annotated, Literal
 
-from fastapi import Depends, Header, Request
+from fastapi import Depends, Header, Path, Request
 
 from yavik.core.table import DataProblem
 from yavik.engine import Engine
@@ -53,3 +53,6 @@ def seen_of(
 
 Meant = Annotated[Seen | None, Depends(seen_of)]
 """What a change was meant for."""
+
+Whole = Annotated[int, Path(ge=0, le=1 << 53)]
+"""A number in an address that the database and every browser can hold."""

@@ -17,6 +17,7 @@ from yavik.engine import Engine
 from yavik.engine.engine import PATIENCE
 from yavik.server import problems
 from yavik.server.archives import Archive, configured
+from yavik.server.contract import document
 from yavik.server.key import Keyed, key_of_folder
 from yavik.server.limits import Limits
 from yavik.server.routes import (
@@ -87,6 +88,7 @@ def create_app(
     for module in (studies, items, tables, paths, saving, archives, methods, questions, figures, reports, jobs):
         app.include_router(module.router)
     _interface(app)
+    app.openapi = lambda: document(app)  # type: ignore[method-assign]
     return app
 
 

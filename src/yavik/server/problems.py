@@ -11,11 +11,11 @@ from starlette.exceptions import HTTPException as StarletteHTTPException
 
 from yavik.core.table import DataProblem
 from yavik.engine.tasks import problem_data
+from yavik.server.contract import TYPE
 from yavik.store.files import TooLarge
 from yavik.store.items import Conflict
 from yavik.store.troubles import FULL, said_of_database
 
-TYPE = "application/problem+json"
 WORDS = {
     404: "There is nothing at this address.",
     405: "This address takes no such request.",

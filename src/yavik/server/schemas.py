@@ -1,6 +1,5 @@
 """What goes over the wire: the contract the TypeScript client is generated from."""
 
-from datetime import datetime
 from typing import Any, Literal
 
 from pydantic import BaseModel, Field
@@ -14,6 +13,7 @@ from yavik.core.steps.base import Effect
 from yavik.core.table import About, Column, Kind
 from yavik.core.table.profile import Profile
 from yavik.core.table.summary import GroupLine
+from yavik.server.contract import When
 
 ItemType = Literal["table", "question", "figure", "report"]
 
@@ -25,8 +25,8 @@ class Named(BaseModel):
 class StudyOut(BaseModel):
     id: str
     name: str
-    created: datetime
-    touched: datetime
+    created: When
+    touched: When
     demo: bool
     tables: int
     questions: int
@@ -56,7 +56,7 @@ class Contents(BaseModel):
 
 class ChangeOut(BaseModel):
     id: int
-    at: datetime
+    at: When
     label: str
     undone: bool
     who: str

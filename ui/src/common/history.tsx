@@ -47,7 +47,7 @@ export function History({ study, close }: { study: string; close: () => void }) 
             className={`rule group flex items-baseline gap-3 border-b py-2 text-[0.95rem] ${c.undone ? "muted" : ""}`}
           >
             <span className="muted w-32 shrink-0 text-[0.82rem]">
-              {new Date(`${c.at}Z`).toLocaleString("en-GB", {
+              {new Date(c.at).toLocaleString("en-GB", {
                 day: "numeric",
                 month: "short",
                 hour: "2-digit",

@@ -130,7 +130,7 @@ function StudyLine({ study, renew }: { study: S["StudyOut"]; renew: () => Promis
       </div>
       <span className="muted shrink-0 text-sm">
         touched{" "}
-        {new Date(`${study.touched}Z`).toLocaleString("en-GB", {
+        {new Date(study.touched).toLocaleString("en-GB", {
           day: "numeric",
           month: "long",
           year: "numeric",

@@ -22,6 +22,7 @@ from yavik.core.table.table import cell_texts, make_table
 MOST_COLUMNS = 20_000
 PREVIEW_ROWS = 50
 WIDEST_LINE = 1 << 24
+NOT_IN = "The file cannot be read as text in {}: choose another encoding."
 NO_ROWS = "The file has column names but no rows."
 Source = bytes | Path
 
@@ -159,16 +160,24 @@ def _parse(source: Source, options: ReadOptions, names: list[str]) -> tuple[Any,
             else str(source)
         )
         table = pa_csv.read_csv(data, settings, parse, convert)
+        if any(_is_bytes(field.type) for field in table.schema):
+            raise DataProblem(NOT_IN.format(options.encoding))
         return table, [Notice(text=NO_ROWS)] if table.num_rows == 0 else []
+    except UnicodeError as trouble:
+        raise DataProblem(NOT_IN.format(options.encoding)) from trouble
     except pa.ArrowInvalid as trouble:
         if ragged or "column" in str(trouble).lower() or "straddling" in str(trouble).lower():
             return _patient(source, options, names, convert)
         if "Empty CSV" in str(trouble):
             empty = pa.table({n: pa.nulls(0, pa.large_string()) for n in names})
             return empty, [Notice(text=NO_ROWS)]
-        raise DataProblem(
-            f"The file cannot be read as text in {options.encoding}: choose another encoding."
-        ) from trouble
+        raise DataProblem(NOT_IN.format(options.encoding)) from trouble
+
+
+def _is_bytes(type: Any) -> bool:
+    """Whether the reader met bytes that are no characters of the encoding."""
+    inner = type.value_type if pa.types.is_dictionary(type) else type
+    return bool(pa.types.is_binary(inner) or pa.types.is_large_binary(inner))
 
 
 def _bytes(source: Source, options: ReadOptions) -> bytes:

@@ -56,6 +56,8 @@ def parse_spec(method: str, data: dict[str, Any]) -> Any:
         first = trouble.errors()[0]
         field = ".".join(str(p) for p in first["loc"]) or "the question"
         raise DataProblem(f"{field}: {first['msg']}.") from None
+    except (TypeError, AttributeError, OverflowError) as trouble:  # a field's own reading met what it cannot read
+        raise DataProblem(f"The question cannot be read: {trouble}.") from trouble
 
 
 def new_columns(table: Table, method: str, data: dict[str, Any]) -> list[tuple[Column, Any]]:

@@ -9,7 +9,7 @@ from yavik.core.methods.registry import get
 from yavik.core.report.phrases import phrases
 from yavik.core.report.writing import write_up
 from yavik.core.table import DataProblem
-from yavik.server.access import Meant, TheEngine, TheStore, TheStudy
+from yavik.server.access import Meant, TheEngine, TheStore, TheStudy, Whole
 from yavik.server.questions_view import auto_name, question_body, question_state, renew, shown_answer
 from yavik.server.schemas import NameRound, NewQuestion, QuestionChange, QuestionState
 from yavik.server.schemas_reports import PhraseOut, WrittenOut
@@ -89,7 +89,7 @@ def written_up(study: TheStudy, item_id: str, store: TheStore) -> WrittenOut:
 
 
 @router.patch("/{item_id}/trail/{round_id}")
-def name_round(study: TheStudy, item_id: str, round_id: int, data: NameRound, store: TheStore) -> QuestionState:
+def name_round(study: TheStudy, item_id: str, round_id: Whole, data: NameRound, store: TheStore) -> QuestionState:
     """Names a model of the trail, or takes its name away."""
     item = store.items.item(study.id, item_id, "question")
     store.trail.name(item.id, round_id, data.name.strip() or None if data.name else None)
@@ -97,7 +97,7 @@ def name_round(study: TheStudy, item_id: str, round_id: int, data: NameRound, st
 
 
 @router.delete("/{item_id}/trail/{round_id}")
-def drop_round(study: TheStudy, item_id: str, round_id: int, store: TheStore) -> QuestionState:
+def drop_round(study: TheStudy, item_id: str, round_id: Whole, store: TheStore) -> QuestionState:
     """Takes a model off the trail; the question itself stays as it is."""
     item = store.items.item(study.id, item_id, "question")
     store.trail.drop(item.id, round_id)

@@ -5,7 +5,7 @@ from pydantic import BaseModel, Field
 
 from yavik.core.table import DataProblem
 from yavik.demo.study import DEMO_NAME, make_demo
-from yavik.server.access import TheEngine, TheStore, TheStudy
+from yavik.server.access import TheEngine, TheStore, TheStudy, Whole
 from yavik.server.contents import contents_of, study_out
 from yavik.server.figures_view import drawn
 from yavik.server.questions_view import renew, shown_answer
@@ -85,13 +85,13 @@ class Moment(BaseModel):
 
 
 @router.put("/{study_id}/changes/{change_id}/moment", status_code=204)
-def name_moment(study: TheStudy, change_id: int, data: Moment, store: TheStore) -> None:
+def name_moment(study: TheStudy, change_id: Whole, data: Moment, store: TheStore) -> None:
     """Names the study as it was right after a change; no name takes the name away."""
     store.items.name_moment(study.id, change_id, (data.name or "").strip() or None)
 
 
 @router.post("/{study_id}/changes/{change_id}/go")
-def go_to_moment(study: TheStudy, change_id: int, store: TheStore) -> Moved:
+def go_to_moment(study: TheStudy, change_id: Whole, store: TheStore) -> Moved:
     """Takes the study back (or forward) to the moment right after a change; this is itself a change that can be
     undone."""
     moment = store.items.go_to(study.id, change_id)
