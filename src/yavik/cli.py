@@ -38,6 +38,17 @@ def main(argv: list[str] | None = None) -> int:
         )
         sub.add_argument("--port", type=int, default=8737)
         sub.add_argument("--reload", action="store_true", help="start anew when the source changes (for developers)")
+    for name, words in (
+        ("tidy", "throw away what no study, no history and no page needs"),
+        ("backup", "copy everything into one file, also while Yavik runs"),
+        ("restore", "put a backup in the place of what is there (which is kept beside it)"),
+    ):
+        sub = commands.add_parser(name, help=words)
+        sub.add_argument("--data-dir", type=Path, default=None, help="folder that holds everything")
+        if name != "tidy":
+            sub.add_argument(
+                "file", type=Path, nargs="?" if name == "restore" else None, help="the backup's file (.sqlite)"
+            )
     commands.add_parser("methods", help="list the methods")
     ask = commands.add_parser("answer", help="answer a question from files, as JSON, without a server")
     ask.add_argument("method")
@@ -52,6 +63,8 @@ def main(argv: list[str] | None = None) -> int:
     args = parser.parse_args(argv)
     if args.command in ("serve", "demo"):
         return serve(args.data_dir or default_folder(), args.port, demo=args.command == "demo", reload=args.reload)
+    if args.command in ("tidy", "backup", "restore"):
+        return keep(args.command, args.data_dir or default_folder(), getattr(args, "file", None))
     if args.command == "rerun":
         return rerun(args.study)
     return list_methods() if args.command == "methods" else answer(args)
@@ -107,6 +120,15 @@ def _serve(folder: Path, port: int, key: str, *, demo: bool, reload: bool) -> in
     else:
         uvicorn.run(create_app(folder, more_archives=stand_in() if demo else [], key=key), **settings)
     return 0
+
+
+def keep(command: str, folder: Path, file: Path | None) -> int:
+    """Tidies, backs up or restores a data folder."""
+    from yavik.keeping import run_backup, run_restore, run_tidy
+
+    if command == "tidy":
+        return run_tidy(folder)
+    return run_backup(folder, file or Path()) if command == "backup" else run_restore(folder, file)
 
 
 def stand_in() -> list[Any]:

@@ -48,6 +48,7 @@ def test_the_address_of_the_start_is_kept_in_a_cookie(keyed: TestClient) -> None
     kept = found.headers["set-cookie"]
     assert "HttpOnly" in kept and "SameSite=lax" in kept and found.headers["cache-control"] == "no-store"
     assert keyed.get("/api/studies").json() == []
+    keyed.cookies.clear()
     assert keyed.get("http://127.0.0.1//evil.test/?key=the-key").headers["location"].startswith("/evil.test")
 
 

@@ -81,6 +81,11 @@ class Engine:
         """Whether work is little enough for the request."""
         return rows * max(1, columns) <= SMALL_CELLS and self.remote is None
 
+    def busy(self) -> bool:
+        """Whether anything is being worked out or waits for its turn."""
+        with self._lock:
+            return any(not job.ended for job in self.jobs.values())
+
     def close(self) -> None:
         """Ends the workers."""
         self.pool.close()

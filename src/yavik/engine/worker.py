@@ -50,6 +50,7 @@ def main(connection: Connection, folder: str) -> None:
             show=lambda drawing: connection.send(("shown", drawing)),
         )
         try:
+            store.follow()
             with bounded(available()):
                 done = carry_out(store, adapter.validate_python(data), run)
             connection.send(("done", done))

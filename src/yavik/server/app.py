@@ -18,6 +18,7 @@ from yavik.engine.engine import PATIENCE
 from yavik.server import problems
 from yavik.server.archives import Archive, configured
 from yavik.server.contract import document
+from yavik.server.keeping import Keeper
 from yavik.server.key import Keyed, key_of_folder
 from yavik.server.limits import Limits
 from yavik.server.routes import (
@@ -25,6 +26,7 @@ from yavik.server.routes import (
     figures,
     items,
     jobs,
+    keeping,
     methods,
     paths,
     questions,
@@ -66,9 +68,12 @@ def create_app(
         app.state.archives = [*configured(folder), *(more_archives or [])]
         patience = PATIENCE if warm else inf
         app.state.engine = Engine(app.state.store, workers, os.environ.get("YAVIK_ENGINE"), patience)
+        app.state.keeper = Keeper(app.state.store, app.state.engine)
         if warm:
+            app.state.keeper.start()
             threading.Thread(target=warm_up, daemon=True).start()
         yield
+        app.state.keeper.close()
         app.state.engine.close()
         app.state.store.close()
 
@@ -85,7 +90,20 @@ def create_app(
         app.add_middleware(Keyed, key=key)
     app.add_middleware(LocalOnly)
     problems.install(app)
-    for module in (studies, items, tables, paths, saving, archives, methods, questions, figures, reports, jobs):
+    for module in (
+        studies,
+        items,
+        tables,
+        paths,
+        saving,
+        archives,
+        methods,
+        questions,
+        figures,
+        reports,
+        jobs,
+        keeping,
+    ):
         app.include_router(module.router)
     _interface(app)
     app.openapi = lambda: document(app)  # type: ignore[method-assign]

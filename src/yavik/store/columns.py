@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 import pyarrow as pa
-from sqlalchemy import Engine, select
+from sqlalchemy import Connection, Engine, select
 from sqlalchemy.dialects.sqlite import insert as sqlite_insert
 
 from yavik.core.table import About, Column, Table
@@ -74,8 +74,19 @@ class ColumnStore:
         for h, (_, array) in columns.items():
             self._keep(h, array)
 
+    def demand(self, connection: Connection, hashes: list[str], arrays: list[Any]) -> None:
+        """Sees to it, within a transaction, that columns are stored."""
+        there: set[str] = set()
+        for i in range(0, len(hashes), 500):
+            part = hashes[i : i + 500]
+            there |= set(connection.scalars(select(ColumnData.hash).where(ColumnData.hash.in_(part))))
+        lost = {h: a for h, a in zip(hashes, arrays, strict=True) if h not in there}
+        for h, array in lost.items():
+            row = {"hash": h, "data": memoryview(pack(array)[1])}
+            connection.execute(sqlite_insert(ColumnData).on_conflict_do_nothing(), row)
+
     def get(self, hashes: list[str]) -> list[Any]:
-        """Columns by their hashes, in order."""
+        """Columns by their hashes, in order. Raises LookupError where one is not stored."""
         found = {h: a for h in hashes if (a := self._recall(h)) is not None}
         wanted = [h for h in dict.fromkeys(hashes) if h not in found]
         if wanted:
@@ -87,6 +98,8 @@ class ColumnStore:
                 for (h, _), array in zip(rows, pool.map(lambda row: unpack(row[1]), rows), strict=True):
                     found[h] = array
                     self._keep(h, array)
+        if any(h not in found for h in wanted):
+            raise LookupError("columns that are no longer stored")
         return [found[h] for h in hashes]
 
     def _recall(self, h: str) -> Any | None:
@@ -105,6 +118,12 @@ class ColumnStore:
             while self._bytes > MEMORY and len(self._kept) > 1:
                 _, old = self._kept.popitem(last=False)
                 self._bytes -= old.nbytes
+
+    def forget(self) -> None:
+        """Nothing is known any more but what the database has."""
+        with self._lock:
+            self._kept.clear()
+            self._bytes = 0
 
     def put_rows(self, rows: Any) -> str:
         """Keeps row numbers; their hash."""

@@ -31,6 +31,7 @@ def connect(folder: Path) -> Engine:
     def settings(connection: sqlite3.Connection, _record: Any) -> None:
         for pragma in (
             "page_size=16384",  # before WAL; large pages suit large columns
+            "auto_vacuum=INCREMENTAL",  # of a new file; an older one is written anew when it is tidied
             "journal_mode=WAL",
             "synchronous=NORMAL",
             "foreign_keys=ON",
@@ -46,17 +47,14 @@ def connect(folder: Path) -> Engine:
 def migrate(folder: Path, engine: Engine) -> None:
     """Brings the database to the newest shape; an existing one is copied first. Raises FolderTrouble for one
     that a newer version wrote."""
-    config = Config()
-    place = str(Path(__file__).with_name("migrations"))
-    config.set_main_option("script_location", place.replace("%", "%%"))
-    scripts = ScriptDirectory.from_config(config)
-    newest = scripts.get_current_head()
+    config = _config()
+    newest = ScriptDirectory.from_config(config).get_current_head()
     with engine.connect() as connection:
         present = MigrationContext.configure(connection).get_current_revision()
     if present == newest:
         return
     if present is not None:
-        if present not in {s.revision for s in scripts.walk_revisions()}:
+        if present not in known_revisions():
             raise FolderTrouble(NEWER)
         backup(folder, present)
     with engine.begin() as connection:
@@ -72,3 +70,15 @@ def backup(folder: Path, revision: str) -> Path:
     with closing(sqlite3.connect(folder / FILE)) as source, closing(sqlite3.connect(target)) as copy:
         source.backup(copy)
     return target
+
+
+def known_revisions() -> set[str]:
+    """Shapes of the database that this version can read."""
+    return {s.revision for s in ScriptDirectory.from_config(_config()).walk_revisions()}
+
+
+def _config() -> Config:
+    config = Config()
+    place = str(Path(__file__).with_name("migrations"))
+    config.set_main_option("script_location", place.replace("%", "%%"))
+    return config

@@ -88,6 +88,16 @@ def _address(told: str) -> str:
         return "an address that it printed when it started."
 
 
+def address_of_server(folder: Path) -> str | None:
+    """Where the server that has a folder answers; None where none has it, or where it does not say."""
+    try:
+        told = (folder / LOCK).read_text()
+    except OSError:
+        return None
+    address = _address(told)
+    return address if address.startswith("http://") else None
+
+
 @contextlib.contextmanager
 def held(folder: Path, address: str) -> Iterator[None]:
     """Holds a folder for as long as the block runs. Raises FolderTrouble."""

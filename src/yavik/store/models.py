@@ -119,6 +119,7 @@ class Version(Base):
     effect: Mapped[dict[str, Any]] = mapped_column(JSON)
     about: Mapped[dict[str, Any]] = mapped_column(JSON, default=dict, server_default="{}")
     """What is known of the whole table: survey design, unit and time."""
+    made: Mapped[datetime] = mapped_column(default=now, server_default="2026-01-01 00:00:00")
 
 
 class Result(Base):

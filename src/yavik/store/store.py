@@ -8,18 +8,18 @@ from sqlalchemy import func, select, text
 from sqlalchemy.dialects.sqlite import insert as sqlite_insert
 from sqlalchemy.orm import Session
 
-from yavik.core.table import Column
-from yavik.core.table import profile as profiles
+from yavik.core.table.profile import Profile
 from yavik.core.table.texts import cleaned_deep
 from yavik.store.columns import ColumnStore
 from yavik.store.database import FILE, connect, migrate
 from yavik.store.files import Files
 from yavik.store.folder import in_sentences, prepare, private
 from yavik.store.items import Items
-from yavik.store.models import Profile, Result, Shown
+from yavik.store.models import Result, Shown
+from yavik.store.profiles import Profiles
 from yavik.store.tables import Tables
 from yavik.store.trail import Trail
-from yavik.store.versions import Snapshot, Versions, key_of
+from yavik.store.versions import Snapshot, Versions
 
 
 def who_am_i() -> str:
@@ -55,6 +55,8 @@ class Store:
         self.items = Items(self.engine, who_am_i())
         self.files = Files(self.engine)
         self.trail = Trail(self.engine)
+        self.profiles = Profiles(self.engine, self.cells)
+        self._tidied = 0
 
     def tables(self, study_id: str) -> Tables:
         """The tables of a study."""
@@ -101,17 +103,25 @@ class Store:
         with Session(self.engine) as session:
             return session.scalar(select(Shown.key).where(Shown.item_id == item_id))
 
-    def profile(self, snapshot: Snapshot, name: str) -> profiles.Profile:
+    def profile(self, snapshot: Snapshot, name: str) -> Profile:
         """A column's distribution, computed once per column content."""
-        place = next(i for i, c in enumerate(snapshot.columns) if c.name == name)
-        column: Column = snapshot.columns[place]
-        levels = [level.model_dump() for level in column.levels]
-        key = key_of("profile", profiles.REVISION, snapshot.hashes[place], column.kind, column.decimals, levels)
-        with Session(self.engine) as session:
-            data = session.scalar(select(Profile.data).where(Profile.key == key))
-        if data is None:
-            found = profiles.profile(column, self.cells.get([snapshot.hashes[place]])[0])
-            data = found.model_dump()
-            with self.engine.begin() as connection:
-                connection.execute(sqlite_insert(Profile).on_conflict_do_nothing(), {"key": key, "data": data})
-        return profiles.Profile.model_validate(data)
+        return self.profiles.get(snapshot, name)
+
+    def forget(self) -> None:
+        """Forgets what was read of tables: what is kept may be less than it was. Other processes see it at their
+        next work."""
+        self.versions.forget()
+        self.cells.forget()
+        with self.engine.begin() as connection:
+            number = int(connection.execute(text("PRAGMA user_version")).scalar() or 0)
+            connection.execute(text(f"PRAGMA user_version={(number + 1) % (1 << 30)}"))
+            self._tidied = number + 1
+
+    def follow(self) -> None:
+        """Forgets what was read of tables where another process threw some away since."""
+        with self.engine.connect() as connection:
+            number = int(connection.execute(text("PRAGMA user_version")).scalar() or 0)
+        if number != self._tidied:
+            self._tidied = number
+            self.versions.forget()
+            self.cells.forget()

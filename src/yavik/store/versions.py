@@ -8,6 +8,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Any, Protocol
 
+import pyarrow as pa
 from sqlalchemy import Engine, select
 from sqlalchemy.dialects.sqlite import insert as sqlite_insert
 
@@ -17,7 +18,7 @@ from yavik.core.steps.path import apply_step
 from yavik.core.table import About, Column, Table
 from yavik.core.table.about import NOTHING
 from yavik.store.columns import ColumnStore, build
-from yavik.store.models import Version
+from yavik.store.models import Version, now
 
 KEPT = 24
 KEPT_BYTES = 1 << 30
@@ -131,9 +132,12 @@ class Versions:
                     "rows_hash": rows_hash,
                     "n_rows": table.n_rows,
                     "effect": effect.model_dump(),
+                    "made": now(),
                     "about": table.about.model_dump(mode="json", exclude_none=True),
                 },
             )
+            # What memory knows as stored may have been thrown away since; the insert above holds the database.
+            self.cells.demand(connection, [*hashes, rows_hash], [*table.arrays, pa.array(table.rows, pa.int64())])
         self._remember(key, table)
         return Snapshot(key, list(table.columns), hashes, rows_hash, table.n_rows, effect, table.about)
 
@@ -149,6 +153,12 @@ class Versions:
         if names is None:
             self._remember(snapshot.key, table)
         return table
+
+    def forget(self) -> None:
+        """Nothing is known any more but what the database has."""
+        with self._lock:
+            self._tables.clear()
+            self._found.clear()
 
     def _recall(self, key: str) -> Table | None:
         with self._lock:

@@ -1202,6 +1202,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/tidy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Tidy Now
+         * @description Throws away what no study, no history and no page needs.
+         */
+        post: operations["tidy_now"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/unpack": {
         parameters: {
             query?: never;
@@ -3541,6 +3561,18 @@ export interface components {
             id: string;
             /** Title */
             title: string;
+        };
+        /**
+         * TidiedOut
+         * @description What was thrown away, in words, and the database's bytes.
+         */
+        TidiedOut: {
+            /** After */
+            after: number;
+            /** Before */
+            before: number;
+            /** Said */
+            said: string;
         };
         /**
          * TrailLine
@@ -6300,6 +6332,36 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StudyOut"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    tidy_now: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TidiedOut"];
                 };
             };
             400: components["responses"]["Problem400"];

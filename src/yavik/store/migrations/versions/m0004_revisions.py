@@ -1,4 +1,4 @@
-"""Every entry counts its changes, so that two who change it at once are noticed."""
+"""Every entry counts its changes, so that two who change it at once are noticed; versions know their age."""
 
 import sqlalchemy as sa
 from alembic import op
@@ -9,5 +9,6 @@ down_revision = "0003"
 
 def upgrade() -> None:
     op.add_column("items", sa.Column("revision", sa.Integer, nullable=False, server_default="0"))
+    op.add_column("versions", sa.Column("made", sa.DateTime, nullable=False, server_default="2026-01-01 00:00:00"))
     op.add_column("changes", sa.Column("revision", sa.Integer, nullable=False, server_default="0"))
     op.add_column("changes", sa.Column("revision_before", sa.Integer, nullable=False, server_default="0"))

@@ -1,0 +1,41 @@
+"""Small distributions of columns, kept under what they depend on."""
+
+from typing import Any
+
+from sqlalchemy import Engine, select
+from sqlalchemy.dialects.sqlite import insert
+from sqlalchemy.orm import Session
+
+from yavik.core.table import Column
+from yavik.core.table import profile as made
+from yavik.store.columns import ColumnStore
+from yavik.store.models import Profile
+from yavik.store.versions import Snapshot, key_of
+
+
+def profile_key(column: dict[str, Any], cells: str) -> str:
+    """The same for columns of the same cells that are described alike where it matters.
+
+    Args:
+        column: a column's description as it is stored.
+        cells: the hash of its cells.
+    """
+    return key_of("profile", made.REVISION, cells, column["kind"], column.get("decimals"), column.get("levels", []))
+
+
+class Profiles:
+    def __init__(self, engine: Engine, cells: ColumnStore) -> None:
+        self.engine, self.cells = engine, cells
+
+    def get(self, snapshot: Snapshot, name: str) -> made.Profile:
+        """A column's distribution, computed once per column content."""
+        place = next(i for i, c in enumerate(snapshot.columns) if c.name == name)
+        column: Column = snapshot.columns[place]
+        key = profile_key(column.model_dump(mode="json"), snapshot.hashes[place])
+        with Session(self.engine) as session:
+            data = session.scalar(select(Profile.data).where(Profile.key == key))
+        if data is None:
+            data = made.profile(column, self.cells.get([snapshot.hashes[place]])[0]).model_dump()
+            with self.engine.begin() as connection:
+                connection.execute(insert(Profile).on_conflict_do_nothing(), {"key": key, "data": data})
+        return made.Profile.model_validate(data)
