@@ -119,7 +119,7 @@ def _quiz_of_the_demo(store: Store, study_id: str, tables: dict[str, str]) -> No
 def _models_of_the_demo(store: Store, study_id: str, tables: dict[str, str]) -> None:
     """A model of the winter challenge with its trail, and the line-up of its rounds."""
     table = tables["Winter challenge"]
-    held = TableBody.model_validate(store.items.item(study_id, table, "table").body)
+    held = TableBody.opened(store.items.item(study_id, table, "table").body)
     specs: list[dict[str, Any]] = [{"response": "finished", "terms": terms} for terms in ROUNDS]
     question = _question(store, study_id, table, "Who finishes the challenge", "logistic", "rows", specs[-1])
     store.trail.forget(question)
@@ -172,7 +172,7 @@ def _question(
     assert get(method).ready(parse_spec(method, spec))
     body = QuestionBody(table=table, method=method, layout=layout, spec=spec)
     item = store.items.add(study_id, "question", name, body.model_dump(mode="json"), f"Ask about {name}")
-    held = TableBody.model_validate(store.items.item(study_id, table, "table").body)
+    held = TableBody.opened(store.items.item(study_id, table, "table").body)
     root = store.tables(study_id).root(held)
     ask = Ask(study=study_id, root=root, steps=held.steps, link=held.link, method=method, spec=spec, item=item.id)
     carry_out(store, ask, Run())

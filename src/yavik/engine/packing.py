@@ -18,7 +18,7 @@ from yavik.core.table import DataProblem, Table
 from yavik.core.table.texts import keepable
 from yavik.engine.tasks import ReadFile, carry_out
 from yavik.store import Store
-from yavik.store.bodies import FigureBody, PathBody, QuestionBody, ReportBody, StyleBody, TableBody
+from yavik.store.bodies import FigureBody, PathBody, QuestionBody, ReportBody, Stored, StyleBody, TableBody
 from yavik.store.items import renamed
 from yavik.store.models import Item, Study, new_id
 from yavik.store.tables import CIRCLE, read_by
@@ -62,7 +62,7 @@ def pack(store: Store, study: Study, path: Path) -> None:
         for item in items:
             entry = PackedItem(id=item.id, type=item.type, name=item.name, body=item.body)
             if item.type == "table":
-                body = TableBody.model_validate(item.body)
+                body = TableBody.opened(item.body)
                 tables.append((item.name, _table(store, study.id, body)))
                 if not body.link:
                     entry.file, entry.filename = _original(store, study.id, archive, body, files), body.filename
@@ -108,7 +108,7 @@ def _original(store: Store, study_id: str, archive: zipfile.ZipFile, body: Table
 def script_of(name: str, items: list[PackedItem]) -> str:
     """The study as a Python program: tables in an order in which each finds what it reads, then what is made of
     them."""
-    bodies = {i.id: (i, TableBody.model_validate(i.body)) for i in items if i.type == "table"}
+    bodies = {i.id: (i, TableBody.opened(i.body)) for i in items if i.type == "table"}
     done: list[str] = []
     begun: set[str] = set()
 
@@ -132,19 +132,19 @@ def script_of(name: str, items: list[PackedItem]) -> str:
     style = StyleBody()
     for item in items:
         if item.type == "question" and item.answer is not None:
-            q = QuestionBody.model_validate(item.body)
+            q = QuestionBody.opened(item.body)
             questions.append(ScriptQuestion(item.id, item.name, q.table, q.method, q.spec))
         elif item.type == "figure":
-            f = FigureBody.model_validate(item.body)
+            f = FigureBody.opened(item.body)
             shown = f.figure.model_dump(mode="json", exclude_defaults=True)
             figures.append(ScriptFigure(item.id, item.name, f.table, shown))
         elif item.type == "report":
-            r = ReportBody.model_validate(item.body)
+            r = ReportBody.opened(item.body)
             reports.append(
                 ScriptReport(item.id, item.name, r.doc, r.look.model_dump(mode="json", exclude_defaults=True))
             )
         elif item.type == "style":
-            style = StyleBody.model_validate(item.body)
+            style = StyleBody.opened(item.body)
     return study_script(ScriptStudy(name, tables, questions, figures, reports, style.colours, style.marks))
 
 
@@ -162,7 +162,7 @@ def read_packed(archive: zipfile.ZipFile) -> PackedStudy:
         ) from trouble
 
 
-BODIES: dict[str, type[BaseModel]] = {
+BODIES: dict[str, type[Stored]] = {
     "table": TableBody,
     "question": QuestionBody,
     "figure": FigureBody,
@@ -181,7 +181,7 @@ def demand_sound(packed: PackedStudy) -> None:
         if item.type not in BODIES:
             continue
         try:
-            body = BODIES[item.type].model_validate(keepable(item.body))
+            body = BODIES[item.type].opened(keepable(item.body))
         except (ValidationError, RecursionError) as trouble:
             raise DataProblem(
                 f"This packed study is damaged: {item.type} “{item.name[:60]}” cannot be read."

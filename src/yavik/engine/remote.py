@@ -8,7 +8,8 @@ import pyarrow as pa
 
 from yavik.core.table import DataProblem
 from yavik.engine.jobs import Job, State
-from yavik.engine.tasks import Ask, answer_key, ask_pure, demand_columns, problem_data, problem_from, reads, replayed
+from yavik.engine.needs import REVISION, answer_base, answer_key, needs
+from yavik.engine.tasks import Ask, ask_pure, demand_columns, problem_data, problem_from, replayed
 from yavik.store import Store
 from yavik.store.columns import pack
 
@@ -49,7 +50,7 @@ class Remote:
         """An answer computed elsewhere."""
         snapshot = replayed(self.store, d)
         demand_columns(snapshot, d.method, d.spec)
-        table = self.store.versions.table(snapshot, reads(snapshot, d.method, d.spec))
+        table = self.store.versions.table(snapshot, needs(snapshot, d.method, d.spec).columns)
         cells = [bytes(pack(a)[1]) for a in table.arrays]
         rows = bytes(pack(pa.array(table.rows))[1])
         columns = [c.model_dump(mode="json") for c in table.columns]
@@ -60,7 +61,8 @@ class Remote:
         if "problem" in found:
             raise problem_from(found["problem"])
         key = answer_key(snapshot, d.method, d.spec)
-        self.store.keep_result(key, found["answer"], d.item)
+        base = answer_base(snapshot, d.method, d.spec)
+        self.store.keep_result(key, found["answer"], d.item, base, REVISION)
         return {"key": key}
 
     def stop(self, job: Job) -> None:

@@ -3,18 +3,19 @@
 from typing import Annotated, Any, Literal
 
 import pyarrow as pa
-from pydantic import BaseModel, Field
+from pydantic import BaseModel, Field, ValidationError
 
+from yavik.core.answers import Answer
 from yavik.core.answers.wording import counted
 from yavik.core.files.formats import read
 from yavik.core.files.options import ReadOptions
 from yavik.core.methods import Run, parse_spec
 from yavik.core.methods import answer as compute_answer
-from yavik.core.methods.registry import get, reads_design
+from yavik.core.methods.registry import get
 from yavik.core.steps.base import Effect
-from yavik.core.steps.expressions import Parsed
-from yavik.core.table import Column, DataProblem, Kind, Table
+from yavik.core.table import Column, DataProblem, Table
 from yavik.core.table.about import About
+from yavik.engine.needs import REVISION, answer_base, answer_key, needs
 from yavik.store import Store
 from yavik.store.columns import build, unpack
 from yavik.store.versions import Snapshot, key_of
@@ -107,45 +108,29 @@ def _read_file(store: Store, d: ReadFile, run: Run) -> dict[str, Any]:
     }
 
 
-def reads(snapshot: Snapshot, method: str, spec: dict[str, Any]) -> list[str]:
-    """Columns an answer depends on: its slots, its row condition, and identifiers (for repeated rows)."""
-    parsed = parse_spec(method, spec)
-    asked = get(method)
-    names = asked.columns(parsed)
-    if asked.whole and not names:
-        names = [c.name for c in snapshot.columns]
-    if parsed.where:
-        names += sorted(Parsed(parsed.where).columns)
-    if snapshot.about.design and reads_design(method, spec):
-        names += snapshot.about.design.columns
-    names = list(dict.fromkeys(names))
-    return [*names, *(c.name for c in snapshot.columns if c.kind is Kind.identifier)]
-
-
-def answer_key(snapshot: Snapshot, method: str, spec: dict[str, Any]) -> str:
-    """Hash of (method, version, spec, the columns used, the survey design)."""
-    parsed = parse_spec(method, spec)
-    return key_of(
-        "answer",
-        method,
-        get(method).version,
-        parsed.model_dump(mode="json"),
-        snapshot.fingerprint(reads(snapshot, method, spec)),
-        *([snapshot.about.design.model_dump(mode="json")] if snapshot.about.design else []),
-    )
-
-
 def _ask(store: Store, d: Ask, run: Run) -> dict[str, Any]:
     snapshot = replayed(store, d)
     key = answer_key(snapshot, d.method, d.spec)
-    data = store.result(key)
+    data = readable(store, key)
     if data is None:
-        table = store.versions.table(snapshot, reads(snapshot, d.method, d.spec))
+        table = store.versions.table(snapshot, needs(snapshot, d.method, d.spec).columns)
         run.progress(0.05, "Computing")
         demand_columns(snapshot, d.method, d.spec)
         data = compute_answer(d.method, table, d.spec, run).model_dump(mode="json")
-    store.keep_result(key, data, d.item)
+    store.keep_result(key, data, d.item, answer_base(snapshot, d.method, d.spec), REVISION)
     return {"key": key}
+
+
+def readable(store: Store, key: str) -> dict[str, Any] | None:
+    """A stored answer; one that cannot be read, as another version wrote it, is thrown away."""
+    data = store.result(key)
+    try:
+        if data is not None:
+            Answer.model_validate(data)
+        return data
+    except ValidationError:
+        store.drop_result(key)
+        return None
 
 
 def demand_columns(snapshot: Snapshot, method: str, spec: dict[str, Any]) -> None:

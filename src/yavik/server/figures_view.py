@@ -9,6 +9,7 @@ from yavik.core.figures.kinds import KINDS
 from yavik.core.figures.lends import lends, lent
 from yavik.core.table import DataProblem
 from yavik.engine import Engine
+from yavik.engine.needs import REVISION
 from yavik.engine.tasks import Ask, problem_data
 from yavik.server.questions_view import present_key, question_body, shown_answer
 from yavik.server.schemas import DrawingOut, FigureState, MarksSource
@@ -21,7 +22,7 @@ from yavik.store.versions import key_of
 
 def figure_body(item: Item) -> FigureBody:
     """What is stored of a figure."""
-    return FigureBody.model_validate(item.body)
+    return FigureBody.opened(item.body)
 
 
 def style_item(store: Store, study_id: str) -> Item | None:
@@ -31,12 +32,22 @@ def style_item(store: Store, study_id: str) -> Item | None:
 def style_of(store: Store, study_id: str) -> StyleBody:
     """The study's own style."""
     item = style_item(store, study_id)
-    return StyleBody.model_validate(item.body) if item else StyleBody()
+    return StyleBody.opened(item.body) if item else StyleBody()
 
 
 def kept_style(store: Store, study_id: str) -> Style:
     body = style_of(store, study_id)
     return Style(body.colours, body.marks)
+
+
+def shown_drawing(store: Store, item: Item) -> DrawingOut | None:
+    """The drawing that a figure shows, as it is kept; None where there is none, or none that can be read."""
+    shown = store.shown(item.id)
+    data = store.result(shown) if shown else None
+    try:
+        return DrawingOut.model_validate(data) if data else None
+    except ValidationError:
+        return None  # another version drew it: it is drawn anew
 
 
 def drawn(store: Store, engine: Engine, item: Item) -> Drawing:
@@ -121,11 +132,13 @@ def figure_key(store: Store, item: Item) -> str | None:
     try:
         answer = present_key(store, store.items.item(item.study_id, source, "question")) if source else None
         if figure.kind == "answer":
-            return key_of("figure", figure.model_dump(mode="json"), answer)
+            return key_of("figure", REVISION, figure.model_dump(mode="json"), answer)
         snapshot = snapshot_of(store, item.study_id, body.table)
         kept = kept_style(store, item.study_id).get(KINDS[figure.kind].level_column(figure))
         levels = [kept.colours, kept.marks]
-        return key_of("figure", figure.model_dump(mode="json"), snapshot.fingerprint(reads(figure)), answer, levels)
+        return key_of(
+            "figure", REVISION, figure.model_dump(mode="json"), snapshot.fingerprint(reads(figure)), answer, levels
+        )
     except (LookupError, DataProblem):
         return None
 

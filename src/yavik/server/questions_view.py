@@ -1,6 +1,9 @@
 """Questions as the interface sees them: the spec, the answer it last had, and whether that is out of date."""
 
+import logging
 from typing import Any
+
+from pydantic import ValidationError
 
 from yavik.core.answers import Answer
 from yavik.core.answers.model_card import CardTerm, FitLine, term_changes
@@ -8,19 +11,24 @@ from yavik.core.answers.wording import listing
 from yavik.core.methods.registry import get, parse_spec
 from yavik.core.table import DataProblem
 from yavik.engine import Engine
-from yavik.engine.tasks import Ask, answer_key, reads
+from yavik.engine.needs import answer_key, needs
+from yavik.engine.tasks import Ask, readable
 from yavik.server.schemas import QuestionState, TrailLine
 from yavik.server.tables_view import body_of, job_out, needs_job
+from yavik.server.upgrades import UpgradeOut, upgrade_of
 from yavik.store import Store
 from yavik.store.bodies import QuestionBody
 from yavik.store.items import renamed
 from yavik.store.models import Item
 from yavik.store.trail import model_key
+from yavik.store.versions import Snapshot
+
+log = logging.getLogger("yavik.server")
 
 
 def question_body(item: Item) -> QuestionBody:
     """What is stored of a question."""
-    return QuestionBody.model_validate(item.body)
+    return QuestionBody.opened(item.body)
 
 
 def is_ready(body: QuestionBody) -> bool:
@@ -37,12 +45,20 @@ def present_key(store: Store, item: Item) -> str | None:
     body = question_body(item)
     if not is_ready(body):
         return None
+    snapshot = present_snapshot(store, item)
     try:
-        table = body_of(store.items.item(item.study_id, body.table, "table"))
+        return answer_key(snapshot, body.method, body.spec) if snapshot else None
+    except DataProblem:
+        return None
+
+
+def present_snapshot(store: Store, item: Item) -> Snapshot | None:
+    """The table that a question asks about as it is now; None where it is gone or not worked out."""
+    try:
+        table = body_of(store.items.item(item.study_id, question_body(item).table, "table"))
         if needs_job(store, item.study_id, table):
             return None
-        snapshot, _ = store.tables(item.study_id).replay(table)
-        return answer_key(snapshot, body.method, body.spec)
+        return store.tables(item.study_id).replay(table)[0]
     except (LookupError, DataProblem):
         return None
 
@@ -55,9 +71,22 @@ def shown_data(store: Store, item: Item) -> tuple[dict[str, Any] | None, bool]:
 
 
 def shown_answer(store: Store, item: Item) -> tuple[Answer | None, bool]:
-    """The answer that a question shows, and whether it is out of date."""
+    """The answer that a question shows, and whether it is out of date. One that cannot be read, as another version
+    wrote it, is none: it is worked out again."""
     data, old = shown_data(store, item)
-    return Answer.model_validate(data) if data else None, old
+    try:
+        return Answer.model_validate(data) if data else None, old
+    except ValidationError:
+        log.warning("an answer cannot be read and will be renewed: %s", item.id)
+        return None, True
+
+
+def upgraded(store: Store, item: Item, body: QuestionBody, answer: Answer | None) -> UpgradeOut | None:
+    try:
+        snapshot = present_snapshot(store, item)
+        return upgrade_of(store, item, snapshot, body.method, body.spec) if answer else None
+    except DataProblem:
+        return None
 
 
 def question_state(store: Store, item: Item) -> QuestionState:
@@ -74,6 +103,7 @@ def question_state(store: Store, item: Item) -> QuestionState:
         revision=item.revision,
         answer=answer,
         out_of_date=old,
+        upgrade=upgraded(store, item, body, answer),
         ready=is_ready(body),
         trail=trail_of(store, item, body),
         pairs_used=str(answer.facts.get("pairs")) if answer and "pairs" in answer.facts else None,
@@ -92,16 +122,20 @@ def trail_of(store: Store, item: Item, body: QuestionBody) -> list[TrailLine]:
     lines: list[TrailLine] = []
     before: list[CardTerm] | None = None
     for r in rounds:
-        terms = [CardTerm.model_validate(t) for t in r.card["terms"]]
+        try:
+            terms = [CardTerm.model_validate(t) for t in r.card["terms"]]
+            fit, said, n = [FitLine.model_validate(f) for f in r.card["fit"]], str(r.card["said"]), int(r.card["n"])
+        except (ValidationError, KeyError, TypeError, ValueError):
+            continue  # a round that another version wrote: the others stay
         lines.append(
             TrailLine(
                 id=r.id,
                 name=r.name,
                 changed=changed(before, terms),
                 terms=[t.title for t in terms],
-                said=r.card["said"],
-                fit=[FitLine.model_validate(f) for f in r.card["fit"]],
-                n=r.card["n"],
+                said=said,
+                fit=fit,
+                n=n,
                 spec=r.spec,
                 current=r.key == now,
             )
@@ -137,12 +171,12 @@ def renew(store: Store, engine: Engine, item: Item) -> QuestionState:
     if not needs_job(store, item.study_id, held):
         snapshot, _ = store.tables(item.study_id).replay(held)
         key = answer_key(snapshot, body.method, body.spec)
-        known = store.result(key)
+        known = readable(store, key)
         if known is not None:
             store.show(item.id, key)
             store.trail.note(item.id, known)
             return question_state(store, item)
-        if engine.small(snapshot.n_rows, len(reads(snapshot, body.method, body.spec))) and engine.here(ask):
+        if engine.small(snapshot.n_rows, len(needs(snapshot, body.method, body.spec).columns)) and engine.here(ask):
             return question_state(store, item)
     job = engine.submit(ask, item.name, item.study_id, item.id)
     return question_state(store, item).model_copy(update={"job": job_out(job)})

@@ -11,9 +11,8 @@ from yavik.core.report.assemble import Missing, NumberedFigure, NumberedTable, P
 from yavik.core.report.describe import Node
 from yavik.core.table import DataProblem
 from yavik.engine import Engine
-from yavik.server.figures_view import drawing_out, drawn, figure_body, figure_key
+from yavik.server.figures_view import drawing_out, drawn, figure_body, figure_key, shown_drawing
 from yavik.server.questions_view import question_body, shown_answer
-from yavik.server.schemas import DrawingOut
 from yavik.server.schemas_reports import EmbedOut, LiveOut, ReportState, TargetOut
 from yavik.server.tables_view import body_of
 from yavik.store import Store
@@ -29,7 +28,7 @@ Found = dict[tuple[str, str], Embed]
 
 def report_body(item: Item) -> ReportBody:
     """What is stored of a report."""
-    return ReportBody.model_validate(item.body)
+    return ReportBody.opened(item.body)
 
 
 def document_of(store: Store, engine: Engine, item: Item) -> tuple[Document, Found]:
@@ -122,10 +121,8 @@ def _figure(store: Store, engine: Engine, study_id: str, ref: str) -> Embed | No
         figure = store.items.item(study_id, ref, "figure")
     except LookupError:
         return None
-    shown = store.shown(figure.id)
-    data = store.result(shown) if shown else None
     try:
-        drawing = DrawingOut.model_validate(data) if data else drawing_out(drawn(store, engine, figure))
+        drawing = shown_drawing(store, figure) or drawing_out(drawn(store, engine, figure))
     except (DataProblem, LookupError) as problem:
         return Embed(figure.name, problem=f"{figure.name} cannot be drawn: {problem}")
     shown = store.shown(figure.id)

@@ -14,6 +14,7 @@ from yavik.core.table import About, Column, Kind
 from yavik.core.table.profile import Profile
 from yavik.core.table.summary import GroupLine
 from yavik.server.contract import When
+from yavik.server.upgrades import UpgradeOut
 
 ItemType = Literal["table", "question", "figure", "report"]
 
@@ -319,6 +320,7 @@ class QuestionState(BaseModel):
     revision: int
     answer: Answer | None
     out_of_date: bool
+    upgrade: UpgradeOut | None = None
     ready: bool
     trail: list[TrailLine] = []
     pairs_used: str | None = None

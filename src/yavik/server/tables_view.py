@@ -18,7 +18,7 @@ LARGE_CELLS = 400_000
 
 def body_of(item: Item) -> TableBody:
     """What is stored of a table."""
-    return TableBody.model_validate(item.body)
+    return TableBody.opened(item.body)
 
 
 def job_out(job: Job) -> JobOut:

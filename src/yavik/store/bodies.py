@@ -1,15 +1,46 @@
 """What the items of a study hold, as typed descriptions."""
 
-from typing import Any
+from collections.abc import Callable
+from typing import Any, ClassVar, Self
 
-from pydantic import BaseModel, Field
+from pydantic import BaseModel, Field, model_validator
 
 from yavik.core.figures import Figure, Look
 from yavik.core.files.options import ReadOptions
 from yavik.core.report import EMPTY_DOC, ReportLook
+from yavik.core.table import DataProblem
+
+Upgrade = Callable[[dict[str, Any]], dict[str, Any]]
 
 
-class TableBody(BaseModel):
+class Stored(BaseModel):
+    """What an entry of a study holds. Whatever wrote it, every later version opens it: a class that changes so that
+    older data no longer fit it counts its shape up and says in ``UPGRADES`` how the shape before becomes it."""
+
+    SHAPE: ClassVar[int] = 1
+    UPGRADES: ClassVar[dict[int, Upgrade]] = {}
+    """From each shape to the next."""
+
+    shape: int = 1
+    """Of what was written; data from before shapes were counted have the first."""
+
+    @model_validator(mode="after")
+    def _present(self) -> Self:
+        self.shape = self.SHAPE
+        return self
+
+    @classmethod
+    def opened(cls, data: dict[str, Any]) -> Self:
+        """From what is stored. Raises DataProblem for what a newer version wrote, ValidationError for what none did."""
+        known = data.get("shape", 1)
+        if not isinstance(known, int) or known > cls.SHAPE:
+            raise DataProblem("This entry was written by a newer Yavik, which this one cannot read.")
+        for shape in range(known, cls.SHAPE):
+            data = cls.UPGRADES[shape](data)
+        return cls.model_validate(data)
+
+
+class TableBody(Stored):
     """``root`` is the key of the version as read from the upload; ``steps`` are the path from there.
 
     A table made from another one has ``link``, that table's id, instead of an upload and a root: it begins with the
@@ -24,7 +55,7 @@ class TableBody(BaseModel):
     steps: list[dict[str, Any]] = []
 
 
-class PathBody(BaseModel):
+class PathBody(Stored):
     """A path kept under a name in the study, to be used on other tables."""
 
     steps: list[dict[str, Any]]
@@ -32,19 +63,19 @@ class PathBody(BaseModel):
     """Names of the columns of the table it was made on."""
 
 
-class QuestionBody(BaseModel):
+class QuestionBody(Stored):
     table: str
     method: str
     layout: str
     spec: dict[str, Any] = {}
 
 
-class FigureBody(BaseModel):
+class FigureBody(Stored):
     table: str
     figure: Figure = Field(default_factory=Figure)
 
 
-class StyleBody(BaseModel):
+class StyleBody(Stored):
     """A study's own style: how new figures look, and the colours and marks of levels by column, which all figures
     follow."""
 
@@ -54,6 +85,6 @@ class StyleBody(BaseModel):
     marks: dict[str, dict[str, str]] = {}
 
 
-class ReportBody(BaseModel):
+class ReportBody(Stored):
     doc: dict[str, Any] = Field(default_factory=lambda: dict(EMPTY_DOC))
     look: ReportLook = Field(default_factory=ReportLook)

@@ -129,6 +129,10 @@ class Result(Base):
     key: Mapped[str] = mapped_column(String(40), primary_key=True)
     data: Mapped[dict[str, Any]] = mapped_column(JSON)
     made: Mapped[datetime] = mapped_column(default=now)
+    base: Mapped[str] = mapped_column(String(40), default="", server_default="")
+    """Of an answer: a key of everything it depends on but the code."""
+    revision: Mapped[str] = mapped_column(default="", server_default="")
+    """The code that computed it."""
 
 
 class Shown(Base):
@@ -137,6 +141,8 @@ class Shown(Base):
     __tablename__ = "shown"
     item_id: Mapped[str] = mapped_column(ForeignKey("items.id", ondelete="CASCADE"), primary_key=True)
     key: Mapped[str] = mapped_column(String(40))
+    before: Mapped[str | None] = mapped_column(String(40), default=None)
+    """The answer to the very same question that another version of the code gave."""
 
 
 class TrailRound(Base):

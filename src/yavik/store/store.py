@@ -4,7 +4,7 @@ import getpass
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import func, select, text
+from sqlalchemy import delete, func, select, text
 from sqlalchemy.dialects.sqlite import insert as sqlite_insert
 from sqlalchemy.orm import Session
 
@@ -77,26 +77,53 @@ class Store:
         with Session(self.engine) as session:
             return session.scalar(select(Result.data).where(Result.key == key))
 
+    def drop_result(self, key: str) -> None:
+        """Throws a result away."""
+        with self.engine.begin() as connection:
+            connection.execute(delete(Result).where(Result.key == key))
+
     def short(self, key: str) -> str | None:
         """The few words of an answer for the contents, without reading all of it."""
         with Session(self.engine) as session:
             return session.scalar(select(func.json_extract(Result.data, "$.short")).where(Result.key == key))
 
-    def keep_result(self, key: str, data: dict[str, Any], item_id: str | None = None) -> None:
+    def computed(self, key: str) -> tuple[str, str]:
+        """What an answer depends on but the code (its base), and the code that computed it."""
+        with Session(self.engine) as session:
+            found = session.execute(select(Result.base, Result.revision).where(Result.key == key)).first()
+            return (found[0], found[1]) if found else ("", "")
+
+    def keep_result(
+        self, key: str, data: dict[str, Any], item_id: str | None = None, base: str = "", revision: str = ""
+    ) -> None:
         """Keeps a result, cleaned once and for all, and shows it at an item."""
+        row = {"key": key, "data": cleaned_deep(data), "base": base, "revision": revision}
         with self.engine.begin() as connection:
-            connection.execute(
-                sqlite_insert(Result).on_conflict_do_nothing(), {"key": key, "data": cleaned_deep(data)}
-            )
+            connection.execute(sqlite_insert(Result).on_conflict_do_nothing(), row)
         if item_id:
             self.show(item_id, key)
             self.trail.note(item_id, data)
 
     def show(self, item_id: str, key: str) -> None:
-        """Says which result an item shows."""
+        """Says which result an item shows. An answer to the very same question by other code is remembered."""
         with self.engine.begin() as connection:
-            statement = sqlite_insert(Shown).values(item_id=item_id, key=key)
-            connection.execute(statement.on_conflict_do_update(index_elements=["item_id"], set_={"key": key}))
+            old = connection.execute(select(Shown.key, Shown.before).where(Shown.item_id == item_id)).first()
+            before = old[1] if old and old[0] == key else None
+            if old and old[0] != key:
+                bases = dict(
+                    connection.execute(select(Result.key, Result.base).where(Result.key.in_([old[0], key])))
+                    .tuples()
+                    .all()
+                )
+                before = old[0] if bases.get(key) and bases.get(key) == bases.get(old[0]) else None
+            statement = sqlite_insert(Shown).values(item_id=item_id, key=key, before=before)
+            now_shown = {"key": key, "before": before}
+            connection.execute(statement.on_conflict_do_update(index_elements=["item_id"], set_=now_shown))
+
+    def before(self, item_id: str) -> str | None:
+        """The answer to the question that an item shows, as other code gave it."""
+        with Session(self.engine) as session:
+            return session.scalar(select(Shown.before).where(Shown.item_id == item_id))
 
     def shown(self, item_id: str) -> str | None:
         """The result that an item shows."""

@@ -30,7 +30,7 @@ class Tables:
 
     def body(self, table_id: str) -> TableBody:
         """Raises LookupError."""
-        return TableBody.model_validate(self.items.item(self.study_id, table_id, "table").body)
+        return TableBody.opened(self.items.item(self.study_id, table_id, "table").body)
 
     def root(self, body: TableBody) -> str:
         """The key of the version its path begins with."""
@@ -122,8 +122,8 @@ class Tables:
 def _read_by_stored(body: dict[str, object]) -> list[str]:
     """What a kept body reads; nothing where it is damaged: its own entry says so."""
     try:
-        return read_by(TableBody.model_validate(body))
-    except ValidationError:
+        return read_by(TableBody.opened(body))
+    except (ValidationError, DataProblem):
         return []
 
 

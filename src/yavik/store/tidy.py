@@ -129,7 +129,8 @@ def _mark(store: Store) -> _Marked:
             if item_id in tables:
                 _mark_body(marked, before.get("body", {}))
                 _mark_body(marked, after.get("body", {}))
-        marked.results |= set(s.scalars(select(Shown.key)))
+        for key, before in s.execute(select(Shown.key, Shown.before)):
+            marked.results |= {key, before} if before else {key}
     for _, study_id, body in present:
         _mark_versions(marked, store.tables(study_id), body)
     return marked
@@ -144,7 +145,7 @@ def _mark_body(marked: _Marked, body: dict[str, Any]) -> None:
 def _mark_versions(marked: _Marked, tables: Tables, body: dict[str, Any]) -> None:
     """What a table is now, and the steps on its way there: a change in the middle goes on from them."""
     try:
-        parsed = TableBody.model_validate(body)
+        parsed = TableBody.opened(body)
         root = tables.root(parsed)
         marked.versions |= {root, *tables.versions.keys(root, parsed.steps, tables)}
     except (ValidationError, LookupError, DataProblem):

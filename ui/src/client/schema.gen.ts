@@ -1769,6 +1769,15 @@ export interface components {
             /** Why */
             why?: string | null;
         };
+        /** FactChange */
+        FactChange: {
+            /** After */
+            after: string;
+            /** Before */
+            before: string;
+            /** Name */
+            name: string;
+        };
         /**
          * Figure
          * @description What is drawn, from which columns, and how.
@@ -3087,6 +3096,7 @@ export interface components {
              * @default []
              */
             trail: components["schemas"]["TrailLine"][];
+            upgrade?: components["schemas"]["UpgradeOut"] | null;
         };
         /** ReadOptions */
         ReadOptions: {
@@ -3633,6 +3643,29 @@ export interface components {
             step: {
                 [key: string]: unknown;
             };
+        };
+        /**
+         * UpgradeOut
+         * @description ``waiting``: the answer shown was computed by other code and has not been renewed. Else ``changed`` holds the
+         *     numbers that renewing changed, of ``compared``.
+         */
+        UpgradeOut: {
+            /** By */
+            by: string;
+            /**
+             * Changed
+             * @default []
+             */
+            changed: components["schemas"]["FactChange"][];
+            /**
+             * Compared
+             * @default 0
+             */
+            compared: number;
+            /** Now */
+            now: string;
+            /** Waiting */
+            waiting: boolean;
         };
         /** UploadOut */
         UploadOut: {

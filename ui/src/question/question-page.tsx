@@ -27,6 +27,7 @@ import { Checks } from "./checks";
 import { levelsOf, Settings, valuesAsked } from "./settings";
 import { AddModel, LineupView } from "../lineup/lineup-view";
 import { Control } from "./control";
+import { Upgrade } from "./upgrade";
 import { useTakeUp } from "./take-up";
 import { Trail } from "./trail";
 import { Variants } from "./variants";
@@ -253,7 +254,8 @@ function Question({ study, id }: { study: string; id: string }) {
             ) : (
               <p className="muted py-8 text-lg">Fill the slots of the sentence: the answer appears here at once.</p>
             ))}
-          {answer && old && (
+          {answer && state.upgrade && <Upgrade upgrade={state.upgrade} renew={() => void renew()} />}
+          {answer && old && !state.upgrade?.waiting && (
             <p className="text-primary mb-2 text-sm font-semibold" role="status">
               {problem
                 ? "The last answer that could be given"
@@ -376,7 +378,7 @@ function useAnswer(study: string, id: string, state: State | undefined) {
     onTheWay(line.current);
   };
   const wanted =
-    state && unsaved === 0 && state.ready && (state.out_of_date || !state.answer)
+    state && unsaved === 0 && state.ready && !state.upgrade?.waiting && (state.out_of_date || !state.answer)
       ? JSON.stringify([state.spec, state.table, state.layout, state.out_of_date])
       : "";
   useEffect(() => {

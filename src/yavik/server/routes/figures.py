@@ -153,9 +153,9 @@ def _keep_change(study: Study, item: Item, data: FigureChange, store: Store, see
     body = figure_body(item)
     parts = {k: v for k in ("table", "figure") if (v := getattr(data, k)) is not None}
     meant = store.items.meant(
-        item, lambda b: FigureBody.model_validate(b).model_copy(update=parts).model_dump(mode="json"), seen
+        item, lambda b: FigureBody.opened(b).model_copy(update=parts).model_dump(mode="json"), seen
     )
-    fresh = FigureBody.model_validate(meant)
+    fresh = FigureBody.opened(meant)
     label = f"Change the figure {item.name}"
     column, colours, marks = _levels_changed(body.figure, fresh.figure)
     if column and (colours or marks):

@@ -14,7 +14,7 @@ router = APIRouter(prefix="/api/studies/{study_id}", tags=["paths"])
 
 
 def path_out(item: Item) -> PathOut:
-    body = PathBody.model_validate(item.body)
+    body = PathBody.opened(item.body)
     return PathOut(id=item.id, name=item.name, steps=body.steps, columns=body.columns)
 
 

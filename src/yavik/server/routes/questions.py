@@ -48,12 +48,12 @@ def change_question(
         store.items.item(study.id, data.table, "table")
 
     def changed(before: dict[str, Any]) -> dict[str, Any]:
-        body = QuestionBody.model_validate(before)
+        body = QuestionBody.opened(before)
         return body.model_copy(update=data.model_dump(exclude_none=True)).model_dump(mode="json")
 
     def called(present: Item, after: dict[str, Any]) -> str:
         """A name that was never changed by hand follows the sentence."""
-        body, fresh = question_body(present), QuestionBody.model_validate(after)
+        body, fresh = question_body(present), QuestionBody.opened(after)
         titles = titles_of(store, study.id, body.table)
         named = present.name in (auto_name(body.method, body.spec, titles), auto_name(body.method, body.spec))
         return auto_name(fresh.method, fresh.spec, titles_of(store, study.id, fresh.table)) if named else present.name

@@ -58,7 +58,7 @@ def write_report(
 
     def changed(before: dict[str, Any]) -> dict[str, Any]:
         new = {"doc": taken or data.doc, "look": data.look}
-        body = ReportBody.model_validate(before).model_copy(update={k: v for k, v in new.items() if v is not None})
+        body = ReportBody.opened(before).model_copy(update={k: v for k, v in new.items() if v is not None})
         return body.model_dump(mode="json")
 
     item = store.items.revise(study.id, item_id, label, changed, seen=seen, together=data.doc is not None)
@@ -88,7 +88,7 @@ def add_to_report(study: TheStudy, data: AddToReport, store: TheStore, engine: T
     node = node_for(data.kind, data.ref, parts, said)
 
     def longer(before: dict[str, Any]) -> dict[str, Any]:
-        body = ReportBody.model_validate(before)
+        body = ReportBody.opened(before)
         content = list(body.doc.get("content", []))
         while content and content[-1].get("type") == "paragraph" and not content[-1].get("content"):
             content.pop()

@@ -268,11 +268,11 @@ def set_steps(
     steps = [parse_step(s).model_dump(mode="json", exclude_none=True) for s in data.steps]
 
     def changed(before: dict[str, Any]) -> dict[str, Any]:
-        body = TableBody.model_validate(before).model_copy(update={"steps": steps})
+        body = TableBody.opened(before).model_copy(update={"steps": steps})
         return body.model_dump(mode="json")
 
     def sound(after: dict[str, Any]) -> None:
-        store.tables(study.id).refuse_circle(table_id, TableBody.model_validate(after))
+        store.tables(study.id).refuse_circle(table_id, TableBody.opened(after))
 
     item = store.items.revise(study.id, table_id, data.label, changed, seen=seen, sound=sound)
     return table_state(store, engine, item)
