@@ -28,7 +28,8 @@ $(STAMPS)/python: pyproject.toml constraints.txt
 
 $(STAMPS)/node: ui/package.json ui/package-lock.json
 	@mkdir -p $(STAMPS)
-	cd ui && npm install --silent --no-audit --no-fund
+	# Where a registry lacks what the lock names for other machines, what is there is taken; the lock stays as it is.
+	cd ui && (npm ci --silent --no-audit --no-fund || npm install --no-save --silent --no-audit --no-fund)
 	@touch $@
 
 $(STAMPS)/fonts: $(STAMPS)/python $(STAMPS)/node tools/build_fonts.py

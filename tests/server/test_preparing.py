@@ -342,6 +342,34 @@ def test_files_are_opened_from_configured_archives_only(tmp_path: Path) -> None:
     hostile.shutdown()
 
 
+class _Cut(BaseHTTPRequestHandler):
+    """An archive whose connection breaks off in the middle of a file."""
+
+    def do_GET(self) -> None:
+        listing = [{"id": "f", "title": "F", "description": "", "filename": "f.csv", "size": 400}]
+        body = json.dumps(listing).encode() if self.path.startswith("/listing") else b"a,b\n" + b"1,2\n" * 20
+        self.send_response(200)
+        self.send_header("content-length", str(len(body) if self.path.startswith("/listing") else 400))
+        self.end_headers()
+        self.wfile.write(body)
+
+    def log_message(self, *_args: Any) -> None:
+        pass
+
+
+def test_a_file_that_breaks_off_is_not_taken_as_whole(tmp_path: Path) -> None:
+    cut = HTTPServer(("127.0.0.1", 0), _Cut)
+    threading.Thread(target=cut.serve_forever, daemon=True).start()
+    known = [Archive(name="Cut", address=f"http://127.0.0.1:{cut.server_port}")]
+    app = create_app(tmp_path / "data", workers=0, warm=False, more_archives=known)
+    with TestClient(app, base_url="http://127.0.0.1") as http:
+        client = Client(http, http.post("/api/studies", json={"name": "Trial"}).json()["id"])
+        told = client.call("POST", "/archives/Cut/files/f", 422)["detail"]
+        assert "84 of 400 bytes came" in told
+        assert app.state.store.items.uploads(client.study) == []
+    cut.shutdown()
+
+
 def test_what_was_noticed_on_reading_is_said_before_and_after(client: Client) -> None:
     data = b"room,minutes\n" + b"Hall,12\nhall,13\nAlcove,14\n" * 4
     upload = client.call("POST", "/uploads", 201, content=data, headers={"x-filename": "r.csv"})

@@ -114,3 +114,48 @@ def test_a_figure_changed_in_two_windows(client: Client) -> None:
     both = client.call("PATCH", where, json={"figure": {**figure, "type_pt": 9}}, headers=at(seen))["figure"]
     assert both["width_mm"] == 120 and both["type_pt"] == 9
     client.call("PATCH", where, 409, json={"figure": {**figure, "width_mm": 90}}, headers=at(seen))
+
+
+def test_one_request_keeps_and_answers_and_changes_one_line(client: Client) -> None:
+    table = client.bring(ROWS)["id"]
+    asked = client.ask(table, response="minutes", groups="room")
+    where = f"/questions/{asked['id']}?answer=true"
+    done = client.call("PATCH", where, json={"spec": {**asked["spec"], "response": "age"}}, headers=at(asked))
+    assert not done["out_of_date"] and done["answer"]["spec"]["response"] == "age" and done["problem"] is None
+    contents = client.get()
+    [line] = [e for e in contents["entries"] if e["id"] == asked["id"]]
+    assert done["around"] == {"entry": line, "undo": contents["undo"], "redo": contents["redo"]}
+    # What cannot be answered is kept all the same, and says why.
+    told = client.call("PATCH", where, json={"spec": {**asked["spec"], "where": "age > 1000"}})
+    assert told["problem"]["message"] and client.get(f"/questions/{asked['id']}")["spec"]["where"] == "age > 1000"
+
+
+def test_the_contents_ask_the_database_a_few_times_however_long_they_are(client: Client, http: TestClient) -> None:
+    from sqlalchemy import event
+
+    table = client.bring(ROWS)["id"]
+    for i in range(12):
+        client.ask(table, response="minutes", groups="room", alpha=0.01 + i / 1000)
+    before = client.get()
+    asked: list[str] = []
+    store: Store = http.app.state.store  # type: ignore[attr-defined]
+    event.listen(store.engine, "before_cursor_execute", lambda _c, _k, text, *_: asked.append(text))
+    assert client.get() == before and len(asked) <= 8
+
+
+def test_a_figure_that_is_as_it_was_is_not_drawn_again(client: Client, monkeypatch: Any) -> None:
+    from yavik.server import figures_view
+
+    table = client.bring(ROWS)["id"]
+    made = client.call(
+        "POST", "/figures", 201, json={"table": table, "figure": {"response": "minutes", "groups": "room"}}
+    )
+    drawings: list[Any] = []
+    draw = figures_view.draw_figure
+    monkeypatch.setattr(figures_view, "draw_figure", lambda *a: drawings.append(a) or draw(*a))
+    again = client.get(f"/figures/{made['id']}")
+    assert again["drawing"] == made["drawing"] and client.get(f"/figures/{made['id']}/image.svg") and not drawings
+    client.call("PATCH", f"/figures/{made['id']}", json={"figure": {**made["figure"], "width_mm": 130}})
+    assert len(drawings) == 1
+    client.steps(table, [{"step": "keep_rows", "where": "age > 30"}])
+    assert client.get(f"/figures/{made['id']}")["drawing"] != again["drawing"] and len(drawings) == 2

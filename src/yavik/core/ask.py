@@ -4,6 +4,7 @@ A field of a Pydantic model carries an ``Ask`` in its JSON Schema under ``ask``.
 and one editor per ``shown``; a new setting needs no TypeScript.
 """
 
+from functools import cache
 from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
@@ -94,6 +95,11 @@ class Ask(BaseModel):
 
 def ask_of(model: type[BaseModel], field: str) -> Ask | None:
     """How a field is asked for; None where it is not asked."""
+    return _asked(model, field)
+
+
+@cache
+def _asked(model: Any, field: str) -> Ask | None:
     extra: Any = model.model_fields[field].json_schema_extra
     return Ask.model_validate(extra["ask"]) if isinstance(extra, dict) and "ask" in extra else None
 

@@ -1,6 +1,7 @@
 """What an answer depends on, declared in one place: its key, what travels to a worker and what makes it out of date all
 come from here."""
 
+import json
 from dataclasses import dataclass
 from importlib.metadata import PackageNotFoundError, version
 from typing import Any
@@ -13,6 +14,8 @@ from yavik.store.versions import Snapshot, key_of
 
 SHAPE = 1
 """Counts changes of what an answer looks like; one of another shape is worked out anew."""
+KEYS_KEPT = 5000
+_keys: dict[tuple[str, str, str], str] = {}
 LIBRARIES = ("numpy", "scipy", "pandas", "pyarrow")
 
 
@@ -81,4 +84,9 @@ def answer_base(snapshot: Snapshot, method: str, spec: dict[str, Any]) -> str:
 
 def answer_key(snapshot: Snapshot, method: str, spec: dict[str, Any]) -> str:
     """A key of everything that decides an answer, the code included. Raises DataProblem."""
-    return key_of(answer_base(snapshot, method, spec), REVISION, needs(snapshot, method, spec).methods)
+    asked = (snapshot.key, method, json.dumps(spec, sort_keys=True, default=str))
+    if asked not in _keys:  # a version never changes: the contents of a study ask for the same keys again and again
+        if len(_keys) >= KEYS_KEPT:
+            _keys.clear()
+        _keys[asked] = key_of(answer_base(snapshot, method, spec), REVISION, needs(snapshot, method, spec).methods)
+    return _keys[asked]

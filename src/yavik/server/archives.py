@@ -5,6 +5,7 @@ import urllib.error
 import urllib.parse
 import urllib.request
 from collections.abc import Iterator
+from http.client import HTTPException
 from pathlib import Path
 from typing import Any
 
@@ -16,6 +17,7 @@ from yavik.store.files import MOST_BYTES
 
 CONFIG = "archives.json"
 SECONDS = 15
+CUT = "{} broke off in the middle of the file: {} of {} bytes came. Nothing was kept; try again."
 MOST_LISTING = 8 << 20
 
 
@@ -68,16 +70,31 @@ def fetch(archive: Archive, file_id: str) -> tuple[str, Iterator[bytes]]:
         raise DataProblem(f"{archive.name} has no file '{file_id}'.")
     answer = _open(archive, "/files/" + urllib.parse.quote(file_id, safe=""))
 
+    told = answer.headers.get("content-length") or ""
+    whole = int(told) if told.isdigit() else None
+
     def pieces() -> Iterator[bytes]:
         size = 0
         with answer:
-            while chunk := answer.read(1 << 20):
+            while chunk := _read(archive, answer):
                 size += len(chunk)
                 if size > MOST_BYTES:
                     raise DataProblem("This file has more than 2 GB.")
                 yield chunk
+        # A connection that breaks off looks like the end of the file.
+        if whole is not None and size != whole:
+            raise DataProblem(CUT.format(archive.name, size, whole))
 
     return listed.filename, pieces()
+
+
+def _read(archive: Archive, answer: Any) -> bytes:
+    try:
+        return bytes(answer.read(1 << 20))
+    except (OSError, HTTPException) as trouble:
+        raise DataProblem(
+            f"{archive.name} broke off in the middle of the file. Nothing was kept; try again."
+        ) from trouble
 
 
 def _open(archive: Archive, path: str) -> Any:

@@ -11,12 +11,14 @@ from yavik.core.table import DataProblem
 from yavik.server.figures_view import figure_body, figure_key
 from yavik.server.questions_view import present_key, question_body
 from yavik.server.reports_view import count_embeds
-from yavik.server.schemas import Contents, Entry, StudyOut
+from yavik.server.schemas_contents import Around, Contents, Entry, StudyOut
 from yavik.server.tables_view import body_of, needs_job
 from yavik.store import Store
-from yavik.store.models import Change, Item, Study
+from yavik.store.models import Item, Study
+from yavik.store.tables import Tables
 
 log = logging.getLogger("yavik.server")
+Shown = dict[str, tuple[str, str | None]]
 SHOWN = ("table", "question", "figure", "report")
 
 
@@ -47,20 +49,29 @@ def study_out(store: Store, study: Study) -> StudyOut:
 
 def contents_of(store: Store, study: Study) -> Contents:
     """What stands in a study and what it says."""
-    entries = [entry(store, item) for item in store.items.items(study.id) if item.type in SHOWN]
-    changes = store.items.changes(study.id, 50)
-    last = next((c.label for c in changes if not c.undone), None)
-    again: list[Change] = [c for c in changes if c.undone]
-    return Contents(
-        study=study_out(store, study), entries=entries, undo=last, redo=again[-1].label if again else None
-    )
+    items = store.items.items(study.id)
+    tables, shown = store.tables(study.id, items), store.shown_in(study.id)
+    entries = [_entry(store, item, tables, shown) for item in items if item.type in SHOWN]
+    back, again = store.items.ways(study.id)
+    return Contents(study=study_out(store, study), entries=entries, undo=back, redo=again)
+
+
+def around(store: Store, item: Item) -> Around:
+    """What of the contents a change of one entry changes at once; what depends on it is told when it is asked for."""
+    back, again = store.items.ways(item.study_id)
+    return Around(entry=entry(store, item), undo=back, redo=again)
 
 
 def entry(store: Store, item: Item) -> Entry:
+    """An entry's line."""
+    return _entry(store, item, store.tables(item.study_id), store.shown_in(item.study_id))
+
+
+def _entry(store: Store, item: Item, tables: Tables, shown: Shown) -> Entry:
     """One that cannot be read says so: the others, and the study, stay open."""
     lines = {"table": _table, "question": _question, "figure": _figure, "report": _report}
     try:
-        line, old, table = lines[item.type](store, item)
+        line, old, table = lines[item.type](store, item, tables, shown)
         method = question_body(item).method if item.type == "question" else None
     except Exception:
         log.exception("an entry cannot be read: %s %s", item.type, item.id)
@@ -68,12 +79,12 @@ def entry(store: Store, item: Item) -> Entry:
     return Entry(id=item.id, type=item.type, name=item.name, line=line, out_of_date=old, table=table, method=method)
 
 
-def _table(store: Store, item: Item) -> tuple[str, bool, str | None]:
+def _table(store: Store, item: Item, tables: Tables, _shown: Shown) -> tuple[str, bool, str | None]:
     body = body_of(item)
     try:
-        if needs_job(store, item.study_id, body):
+        if needs_job(store, item.study_id, body, tables):
             return "being prepared", False, None
-        snapshot, effects = store.tables(item.study_id).replay(body)
+        snapshot, effects = tables.replay(body)
     except (LookupError, DataProblem):
         return "cannot be read", False, None
     troubled = sum(e.problem is not None for e in effects)
@@ -81,19 +92,18 @@ def _table(store: Store, item: Item) -> tuple[str, bool, str | None]:
     return (f"{line} · {counted(troubled, 'step')} cannot be done" if troubled else line), False, None
 
 
-def _question(store: Store, item: Item) -> tuple[str, bool, str | None]:
-    table, shown = question_body(item).table, store.shown(item.id)
-    short = store.short(shown) if shown else None
+def _question(store: Store, item: Item, tables: Tables, shown: Shown) -> tuple[str, bool, str | None]:
+    table, (key, short) = question_body(item).table, shown.get(item.id, (None, None))
     if short is None:
         return "no answer yet", False, table
-    old = shown != present_key(store, item)
+    old = key != present_key(store, item, tables)
     return ("out of date" if old else short), old, table
 
 
-def _figure(store: Store, item: Item) -> tuple[str, bool, str | None]:
+def _figure(store: Store, item: Item, tables: Tables, shown: Shown) -> tuple[str, bool, str | None]:
     body = figure_body(item)
-    shown = store.shown(item.id)
-    old = shown is not None and shown != figure_key(store, item)
+    key = shown.get(item.id, (None, None))[0]
+    old = key is not None and key != figure_key(store, item, tables)
     return "out of date" if old else figure_words(body.figure), old, body.table
 
 
@@ -106,6 +116,6 @@ def figure_words(figure: Figure) -> str:
     return listing(words, 6) or kind.words
 
 
-def _report(_store: Store, item: Item) -> tuple[str, bool, str | None]:
+def _report(_store: Store, item: Item, _tables: Tables, _shown: Shown) -> tuple[str, bool, str | None]:
     answers, figures = count_embeds(item.body.get("doc", {}))
     return f"{counted(answers, 'answer')} · {counted(figures, 'figure')}", False, None

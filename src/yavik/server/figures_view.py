@@ -17,6 +17,7 @@ from yavik.server.tables_view import body_of, snapshot_of
 from yavik.store import Store
 from yavik.store.bodies import FigureBody, QuestionBody, StyleBody
 from yavik.store.models import Item
+from yavik.store.tables import Tables
 from yavik.store.versions import key_of
 
 
@@ -118,22 +119,23 @@ def bring_up_to_date(store: Store, engine: Engine, study_id: str) -> None:
             if item.type == "question":
                 renewed(store, engine, study_id, item)
             elif item.type == "figure":
-                drawn(store, engine, item)
+                drawing_now(store, engine, item)
         except (DataProblem, LookupError, ValidationError):
             continue  # it shows why on its own page, and rerun names it as not compared
 
 
-def figure_key(store: Store, item: Item) -> str | None:
+def figure_key(store: Store, item: Item, tables: Tables | None = None) -> str | None:
     """What the drawing depends on: description, cells, the colours of its levels, and the answer that lends its
     marks."""
     body = figure_body(item)
     figure = body.figure
     source = figure.question if figure.kind == "answer" else figure.marks_from
     try:
-        answer = present_key(store, store.items.item(item.study_id, source, "question")) if source else None
+        answer = present_key(store, store.items.item(item.study_id, source, "question"), tables) if source else None
         if figure.kind == "answer":
             return key_of("figure", REVISION, figure.model_dump(mode="json"), answer)
-        snapshot = snapshot_of(store, item.study_id, body.table)
+        tables = tables or store.tables(item.study_id)
+        snapshot = tables.replay(tables.body(body.table))[0]
         kept = kept_style(store, item.study_id).get(KINDS[figure.kind].level_column(figure))
         levels = [kept.colours, kept.marks]
         return key_of(
@@ -188,13 +190,22 @@ def sources(store: Store, study_id: str, body: FigureBody) -> list[MarksSource]:
     return found
 
 
+def drawing_now(store: Store, engine: Engine, item: Item) -> tuple[DrawingOut, str | None]:
+    """The drawing as it is kept where nothing changed since, else drawn anew. Raises DataProblem, LookupError."""
+    if store.shown(item.id) == figure_key(store, item) is not None:
+        kept, missing = shown_drawing(store, item), lent_to(store, engine, item.study_id, figure_body(item))[1]
+        if kept:
+            return kept, missing
+    made, missing = drawn_with_marks(store, engine, item)
+    return drawing_out(made), missing
+
+
 def figure_state(store: Store, engine: Engine, item: Item) -> FigureState:
     """A figure as its page has it."""
     body = figure_body(item)
     drawing, problem, missing = None, None, None
     try:
-        made, missing = drawn_with_marks(store, engine, item)
-        drawing = drawing_out(made)
+        drawing, missing = drawing_now(store, engine, item)
     except DataProblem as trouble:
         problem = problem_data(trouble)
     except LookupError:

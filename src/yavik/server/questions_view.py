@@ -20,6 +20,7 @@ from yavik.store import Store
 from yavik.store.bodies import QuestionBody
 from yavik.store.items import renamed
 from yavik.store.models import Item
+from yavik.store.tables import Tables
 from yavik.store.trail import model_key
 from yavik.store.versions import Snapshot
 
@@ -39,26 +40,27 @@ def is_ready(body: QuestionBody) -> bool:
         return False
 
 
-def present_key(store: Store, item: Item) -> str | None:
+def present_key(store: Store, item: Item, tables: Tables | None = None) -> str | None:
     """The key its answer would have now; None where it cannot be known (slots empty, table gone or not worked
     out)."""
     body = question_body(item)
     if not is_ready(body):
         return None
-    snapshot = present_snapshot(store, item)
+    snapshot = present_snapshot(store, item, tables)
     try:
         return answer_key(snapshot, body.method, body.spec) if snapshot else None
     except DataProblem:
         return None
 
 
-def present_snapshot(store: Store, item: Item) -> Snapshot | None:
+def present_snapshot(store: Store, item: Item, tables: Tables | None = None) -> Snapshot | None:
     """The table that a question asks about as it is now; None where it is gone or not worked out."""
     try:
-        table = body_of(store.items.item(item.study_id, question_body(item).table, "table"))
-        if needs_job(store, item.study_id, table):
+        tables = tables or store.tables(item.study_id)
+        table = tables.body(question_body(item).table)
+        if needs_job(store, item.study_id, table, tables):
             return None
-        return store.tables(item.study_id).replay(table)[0]
+        return tables.replay(table)[0]
     except (LookupError, DataProblem):
         return None
 

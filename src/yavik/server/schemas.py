@@ -13,63 +13,12 @@ from yavik.core.steps.base import Effect
 from yavik.core.table import About, Column, Kind
 from yavik.core.table.profile import Profile
 from yavik.core.table.summary import GroupLine
-from yavik.server.contract import When
+from yavik.server.schemas_contents import Around
 from yavik.server.upgrades import UpgradeOut
-
-ItemType = Literal["table", "question", "figure", "report"]
 
 
 class Named(BaseModel):
     name: str = Field(min_length=1, max_length=200)
-
-
-class StudyOut(BaseModel):
-    id: str
-    name: str
-    created: When
-    touched: When
-    demo: bool
-    tables: int
-    questions: int
-    figures: int
-    reports: int
-
-
-class Entry(BaseModel):
-    """A line of the contents: its name, and what it says now."""
-
-    id: str
-    type: ItemType
-    name: str
-    line: str
-    out_of_date: bool = False
-    table: str | None = None
-    method: str | None = None
-    """Of a question."""
-
-
-class Contents(BaseModel):
-    study: StudyOut
-    entries: list[Entry]
-    undo: str | None
-    redo: str | None
-
-
-class ChangeOut(BaseModel):
-    id: int
-    at: When
-    label: str
-    undone: bool
-    who: str
-    moment: str | None
-    item_id: str
-
-
-class Moved(BaseModel):
-    """What undo or redo did; None where there was nothing to do."""
-
-    label: str | None
-    item_id: str | None
 
 
 class PathOut(BaseModel):
@@ -321,6 +270,9 @@ class QuestionState(BaseModel):
     answer: Answer | None
     out_of_date: bool
     upgrade: UpgradeOut | None = None
+    around: Around | None = None
+    problem: dict[str, Any] | None = None
+    """Why a change that was kept has no answer."""
     ready: bool
     trail: list[TrailLine] = []
     pairs_used: str | None = None

@@ -10,6 +10,7 @@ from yavik.server.schemas import JobOut, TableOut, TableState
 from yavik.store import Store
 from yavik.store.bodies import TableBody
 from yavik.store.models import Item
+from yavik.store.tables import Tables
 from yavik.store.versions import Snapshot
 
 LARGE_CELLS = 400_000
@@ -42,14 +43,14 @@ def snapshot_of(store: Store, study_id: str, table_id: str) -> Snapshot:
     return store.tables(study_id).replay(body)[0]
 
 
-def needs_job(store: Store, study_id: str, body: TableBody) -> bool:
+def needs_job(store: Store, study_id: str, body: TableBody, tables: Tables | None = None) -> bool:
     """Whether a table is too much work for a request."""
-    tables = store.tables(study_id)
+    tables = tables or store.tables(study_id)
     if tables.known(body):
         return False
     root = store.versions.find(tables.root(body))
     if root is None and body.link:
-        return needs_job(store, study_id, tables.body(body.link))
+        return needs_job(store, study_id, tables.body(body.link), tables)
     return root is not None and root.n_rows * max(1, len(root.columns)) > LARGE_CELLS
 
 

@@ -229,6 +229,14 @@ class History:
                 raise LookupError(str(change_id))
             change.moment = cleaned(name) if name else name
 
+    def ways(self, study_id: str) -> tuple[str | None, str | None]:
+        """What undo would take back and what redo would do again."""
+        own = select(Change.label).where(Change.study_id == study_id)
+        with self.session() as s:
+            back = s.scalar(own.where(Change.undone.is_(False)).order_by(Change.id.desc()).limit(1))
+            again = s.scalar(own.where(Change.undone.is_(True)).order_by(Change.id).limit(1))
+            return back, again
+
     def changes(self, study_id: str, most: int = 100) -> list[Change]:
         """The changes of a study, the last first."""
         with self.session() as s:

@@ -133,6 +133,8 @@ class Result(Base):
     """Of an answer: a key of everything it depends on but the code."""
     revision: Mapped[str] = mapped_column(default="", server_default="")
     """The code that computed it."""
+    short: Mapped[str | None] = mapped_column(default=None)
+    """Of an answer: its few words for the contents."""
 
 
 class Shown(Base):

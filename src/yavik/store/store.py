@@ -4,7 +4,7 @@ import getpass
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import delete, func, select, text
+from sqlalchemy import delete, select, text
 from sqlalchemy.dialects.sqlite import insert as sqlite_insert
 from sqlalchemy.orm import Session
 
@@ -15,7 +15,7 @@ from yavik.store.database import FILE, connect, migrate
 from yavik.store.files import Files
 from yavik.store.folder import in_sentences, prepare, private
 from yavik.store.items import Items
-from yavik.store.models import Result, Shown
+from yavik.store.models import Item, Result, Shown
 from yavik.store.profiles import Profiles
 from yavik.store.tables import Tables
 from yavik.store.trail import Trail
@@ -58,9 +58,9 @@ class Store:
         self.profiles = Profiles(self.engine, self.cells)
         self._tidied = 0
 
-    def tables(self, study_id: str) -> Tables:
-        """The tables of a study."""
-        return Tables(self.items, self.versions, study_id)
+    def tables(self, study_id: str, at: list[Item] | None = None) -> Tables:
+        """The tables of a study; with its entries at a moment, those are not read again."""
+        return Tables(self.items, self.versions, study_id, at)
 
     def close(self) -> None:
         """Lets go of the database."""
@@ -82,10 +82,16 @@ class Store:
         with self.engine.begin() as connection:
             connection.execute(delete(Result).where(Result.key == key))
 
-    def short(self, key: str) -> str | None:
-        """The few words of an answer for the contents, without reading all of it."""
-        with Session(self.engine) as session:
-            return session.scalar(select(func.json_extract(Result.data, "$.short")).where(Result.key == key))
+    def shown_in(self, study_id: str) -> dict[str, tuple[str, str | None]]:
+        """What the entries of a study show: the result's key, and the few words of an answer."""
+        own = select(Shown.item_id, Shown.key, Result.short).join(Item, Item.id == Shown.item_id)
+        with self.engine.connect() as connection:
+            rows = connection.execute(
+                own.outerjoin(Result, Result.key == Shown.key).where(
+                    Item.study_id == study_id, Item.deleted.is_(False)
+                )
+            )
+            return {item: (key, short) for item, key, short in rows}
 
     def computed(self, key: str) -> tuple[str, str]:
         """What an answer depends on but the code (its base), and the code that computed it."""
@@ -97,7 +103,7 @@ class Store:
         self, key: str, data: dict[str, Any], item_id: str | None = None, base: str = "", revision: str = ""
     ) -> None:
         """Keeps a result, cleaned once and for all, and shows it at an item."""
-        row = {"key": key, "data": cleaned_deep(data), "base": base, "revision": revision}
+        row = {"key": key, "data": cleaned_deep(data), "base": base, "revision": revision, "short": data.get("short")}
         with self.engine.begin() as connection:
             connection.execute(sqlite_insert(Result).on_conflict_do_nothing(), row)
         if item_id:

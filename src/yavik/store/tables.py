@@ -11,6 +11,7 @@ from yavik.core.steps.base import Around, Effect, Other
 from yavik.core.table import DataProblem
 from yavik.store.bodies import TableBody
 from yavik.store.items import Items
+from yavik.store.models import Item
 from yavik.store.versions import Snapshot, Versions, tables_of
 
 GONE = "gone"
@@ -24,13 +25,24 @@ class Tables:
     and what depends on it is computed anew; nothing else is.
     """
 
-    def __init__(self, items: Items, versions: Versions, study_id: str) -> None:
+    def __init__(self, items: Items, versions: Versions, study_id: str, at: list[Item] | None = None) -> None:
         self.items, self.versions, self.study_id = items, versions, study_id
         self._walk = threading.local()
+        self._at = None if at is None else {item.id: item for item in at}
+        self._keys: dict[str, str] = {}
 
     def body(self, table_id: str) -> TableBody:
         """Raises LookupError."""
-        return TableBody.opened(self.items.item(self.study_id, table_id, "table").body)
+        return TableBody.opened(self.item(table_id).body)
+
+    def item(self, table_id: str) -> Item:
+        """Raises LookupError."""
+        if self._at is None:
+            return self.items.item(self.study_id, table_id, "table")
+        item = self._at.get(table_id)
+        if item is None or item.type != "table":
+            raise LookupError(table_id)
+        return item
 
     def root(self, body: TableBody) -> str:
         """The key of the version its path begins with."""
@@ -39,13 +51,17 @@ class Tables:
     def key(self, table_id: str) -> str:
         """The key of a table's present version, without working it out. Raises LookupError, DataProblem (a
         circle)."""
+        if table_id in self._keys:
+            return self._keys[table_id]
         walked: list[str] = getattr(self._walk, "ids", [])
         if table_id in walked:
             raise DataProblem(CIRCLE)
         self._walk.ids = [*walked, table_id]
         try:
-            body = self.body(table_id)
-            return self.last_key(body)
+            key = self.last_key(self.body(table_id))
+            if self._at is not None:
+                self._keys[table_id] = key
+            return key
         finally:
             self._walk.ids = walked
 
@@ -56,7 +72,7 @@ class Tables:
 
     def key_or_gone(self, table_id: str) -> str:
         try:
-            return f"{self.key(table_id)} {self.items.item(self.study_id, table_id).name}"
+            return f"{self.key(table_id)} {self.item(table_id).name}"
         except (LookupError, DataProblem):
             return GONE
 
@@ -84,7 +100,7 @@ class Tables:
             self._walk.around = [*around, table_id]
             try:
                 snapshot, _ = self.replay(self.body(table_id))
-                found[table_id] = Other(self.items.item(self.study_id, table_id).name, self.versions.table(snapshot))
+                found[table_id] = Other(self.item(table_id).name, self.versions.table(snapshot))
             except LookupError:
                 continue
             finally:

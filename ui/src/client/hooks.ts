@@ -67,6 +67,18 @@ export function useValues(study: string, id: string | undefined, version: string
   });
 }
 
+/** What a change of one entry changes in the contents, taken over at once; what depends on it is asked for when there
+ * is time. */
+export function takeAround(client: QueryClient, study: string, around: S["Around"] | null | undefined): void {
+  if (!around) return void client.invalidateQueries({ queryKey: ["contents", study] });
+  client.setQueryData(["contents", study], (old: S["Contents"] | undefined) => old && withAround(old, around));
+}
+
+export function withAround(old: S["Contents"], around: S["Around"]): S["Contents"] {
+  const entries = old.entries.map((e) => (e.id === around.entry.id ? around.entry : e));
+  return { ...old, entries, undo: around.undo, redo: around.redo };
+}
+
 /** Everything of a study is asked for again: after undo, redo and changes with far effects. */
 export async function refreshStudy(client: QueryClient, study: string): Promise<void> {
   await client.invalidateQueries({ predicate: (q) => q.queryKey[1] === study || q.queryKey[0] === "studies" });

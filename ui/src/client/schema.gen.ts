@@ -481,7 +481,8 @@ export interface paths {
         head?: never;
         /**
          * Change Question
-         * @description Keeps the sentence as it now stands; the answer is asked for apart, so that a problem loses nothing.
+         * @description Keeps the sentence as it now stands, and with ``answer`` gives its answer, or the job that computes it, or the
+         *     problem that stops it: the change is kept whatever comes of it.
          */
         patch: operations["change_question"];
         trace?: never;
@@ -1364,6 +1365,17 @@ export interface components {
             name: string;
             /** Words */
             words: string;
+        };
+        /**
+         * Around
+         * @description What a change of one entry changes in the contents.
+         */
+        Around: {
+            entry: components["schemas"]["Entry"];
+            /** Redo */
+            redo: string | null;
+            /** Undo */
+            undo: string | null;
         };
         /** CardTerm */
         CardTerm: {
@@ -3068,6 +3080,7 @@ export interface components {
         /** QuestionState */
         QuestionState: {
             answer: components["schemas"]["Answer"] | null;
+            around?: components["schemas"]["Around"] | null;
             /** Id */
             id: string;
             job?: components["schemas"]["JobOut"] | null;
@@ -3081,6 +3094,10 @@ export interface components {
             out_of_date: boolean;
             /** Pairs Used */
             pairs_used?: string | null;
+            /** Problem */
+            problem?: {
+                [key: string]: unknown;
+            } | null;
             /** Ready */
             ready: boolean;
             /** Revision */
@@ -4970,7 +4987,9 @@ export interface operations {
     };
     change_question: {
         parameters: {
-            query?: never;
+            query?: {
+                answer?: boolean;
+            };
             header?: {
                 "if-match"?: string | null;
                 keep?: "mine" | null;

@@ -12,7 +12,7 @@ from yavik.core.figures.presets import PRESETS, looked
 from yavik.core.files.csv_out import guarded_word
 from yavik.core.table import DataProblem
 from yavik.server.access import Meant, TheEngine, TheStore, TheStudy
-from yavik.server.figures_view import drawn, figure_body, figure_state, style_item, style_of
+from yavik.server.figures_view import drawing_now, figure_body, figure_state, style_item, style_of
 from yavik.server.questions_view import question_body, shown_answer
 from yavik.server.schemas import FigureChange, FigureState, NewFigure, StyleChange, StyleState
 from yavik.server.tables_view import titles_of
@@ -212,7 +212,7 @@ def image(
 ) -> Response:
     """The figure as SVG, as PDF with its faces in it, or as PNG at that many dots per inch."""
     item = store.items.item(study.id, item_id, "figure")
-    made = drawn(store, engine, item)
+    made = drawing_now(store, engine, item)[0]
     data: Any
     if kind == "svg":
         data = svg(made.vega).encode()
@@ -234,7 +234,7 @@ def data_behind(study: TheStudy, item_id: str, store: TheStore, engine: TheEngin
     import io
 
     item = store.items.item(study.id, item_id, "figure")
-    block = drawn(store, engine, item).behind
+    block = drawing_now(store, engine, item)[0].behind
     if block is None:
         raise DataProblem("This figure has no numbers of its own.")
     out = io.StringIO()

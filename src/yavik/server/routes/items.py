@@ -5,7 +5,7 @@ from pydantic import BaseModel, Field
 
 from yavik.server.access import TheStore, TheStudy
 from yavik.server.contents import entry
-from yavik.server.schemas import Entry
+from yavik.server.schemas_contents import Entry
 from yavik.store import Store
 from yavik.store.models import Item, Study
 

@@ -9,8 +9,10 @@ from yavik.core.methods.registry import get
 from yavik.core.report.phrases import phrases
 from yavik.core.report.writing import write_up
 from yavik.core.table import DataProblem
+from yavik.engine.tasks import problem_data
 from yavik.server.access import Meant, TheEngine, TheStore, TheStudy, Whole
-from yavik.server.questions_view import auto_name, question_body, question_state, renew, shown_answer
+from yavik.server.contents import around
+from yavik.server.questions_view import auto_name, is_ready, question_body, question_state, renew, shown_answer
 from yavik.server.schemas import NameRound, NewQuestion, QuestionChange, QuestionState
 from yavik.server.schemas_reports import PhraseOut, WrittenOut
 from yavik.server.tables_view import snapshot_of, titles_of
@@ -40,9 +42,16 @@ def question(study: TheStudy, item_id: str, store: TheStore) -> QuestionState:
 
 @router.patch("/{item_id}")
 def change_question(
-    study: TheStudy, item_id: str, data: QuestionChange, store: TheStore, seen: Meant
+    study: TheStudy,
+    item_id: str,
+    data: QuestionChange,
+    store: TheStore,
+    engine: TheEngine,
+    seen: Meant,
+    answer: bool = False,
 ) -> QuestionState:
-    """Keeps the sentence as it now stands; the answer is asked for apart, so that a problem loses nothing."""
+    """Keeps the sentence as it now stands, and with ``answer`` gives its answer, or the job that computes it, or the
+    problem that stops it: the change is kept whatever comes of it."""
     item = store.items.item(study.id, item_id, "question")
     if data.table is not None:
         store.items.item(study.id, data.table, "table")
@@ -59,13 +68,20 @@ def change_question(
         return auto_name(fresh.method, fresh.spec, titles_of(store, study.id, fresh.table)) if named else present.name
 
     item = store.items.revise(study.id, item_id, f"Change {item.name}", changed, seen=seen, name=called)
-    return question_state(store, item)
+    if not answer or not is_ready(question_body(item)):
+        return question_state(store, item).model_copy(update={"around": around(store, item)})
+    try:
+        state = renew(store, engine, item)
+    except DataProblem as problem:
+        state = question_state(store, item).model_copy(update={"problem": problem_data(problem)})
+    return state.model_copy(update={"around": around(store, item)})
 
 
 @router.post("/{item_id}/answer")
 def answer(study: TheStudy, item_id: str, store: TheStore, engine: TheEngine) -> QuestionState:
     """The present answer, or the job that computes it. A data problem is a 422 with its column."""
-    return renew(store, engine, store.items.item(study.id, item_id, "question"))
+    item = store.items.item(study.id, item_id, "question")
+    return renew(store, engine, item).model_copy(update={"around": around(store, item)})
 
 
 @router.get("/{item_id}/phrases")

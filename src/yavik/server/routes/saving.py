@@ -16,7 +16,8 @@ from yavik.engine.packing import pack, unpack
 from yavik.server.access import TheEngine, TheStore, TheStudy
 from yavik.server.contents import study_out
 from yavik.server.figures_view import bring_up_to_date
-from yavik.server.schemas import OutputOut, StudyOut
+from yavik.server.schemas import OutputOut
+from yavik.server.schemas_contents import StudyOut
 from yavik.server.tables_view import snapshot_of
 from yavik.store.files import MOST_BYTES
 

@@ -7,9 +7,10 @@ from yavik.core.table import DataProblem
 from yavik.demo.study import DEMO_NAME, make_demo
 from yavik.server.access import TheEngine, TheStore, TheStudy, Whole
 from yavik.server.contents import contents_of, study_out
-from yavik.server.figures_view import drawn
+from yavik.server.figures_view import drawing_now
 from yavik.server.questions_view import renew, shown_answer
-from yavik.server.schemas import ChangeOut, Contents, Moved, Named, StudyOut
+from yavik.server.schemas import Named
+from yavik.server.schemas_contents import ChangeOut, Contents, Moved, StudyOut
 from yavik.store.models import now
 
 router = APIRouter(prefix="/api/studies", tags=["studies"])
@@ -107,7 +108,7 @@ def renew_all(study: TheStudy, store: TheStore, engine: TheEngine) -> list[str]:
             if item.type == "question" and shown_answer(store, item)[1]:
                 renew(store, engine, item)
             elif item.type == "figure":
-                drawn(store, engine, item)
+                drawing_now(store, engine, item)
         except (DataProblem, LookupError) as trouble:
             troubles.append(f"{item.name}: {trouble}")
     return troubles
