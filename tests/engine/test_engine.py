@@ -13,6 +13,7 @@ from yavik.core.apart.memory import bounded
 from yavik.core.files.detect import detect
 from yavik.core.files.options import ReadOptions
 from yavik.engine import Engine, Job, State, worker
+from yavik.engine.remote import Remote
 from yavik.engine.tasks import Ask, ReadFile, Replay
 from yavik.store import Store
 
@@ -155,23 +156,78 @@ def test_read_options_are_part_of_the_key(store: Store) -> None:
     assert read.root("sha") != other.root("sha")
 
 
-def test_the_same_call_on_a_distributed_engine(store: Store) -> None:
+@pytest.fixture(scope="module")
+def cluster() -> Iterator[Any]:
+    """Two workers of a distributed engine, processes of their own."""
     distributed = pytest.importorskip("distributed")
-    with distributed.LocalCluster(
-        n_workers=1, threads_per_worker=1, processes=False, dashboard_address=None
-    ) as cluster:
-        engine = Engine(store, workers=0, address=cluster.scheduler_address)
-        try:
-            root = engine.do(put(store, SMALL))["key"]
-            ask = Ask(root=root, steps=[], method="compare_groups", spec={"response": "y", "groups": "g"})
-            job = run(engine, ask)
-            assert job.state is State.done and job.result is not None, job.what
-            far = store.result(job.result["key"])
-            assert far is not None and far["facts"]["n"] == 90
-            wrong = run(engine, ask.model_copy(update={"spec": {"response": "y", "groups": "x"}}))
-            assert wrong.state is State.problem
-        finally:
-            engine.close()
+    with distributed.LocalCluster(n_workers=2, threads_per_worker=1, dashboard_address=None) as made:
+        yield made
+
+
+@pytest.fixture
+def far(store: Store, cluster: Any) -> Iterator[Engine]:
+    made = Engine(store, workers=0, address=cluster.scheduler_address)
+    yield made
+    made.close()
+
+
+def remote_of(engine: Engine) -> Remote:
+    assert engine.remote is not None
+    return engine.remote
+
+
+def test_the_same_call_on_a_distributed_engine(far: Engine, store: Store) -> None:
+    root = far.do(put(store, SMALL))["key"]
+    ask = Ask(root=root, steps=[], method="compare_groups", spec={"response": "y", "groups": "g"})
+    job = run(far, ask)
+    assert job.state is State.done and job.result is not None, job.what
+    there = store.result(job.result["key"])
+    assert there is not None and there["facts"]["n"] == 90
+    wrong = run(far, ask.model_copy(update={"spec": {"response": "y", "groups": "x"}}))
+    assert wrong.state is State.problem
+    # The same numbers as at home.
+    store.drop_result(job.result["key"])
+    here = store.result(far.do(ask)["key"])
+    assert here is not None and here["facts"] == there["facts"]
+
+
+def test_columns_travel_once_and_the_longest_unused_go(far: Engine, store: Store, monkeypatch: Any) -> None:
+    remote = remote_of(far)
+    root = far.do(put(store, SMALL))["key"]
+    sent: list[str] = []
+    packed = store.cells.packed
+    monkeypatch.setattr(store.cells, "packed", lambda hashes: sent.extend(hashes) or packed(hashes))
+    for alpha in (0.05, 0.01, 0.001):
+        spec = {"response": "y", "groups": "g", "alpha": alpha}
+        assert run(far, Ask(root=root, steps=[], method="compare_groups", spec=spec)).state is State.done
+    assert len(sent) == len(set(sent)) == 3  # two columns and the numbers of the rows
+    assert remote._futures == {} and len(remote._columns) == 3
+    remote.most = 1
+    step = {"step": "compute", "name": "z", "expression": "y * 2"}
+    spec = {"response": "z", "groups": "g"}
+    assert run(far, Ask(root=root, steps=[step], method="compare_groups", spec=spec)).state is State.done
+    assert len(remote._columns) == 3 and len(sent) == 4
+
+
+def test_far_work_tells_how_far_it_is_and_is_stopped(far: Engine, store: Store) -> None:
+    counts = np.random.default_rng(1).poisson(4, (300, 4))
+    lines = "\n".join(f"{'abc'[i % 3]},{','.join(map(str, row))}" for i, row in enumerate(counts))
+    root = far.do(put(store, f"g,s,t,u,v\n{lines}\n".encode()))["key"]
+    spec = {"taxa": ["s", "t", "u", "v"], "groups": "g", "permutations": 99_999}
+    job = far.submit(Ask(root=root, steps=[], method="community_test", spec=spec), "Long")
+    end = time.monotonic() + 60
+    while not 0 < job.part < 1:
+        assert time.monotonic() < end and not job.ended, job.what
+        time.sleep(0.05)
+    far.stop(job)
+    assert job.wait(30) and job.state is State.stopped
+    assert remote_of(far)._futures == {}
+    quick = Ask(root=root, steps=[], method="compare_groups", spec={"response": "s", "groups": "g"})
+    assert run(far, quick).state is State.done  # the worker is free again
+
+
+def test_small_questions_stay_at_home(far: Engine) -> None:
+    assert far.small(90, 2) and not far.small(1_000_000, 2)
 
 
 class OneJob:
@@ -191,7 +247,7 @@ class OneJob:
 
 def test_work_beyond_the_memory_there_is_ends_with_a_sentence(store: Store, monkeypatch: pytest.MonkeyPatch) -> None:
     description = put(store, SMALL)
-    monkeypatch.setattr("yavik.core.files.room.available", lambda: 4_000_000_000)
+    monkeypatch.setattr("yavik.store.budget.available", lambda: 4_000_000_000)
 
     def swells(*_: Any) -> dict[str, Any]:
         return {"size": len(bytearray(50_000_000_000))}
@@ -199,11 +255,11 @@ def test_work_beyond_the_memory_there_is_ends_with_a_sentence(store: Store, monk
     with monkeypatch.context() as patched:
         patched.setattr("yavik.engine.tasks.carry_out", swells)
         pipe = OneJob(description)
-        worker.main(pipe, str(store.folder))  # type: ignore[arg-type]
+        worker.main(pipe, str(store.folder), 4_000_000_000, 1)  # type: ignore[arg-type]
     kind, told = pipe.said[-1]
     assert (kind, told["message"]) == ("problem", worker.NO_ROOM)
     pipe = OneJob(description)
-    worker.main(pipe, str(store.folder))  # type: ignore[arg-type]
+    worker.main(pipe, str(store.folder), 4_000_000_000, 1)  # type: ignore[arg-type]
     assert pipe.said[-1][0] == "done" and pipe.said[-1][1]["rows"] == 90
 
 

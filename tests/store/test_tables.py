@@ -112,9 +112,8 @@ def test_what_is_known_of_a_table_is_kept_with_its_version(store: Store, tmp_pat
 
 
 def test_large_tables_do_not_fill_the_memory(store: Store, monkeypatch: pytest.MonkeyPatch) -> None:
-    from yavik.store import versions
 
-    monkeypatch.setattr(versions, "KEPT_BYTES", 100)
+    store.versions.memory = 100
     study = store.items.new_study("s").id
     a = table(
         store,

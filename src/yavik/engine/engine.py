@@ -79,7 +79,7 @@ class Engine:
 
     def small(self, rows: int, columns: int) -> bool:
         """Whether work is little enough for the request."""
-        return rows * max(1, columns) <= SMALL_CELLS and self.remote is None
+        return rows * max(1, columns) <= SMALL_CELLS
 
     def busy(self) -> bool:
         """Whether anything is being worked out or waits for its turn."""

@@ -8,6 +8,7 @@ from pathlib import Path
 
 from yavik.engine.jobs import Job, State
 from yavik.engine.worker import main
+from yavik.store.budget import total
 
 LOOK_SECONDS = 1.0
 """Between two looks at an idle process."""
@@ -17,8 +18,8 @@ log = logging.getLogger("yavik.engine")
 class Worker:
     """One process and the thread that feeds it."""
 
-    def __init__(self, folder: Path, jobs: "queue.Queue[Job | None]") -> None:
-        self.folder, self.jobs = folder, jobs
+    def __init__(self, folder: Path, jobs: "queue.Queue[Job | None]", budget: int, workers: int) -> None:
+        self.folder, self.jobs, self.budget, self.workers = folder, jobs, budget, workers
         self.job: Job | None = None
         self._start()
         self.thread = threading.Thread(target=self._feed, daemon=True)
@@ -27,7 +28,9 @@ class Worker:
     def _start(self) -> None:
         context = multiprocessing.get_context("spawn")
         self.pipe, theirs = context.Pipe()
-        self.process = context.Process(target=main, args=(theirs, str(self.folder)), daemon=True)
+        self.process = context.Process(
+            target=main, args=(theirs, str(self.folder), self.budget, self.workers), daemon=True
+        )
         self.process.start()
         theirs.close()
 
@@ -99,8 +102,9 @@ class Worker:
 
 class Pool:
     def __init__(self, folder: Path, size: int) -> None:
+        budget = total()
         self.queue: queue.Queue[Job | None] = queue.Queue()
-        self.workers = [Worker(folder, self.queue) for _ in range(size)]
+        self.workers = [Worker(folder, self.queue, budget, size) for _ in range(size)]
 
     def submit(self, job: Job) -> None:
         """Puts a job into the queue."""

@@ -1,17 +1,26 @@
-"""The same call on an existing distributed engine (Dask), for answers: data and description travel, JSON comes
-back."""
+"""The same call on an existing distributed engine (Dask), for answers: data and description travel, JSON comes back.
+
+A column travels once: its packed bytes lie on the engine under their hash and are asked about as often as one likes; the
+longest unused go when they are too many. How far the work is comes back while it goes on, and stopping reaches it.
+"""
 
 import threading
+import time
+from collections import OrderedDict
 from typing import Any
 
-import pyarrow as pa
-
+from yavik.core.methods import Run
+from yavik.core.methods.base import Stopped
 from yavik.core.table import DataProblem
 from yavik.engine.jobs import Job, State
 from yavik.engine.needs import REVISION, answer_base, answer_key, needs
 from yavik.engine.tasks import Ask, ask_pure, demand_columns, problem_data, problem_from, replayed
 from yavik.store import Store
-from yavik.store.columns import pack
+
+MOST_FAR = 4 << 30
+"""Bytes of columns that lie on the engine at a time."""
+LOOK_SECONDS = 0.5
+"""Between two looks of a far worker at whether it is to stop."""
 
 
 class Remote:
@@ -20,12 +29,14 @@ class Remote:
         address: of the scheduler; the package ``distributed`` must be installed here, and Yavik on the workers.
     """
 
-    def __init__(self, address: str, store: Store) -> None:
+    def __init__(self, address: str, store: Store, most: int = MOST_FAR) -> None:
         from distributed import Client
 
         self.client: Any = Client(address, set_as_default=False)  # type: ignore[no-untyped-call]
-        self.store = store
+        self.store, self.most = store, most
         self._futures: dict[str, Any] = {}
+        self._columns: OrderedDict[str, tuple[Any, int]] = OrderedDict()
+        self._lock = threading.Lock()
 
     def submit(self, job: Job) -> None:
         """Carries a job out elsewhere."""
@@ -39,7 +50,7 @@ class Remote:
             self._ended_badly(job, trouble)
 
     def _ended_badly(self, job: Job, trouble: Exception) -> None:
-        if job.stop_asked:
+        if job.stop_asked or isinstance(trouble, Stopped):
             job.tell(state=State.stopped, what="Stopped")
         elif isinstance(trouble, DataProblem):
             job.tell(state=State.problem, problem=problem_data(trouble), what=trouble.message)
@@ -50,28 +61,90 @@ class Remote:
         """An answer computed elsewhere."""
         snapshot = replayed(self.store, d)
         demand_columns(snapshot, d.method, d.spec)
-        table = self.store.versions.table(snapshot, needs(snapshot, d.method, d.spec).columns)
-        cells = [bytes(pack(a)[1]) for a in table.arrays]
-        rows = bytes(pack(pa.array(table.rows))[1])
-        columns = [c.model_dump(mode="json") for c in table.columns]
-        about = table.about.model_dump(mode="json")
-        future = self.client.submit(ask_pure, d.method, d.spec, columns, cells, rows, about, pure=False)
-        self._futures[job.id] = future
-        found = future.result()
+        wanted = set(needs(snapshot, d.method, d.spec).columns)
+        places = [i for i, c in enumerate(snapshot.columns) if c.name in wanted]
+        columns = [snapshot.columns[i].model_dump(mode="json") for i in places]
+        *cells, rows = self.there([*(snapshot.hashes[i] for i in places), snapshot.rows_hash])
+        if job.stop_asked:
+            raise Stopped
+        topic, about = f"yavik-{job.id}", snapshot.about.model_dump(mode="json")
+        self.client.subscribe_topic(topic, lambda told: job.tell(part=told[1][0], what=told[1][1]))
+        try:
+            asked = self.client.submit(ask_far, topic, d.method, d.spec, columns, cells, rows, about, pure=False)
+            self._futures[job.id] = asked
+            found = asked.result()
+        finally:
+            self._free(job, topic)
         if "problem" in found:
             raise problem_from(found["problem"])
-        key = answer_key(snapshot, d.method, d.spec)
-        base = answer_base(snapshot, d.method, d.spec)
+        if "stopped" in found:
+            raise Stopped
+        key, base = answer_key(snapshot, d.method, d.spec), answer_base(snapshot, d.method, d.spec)
         self.store.keep_result(key, found["answer"], d.item, base, REVISION)
         return {"key": key}
 
-    def stop(self, job: Job) -> None:
-        """Stops a job that runs elsewhere."""
-        job.stop_asked = True
+    def there(self, hashes: list[str]) -> list[Any]:
+        """Columns as they lie on the engine, sent where they do not yet."""
+        with self._lock:
+            lacking = [h for h in dict.fromkeys(hashes) if h not in self._columns or self._columns[h][0].cancelled()]
+            for h, data in self.store.cells.packed(lacking).items():
+                self._columns[h] = (self.client.scatter(data, hash=False), len(data))
+            for h in hashes:
+                self._columns.move_to_end(h)
+            found = [self._columns[h][0] for h in hashes]
+            while sum(size for _, size in self._columns.values()) > self.most and len(self._columns) > len(
+                set(hashes)
+            ):
+                self._columns.popitem(last=False)  # with its last reference here it goes there
+        return found
+
+    def _free(self, job: Job, topic: str) -> None:
+        self.client.unsubscribe_topic(topic)
         future = self._futures.pop(job.id, None)
         if future is not None:
+            future.release()
+
+    def stop(self, job: Job) -> None:
+        """Stops a job that runs elsewhere, or waits there for its turn."""
+        from distributed import Event
+
+        job.stop_asked = True
+        future = self._futures.get(job.id)
+        if future is not None:
+            Event(f"yavik-{job.id}", client=self.client).set()  # type: ignore[no-untyped-call]
             future.cancel()
 
     def close(self) -> None:
-        """Lets go of the other engine."""
+        """Lets go of the other engine, and of what lies there."""
+        self._columns.clear()
         self.client.close()
+
+
+def ask_far(
+    topic: str, method: str, spec: dict[str, Any], columns: list[dict[str, Any]], cells: list[bytes], rows: bytes,
+    about: dict[str, Any],
+) -> dict[str, Any]:  # fmt: skip
+    """What runs on a far worker: an answer from bytes, telling how far it is and looking whether it is to stop."""
+    from distributed import Event, get_worker
+
+    worker: Any = get_worker()
+    stop: Any = Event(topic)  # type: ignore[no-untyped-call]
+    looked, told = time.monotonic(), 0.0
+
+    def stopped() -> bool:
+        nonlocal looked
+        if time.monotonic() - looked < LOOK_SECONDS:
+            return False
+        looked = time.monotonic()
+        return bool(stop.is_set())
+
+    def report(part: float, what: str) -> None:
+        nonlocal told
+        if time.monotonic() - told > LOOK_SECONDS / 2:
+            told = time.monotonic()
+            worker.log_event(topic, (part, what))
+
+    try:
+        return ask_pure(method, spec, columns, cells, rows, about, Run(report=report, stopped=stopped))
+    except Stopped:
+        return {"stopped": True}

@@ -142,7 +142,7 @@ def demand_columns(snapshot: Snapshot, method: str, spec: dict[str, Any]) -> Non
 
 def ask_pure(
     method: str, spec: dict[str, Any], columns: list[dict[str, Any]], cells: list[bytes], rows: bytes,
-    about: dict[str, Any] | None = None,
+    about: dict[str, Any] | None = None, run: Run | None = None,
 ) -> dict[str, Any]:  # fmt: skip
     """An answer from bytes alone: what a machine without the store runs.
 
@@ -153,7 +153,7 @@ def ask_pure(
     known = About.model_validate(about or {})
     table = build(described, [unpack(c) for c in cells], unpack(rows).to_numpy(), known)
     try:
-        return {"answer": compute_answer(method, table, spec).model_dump(mode="json")}
+        return {"answer": compute_answer(method, table, spec, run).model_dump(mode="json")}
     except DataProblem as problem:
         return {"problem": problem_data(problem)}
 

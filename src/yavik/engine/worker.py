@@ -22,21 +22,22 @@ def _end_with_the_server() -> None:
         os._exit(1)
 
 
-def main(connection: Connection, folder: str) -> None:
+def main(connection: Connection, folder: str, budget: int, workers: int) -> None:
     """Reads (job id, description) and answers with ('progress' | 'shown' | 'done' | 'problem' | 'failed', …) until the
     pipe ends."""
     threading.Thread(target=_end_with_the_server, daemon=True).start()
     os.environ.setdefault("OMP_NUM_THREADS", "1")  # skinny products are quicker on one BLAS thread
+    import pyarrow as pa
     from pydantic import TypeAdapter
 
     from yavik.core.apart.memory import bounded
-    from yavik.core.files.room import available
     from yavik.core.methods import Run, methods
     from yavik.core.table import DataProblem
     from yavik.engine.tasks import Description, carry_out, problem_data
     from yavik.store import Store
+    from yavik.store.budget import of_a_worker, of_work
 
-    store = Store(Path(folder), upgrade=False)
+    store = Store(Path(folder), upgrade=False, memory=of_a_worker(budget, workers))
     adapter: TypeAdapter[Any] = TypeAdapter(Description)
     methods()
     connection.send(("ready", None))
@@ -51,7 +52,7 @@ def main(connection: Connection, folder: str) -> None:
         )
         try:
             store.follow()
-            with bounded(available()):
+            with bounded(of_work(budget)):
                 done = carry_out(store, adapter.validate_python(data), run)
             connection.send(("done", done))
         except DataProblem as problem:
@@ -60,3 +61,5 @@ def main(connection: Connection, folder: str) -> None:
             connection.send(("problem", problem_data(DataProblem(NO_ROOM))))
         except Exception:  # noqa: BLE001 - whatever goes wrong in a job must reach its watcher, not end the worker
             connection.send(("failed", traceback.format_exc()))
+        store.rest()
+        pa.default_memory_pool().release_unused()

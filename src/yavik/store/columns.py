@@ -12,9 +12,9 @@ from sqlalchemy import Connection, Engine, select
 from sqlalchemy.dialects.sqlite import insert as sqlite_insert
 
 from yavik.core.table import About, Column, Table
+from yavik.store.mapped import Mapped
 from yavik.store.models import ColumnData
 
-MEMORY = 2 << 30
 HASH_BYTES = 20
 BATCH_BYTES = 4 << 20
 _options = pa.ipc.IpcWriteOptions(compression="lz4")
@@ -37,8 +37,14 @@ def unpack(data: bytes) -> Any:
 
 
 class ColumnStore:
-    def __init__(self, engine: Engine) -> None:
-        self.engine = engine
+    """
+    Args:
+        mapped: where large columns are laid out for all processes.
+        memory: bytes of columns that this process may keep for itself.
+    """
+
+    def __init__(self, engine: Engine, mapped: Mapped, memory: int) -> None:
+        self.engine, self.mapped, self.memory = engine, mapped, memory
         self._kept: OrderedDict[str, Any] = OrderedDict()
         self._bytes = 0
         self._lock = threading.Lock()
@@ -88,6 +94,7 @@ class ColumnStore:
     def get(self, hashes: list[str]) -> list[Any]:
         """Columns by their hashes, in order. Raises LookupError where one is not stored."""
         found = {h: a for h in hashes if (a := self._recall(h)) is not None}
+        found |= {h: a for h in hashes if h not in found and (a := self.mapped.get(h)) is not None}
         wanted = [h for h in dict.fromkeys(hashes) if h not in found]
         if wanted:
             with self.engine.connect() as connection:
@@ -96,8 +103,8 @@ class ColumnStore:
                 ).all()
             with ThreadPoolExecutor(4) as pool:
                 for (h, _), array in zip(rows, pool.map(lambda row: unpack(row[1]), rows), strict=True):
-                    found[h] = array
-                    self._keep(h, array)
+                    found[h] = self.mapped.put(h, array)
+                    self._keep(h, found[h])
         if any(h not in found for h in wanted):
             raise LookupError("columns that are no longer stored")
         return [found[h] for h in hashes]
@@ -115,7 +122,7 @@ class ColumnStore:
                 return
             self._kept[h] = array
             self._bytes += array.nbytes
-            while self._bytes > MEMORY and len(self._kept) > 1:
+            while self._bytes > self.memory and len(self._kept) > 1:
                 _, old = self._kept.popitem(last=False)
                 self._bytes -= old.nbytes
 
@@ -124,6 +131,15 @@ class ColumnStore:
         with self._lock:
             self._kept.clear()
             self._bytes = 0
+
+    def packed(self, hashes: list[str]) -> dict[str, bytes]:
+        """Columns as they are stored, by their hashes. Raises LookupError where one is not stored."""
+        with self.engine.connect() as connection:
+            own = select(ColumnData.hash, ColumnData.data).where(ColumnData.hash.in_(hashes))
+            found = {h: bytes(data) for h, data in connection.execute(own)}
+        if len(found) < len(set(hashes)):
+            raise LookupError("columns that are no longer stored")
+        return found
 
     def put_rows(self, rows: Any) -> str:
         """Keeps row numbers; their hash."""

@@ -10,11 +10,13 @@ from sqlalchemy.orm import Session
 
 from yavik.core.table.profile import Profile
 from yavik.core.table.texts import cleaned_deep
+from yavik.store.budget import of_the_server, total
 from yavik.store.columns import ColumnStore
 from yavik.store.database import FILE, connect, migrate
 from yavik.store.files import Files
 from yavik.store.folder import in_sentences, prepare, private
 from yavik.store.items import Items
+from yavik.store.mapped import Mapped
 from yavik.store.models import Item, Result, Shown
 from yavik.store.profiles import Profiles
 from yavik.store.tables import Tables
@@ -34,12 +36,13 @@ class Store:
     """
     Args:
         folder: made when missing.
+        memory: bytes of tables that this process may keep; None for a server's part of the budget.
         upgrade: bring the database to the newest shape; workers leave that to the server.
 
     Raises FolderTrouble where the folder or its database cannot be used.
     """
 
-    def __init__(self, folder: Path, *, upgrade: bool = True) -> None:
+    def __init__(self, folder: Path, *, upgrade: bool = True, memory: int | None = None) -> None:
         if upgrade:
             prepare(folder)
         self.folder = folder
@@ -50,8 +53,9 @@ class Store:
         if upgrade:
             with in_sentences():
                 migrate(folder, self.engine)
-        self.cells = ColumnStore(self.engine)
-        self.versions = Versions(self.engine, self.cells)
+        share = of_the_server(total()) if memory is None else memory
+        self.cells = ColumnStore(self.engine, Mapped(folder), share * 2 // 3)
+        self.versions = Versions(self.engine, self.cells, share // 3)
         self.items = Items(self.engine, who_am_i())
         self.files = Files(self.engine)
         self.trail = Trail(self.engine)
@@ -149,6 +153,11 @@ class Store:
             number = int(connection.execute(text("PRAGMA user_version")).scalar() or 0)
             connection.execute(text(f"PRAGMA user_version={(number + 1) % (1 << 30)}"))
             self._tidied = number + 1
+
+    def rest(self) -> None:
+        """Between two pieces of work a process holds little: large columns are mapped again in no time."""
+        self.versions.rest()
+        self.cells.forget()
 
     def follow(self) -> None:
         """Forgets what was read of tables where another process threw some away since."""

@@ -93,6 +93,7 @@ def tidy(store: Store, *, days: int = DELETED_DAYS, young: timedelta = YOUNG) ->
         done.profiles = _sweep(connection, Profile.key, profiles)
         connection.commit()
     store.forget()
+    store.cells.mapped.sweep(columns)
     _shrink(store.engine)
     done.after = _size(store.engine)
     return done

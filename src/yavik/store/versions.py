@@ -21,7 +21,6 @@ from yavik.store.columns import ColumnStore, build
 from yavik.store.models import Version, now
 
 KEPT = 24
-KEPT_BYTES = 1 << 30
 
 
 def tables_of(step: dict[str, Any]) -> list[str]:
@@ -81,8 +80,8 @@ NO_OTHERS: Others = _NoOthers()
 
 
 class Versions:
-    def __init__(self, engine: Engine, cells: ColumnStore) -> None:
-        self.engine, self.cells = engine, cells
+    def __init__(self, engine: Engine, cells: ColumnStore, memory: int) -> None:
+        self.engine, self.cells, self.memory = engine, cells, memory
         self._tables: OrderedDict[str, Table] = OrderedDict()
         self._found: dict[str, Snapshot] = {}
         self._lock = threading.Lock()
@@ -154,6 +153,11 @@ class Versions:
             self._remember(snapshot.key, table)
         return table
 
+    def rest(self) -> None:
+        """Holds no table any more; what is known of them stays."""
+        with self._lock:
+            self._tables.clear()
+
     def forget(self) -> None:
         """Nothing is known any more but what the database has."""
         with self._lock:
@@ -171,7 +175,7 @@ class Versions:
             self._tables[key] = table
             self._tables.move_to_end(key)
             # Of large tables only a few stay: rows that were sorted or filtered are copies of everything.
-            most = max(2, min(KEPT, KEPT_BYTES // max(1, sum(a.nbytes for a in table.arrays))))
+            most = max(2, min(KEPT, self.memory // max(1, sum(a.nbytes for a in table.arrays))))
             while len(self._tables) > most:
                 self._tables.popitem(last=False)
 
