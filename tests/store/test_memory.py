@@ -26,7 +26,7 @@ import pyarrow.compute as pc
 
 def own():
     text = Path("/proc/self/smaps_rollup").read_text()
-    return sum(int(n) for n in re.findall(r"^Private_Dirty:\\s+(\\d+)", text, re.M)) * 1024
+    return sum(int(n) for n in re.findall(r"^Anonymous:\\s+(\\d+)", text, re.M)) * 1024
 
 store = Store(Path(sys.argv[1]), upgrade=False)
 methods()
@@ -63,7 +63,7 @@ def test_processes_that_look_at_one_table_hold_it_once(tmp_path: Path) -> None:
     for p in looking:
         p.communicate("")
     assert len({total for _, total in told}) == 1
-    # Private memory of each, above what it had with everything imported: a part of the table's size, not all of it.
+    # Memory of its own (not pages of a file) of each, above what it had with everything imported: a part of the table's size, not all of it.
     assert all(own < 0.4 * size for own, _ in told), (told, size)
     store.close()
 
