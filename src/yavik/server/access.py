@@ -12,13 +12,13 @@ from yavik.store.history import Seen
 from yavik.store.models import Study
 
 
-def store_of(request: Request) -> Store:
-    """The store, for a route."""
+async def store_of(request: Request) -> Store:
+    """The store, for a route. Such small things are got in the loop: a turn in a thread costs more than they do."""
     store: Store = request.app.state.store
     return store
 
 
-def engine_of(request: Request) -> Engine:
+async def engine_of(request: Request) -> Engine:
     """The engine, for a route."""
     engine: Engine = request.app.state.engine
     return engine
@@ -37,7 +37,7 @@ TheStudy = Annotated[Study, Depends(study_of)]
 TAG = re.compile(r'(?:W/)?"(\d{1,18})"')
 
 
-def seen_of(
+async def seen_of(
     if_match: Annotated[str | None, Header()] = None,
     keep: Annotated[Literal["mine"] | None, Header()] = None,
 ) -> Seen | None:

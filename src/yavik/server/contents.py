@@ -1,6 +1,8 @@
 """The contents of a study: every entry with one line that says what it says now."""
 
 import logging
+from pathlib import Path
+from typing import Any
 
 from sqlalchemy import func, select
 
@@ -19,6 +21,9 @@ from yavik.store.tables import Tables
 
 log = logging.getLogger("yavik.server")
 Shown = dict[str, tuple[str, str | None]]
+PREPARING = "being prepared"
+STUDIES_KEPT = 50
+_kept: dict[tuple[Path, str], tuple[Any, list[Entry]]] = {}
 SHOWN = ("table", "question", "figure", "report")
 
 
@@ -48,12 +53,24 @@ def study_out(store: Store, study: Study) -> StudyOut:
 
 
 def contents_of(store: Store, study: Study) -> Contents:
-    """What stands in a study and what it says."""
-    items = store.items.items(study.id)
-    tables, shown = store.tables(study.id, items), store.shown_in(study.id)
-    entries = [_entry(store, item, tables, shown) for item in items if item.type in SHOWN]
+    """What stands in a study and what it says. The lines are made anew where an entry is another or shows something
+    else since they were made."""
+    shown = store.shown_in(study.id)
+    mark = (store.items.revisions(study.id), shown)
+    kept = _kept.get((store.folder, study.id))
+    entries = kept[1] if kept and kept[0] == mark else _entries(store, study.id, shown)
+    if not any(e.line == PREPARING for e in entries):
+        if len(_kept) >= STUDIES_KEPT:
+            _kept.clear()
+        _kept[store.folder, study.id] = mark, entries
     back, again = store.items.ways(study.id)
     return Contents(study=study_out(store, study), entries=entries, undo=back, redo=again)
+
+
+def _entries(store: Store, study_id: str, shown: Shown) -> list[Entry]:
+    items = store.items.items(study_id)
+    tables = store.tables(study_id, items)
+    return [_entry(store, item, tables, shown) for item in items if item.type in SHOWN]
 
 
 def around(store: Store, item: Item) -> Around:
@@ -83,7 +100,7 @@ def _table(store: Store, item: Item, tables: Tables, _shown: Shown) -> tuple[str
     body = body_of(item)
     try:
         if needs_job(store, item.study_id, body, tables):
-            return "being prepared", False, None
+            return PREPARING, False, None
         snapshot, effects = tables.replay(body)
     except (LookupError, DataProblem):
         return "cannot be read", False, None

@@ -1,9 +1,11 @@
 """Studies and what is in them, with undo and redo that survive anything: every change keeps its before and after."""
 
+import threading
+from collections import OrderedDict
 from collections.abc import Callable
 from typing import Any
 
-from sqlalchemy import func, select, update
+from sqlalchemy import Engine, func, select, update
 
 from yavik.core.table.texts import keepable
 from yavik.store.history import Body, History, Seen, state_of
@@ -25,7 +27,15 @@ class Conflict(Exception):
         self.present, self.mine, self.places = present, mine, places
 
 
+ITEMS_KEPT = 1000
+
+
 class Items(History):
+    def __init__(self, engine: Engine, who: str = "") -> None:
+        super().__init__(engine, who)
+        self._read: OrderedDict[tuple[str, int], Item] = OrderedDict()
+        self._read_turn = threading.Lock()
+
     # Studies
 
     def studies(self) -> list[Study]:
@@ -85,13 +95,30 @@ class Items(History):
     # Items
 
     def items(self, study_id: str) -> list[Item]:
-        """What stands in a study, in order."""
+        """What stands in a study, in order. An entry of a revision never changes, so only others are read anew; they
+        are to be looked at, not to be changed."""
+        marks = [(item_id, revision) for item_id, revision, _, _ in self.revisions(study_id)]
+        with self._read_turn:
+            found = {m: self._read[m] for m in marks if m in self._read}
+        if len(found) < len(marks):
+            wanted = [item_id for item_id, revision in marks if (item_id, revision) not in found]
+            with self.session() as s:
+                for i in range(0, len(wanted), 500):
+                    for item in s.scalars(select(Item).where(Item.id.in_(wanted[i : i + 500]))):
+                        found[item.id, item.revision] = item
+            with self._read_turn:
+                self._read.update(found)
+                while len(self._read) > ITEMS_KEPT:
+                    self._read.popitem(last=False)
+        present = {item_id: item for (item_id, _), item in found.items()}
+        return [present[item_id] for item_id, _ in marks if item_id in present and not present[item_id].deleted]
+
+    def revisions(self, study_id: str) -> list[tuple[str, int, str, float]]:
+        """Which entries stand in a study, in which revision and order: what any page of them depends on."""
+        own = select(Item.id, Item.revision, Item.name, Item.position)
         with self.session() as s:
-            return list(
-                s.scalars(
-                    select(Item).where(Item.study_id == study_id, Item.deleted.is_(False)).order_by(Item.position)
-                )
-            )
+            rows = s.execute(own.where(Item.study_id == study_id, Item.deleted.is_(False)).order_by(Item.position))
+            return [(a, b, c, d) for a, b, c, d in rows]
 
     def item(self, study_id: str, item_id: str, type: str | None = None) -> Item:
         """Raises LookupError."""

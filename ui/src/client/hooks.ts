@@ -72,7 +72,13 @@ export function useValues(study: string, id: string | undefined, version: string
 export function takeAround(client: QueryClient, study: string, around: S["Around"] | null | undefined): void {
   if (!around) return void client.invalidateQueries({ queryKey: ["contents", study] });
   client.setQueryData(["contents", study], (old: S["Contents"] | undefined) => old && withAround(old, around));
+  window.clearTimeout(rest);
+  rest = window.setTimeout(() => void client.invalidateQueries({ queryKey: ["contents", study] }), REST);
 }
+
+/** The lines that depend on a change are asked for once the hand rests: they would hold the next answer up. */
+const REST = 1500;
+let rest = 0;
 
 export function withAround(old: S["Contents"], around: S["Around"]): S["Contents"] {
   const entries = old.entries.map((e) => (e.id === around.entry.id ? around.entry : e));

@@ -32,6 +32,15 @@ export type Drawn = {
 };
 type Scale = ((v: number) => number) & { invert?: (v: number) => number | Date };
 
+/** Once what stands around the picture is on the screen: sentences are read first, and drawing takes longer. In a tab
+ * that is not looked at nothing is painted, so that is not waited for long. */
+function painted(): Promise<void> {
+  return new Promise((done) => {
+    const late = setTimeout(done, 200);
+    requestAnimationFrame(() => (clearTimeout(late), setTimeout(done)));
+  });
+}
+
 export function Picture({
   vega,
   alt,
@@ -68,6 +77,7 @@ export function Picture({
             [400, 600, 700].map((weight) => document.fonts.load(`${weight} 12px "${face}"`)),
           ),
         );
+        await painted();
         if (gone || !place.current) return;
         const text = JSON.stringify(vega)
           .replaceAll('"Commissioner"', `"${FACE}"`)
