@@ -1,7 +1,7 @@
 """The same call on an existing distributed engine (Dask), for answers: data and description travel, JSON comes back.
 
-A column travels once: its packed bytes lie on the engine under their hash and are asked about as often as one likes; the
-longest unused go when they are too many. How far the work is comes back while it goes on, and stopping reaches it.
+A column travels once: its packed bytes lie on the engine under their hash and are asked about as often as one likes;
+the longest unused go when they are too many. How far the work is comes back while it goes on, and stopping reaches it.
 """
 
 import threading

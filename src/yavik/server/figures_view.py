@@ -13,7 +13,7 @@ from yavik.engine.needs import REVISION
 from yavik.engine.tasks import Ask, problem_data
 from yavik.server.questions_view import present_key, question_body, shown_answer
 from yavik.server.schemas import DrawingOut, FigureState, MarksSource
-from yavik.server.tables_view import body_of, snapshot_of
+from yavik.server.tables_view import body_of, needs_job, snapshot_of
 from yavik.store import Store
 from yavik.store.bodies import FigureBody, QuestionBody, StyleBody
 from yavik.store.models import Item
@@ -135,7 +135,10 @@ def figure_key(store: Store, item: Item, tables: Tables | None = None) -> str | 
         if figure.kind == "answer":
             return key_of("figure", REVISION, figure.model_dump(mode="json"), answer)
         tables = tables or store.tables(item.study_id)
-        snapshot = tables.replay(tables.body(body.table))[0]
+        table = tables.body(body.table)
+        if needs_job(store, item.study_id, table, tables):
+            return None
+        snapshot = tables.replay(table)[0]
         kept = kept_style(store, item.study_id).get(KINDS[figure.kind].level_column(figure))
         levels = [kept.colours, kept.marks]
         return key_of(

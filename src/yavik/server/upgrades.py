@@ -32,7 +32,9 @@ class UpgradeOut(BaseModel):
     compared: int = 0
 
 
-def upgrade_of(store: Store, item: Item, snapshot: Snapshot | None, method: str, spec: dict[str, Any]) -> UpgradeOut | None:  # fmt: skip
+def upgrade_of(
+    store: Store, item: Item, snapshot: Snapshot | None, method: str, spec: dict[str, Any]
+) -> UpgradeOut | None:
     """None where the code that computed the answer shown is the present one and was not another before."""
     shown = store.shown(item.id)
     if shown is None:

@@ -1,5 +1,5 @@
-"""One memory budget for the whole program: what the server and its workers may hold between two pieces of work, and what
-one piece of work may take."""
+"""One memory budget for the whole program: what the server and its workers may hold between two pieces of work, and
+what one piece of work may take."""
 
 import os
 from contextlib import suppress

@@ -19,7 +19,8 @@ CIRCLE = "These tables would be made from each other in a circle."
 
 
 class Tables:
-    """The tables of one study, and of no other: an id of another study's table is as good as none. Gives the versions what lies around a step, and finds the present version of any table by its id.
+    """The tables of one study, and of no other: an id of another study's table is as good as none. Gives the versions
+    what lies around a step, and finds the present version of any table by its id.
 
     Keys of versions hold the keys of the other tables that were used: when one of them changes, so does the key,
     and what depends on it is computed anew; nothing else is.
