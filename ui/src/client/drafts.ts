@@ -32,7 +32,7 @@ export function dropDraft(entry: string): void {
 /** The keys of drafts of an entry whose window is no longer there. */
 export function ofNobody(keys: string[], entry: string, windows: string[]): string[] {
   const there = new Set(windows.map((name) => prefix(entry) + name.replace("yavik.", "")));
-  return keys.filter((k) => k.startsWith(prefix(entry)) && !there.has(k));
+  return keys.filter((k) => (k.startsWith(prefix(entry)) && !there.has(k)) || k === `yavik.report.${entry}`);
 }
 
 /** Drafts that closed windows left behind, or this one when it turned to another page; to be saved now. */
@@ -41,7 +41,13 @@ export async function leftBehind<T>(entry: string): Promise<{ draft: Draft<T>; d
   const locks = "locks" in navigator ? await navigator.locks.query() : { held: [] };
   const windows = (locks.held ?? []).map((l) => l.name ?? "").filter((name) => name !== `yavik.${window_}`);
   return ofNobody(Object.keys(localStorage), entry, windows).map((key) => ({
-    draft: JSON.parse(localStorage.getItem(key) ?? "null") as Draft<T>,
+    draft: read<T>(localStorage.getItem(key)),
     done: () => localStorage.removeItem(key),
   }));
+}
+
+/** Drafts of an earlier version say nothing of a revision: nobody knows what they were written on, so both are shown. */
+export function read<T>(text: string | null): Draft<T> {
+  const found = JSON.parse(text ?? "null") as Draft<T> | T;
+  return found && typeof found === "object" && "doc" in found ? found : { doc: found, revision: 0 };
 }
