@@ -16,6 +16,7 @@ serve: build
 
 # The server on 8737 and the interface, reloading, on 5173.
 dev: build
+	export YAVIK_KEY=$${YAVIK_KEY:-$$($(PY) -c "import secrets; print(secrets.token_urlsafe(24))")}; \
 	$(PY) -m yavik.cli demo --reload & trap "kill $$!" EXIT; cd ui && npm run dev
 
 build: $(STAMPS)/python $(STAMPS)/fonts $(STAMPS)/ui

@@ -8,7 +8,12 @@ export default defineConfig({
   server: {
     port: 5173,
     proxy: {
-      "/api": { target: "http://127.0.0.1:8737", changeOrigin: true, headers: { origin: "http://127.0.0.1:8737" } },
+      "/api": {
+        target: "http://127.0.0.1:8737",
+        changeOrigin: true,
+        // `make dev` gives both sides one key.
+        headers: { origin: "http://127.0.0.1:8737", authorization: `Bearer ${process.env.YAVIK_KEY ?? ""}` },
+      },
     },
   },
 });
