@@ -10,11 +10,12 @@ import urllib.error
 import urllib.request
 from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
 import pytest
 from playwright.sync_api import Browser, Page, expect, sync_playwright
 
-from tests.conftest import BEARER
+from tests.conftest import BEARER, KEY
 
 ARGS = [
     "--no-sandbox",
@@ -68,6 +69,11 @@ def browser() -> Iterator[Browser]:
         made.close()
 
 
+def cookie(address: str) -> Any:
+    """What the start-up address leaves in a browser."""
+    return {"name": f"yavik-{address.rsplit(':', 1)[1]}", "value": KEY, "url": address}
+
+
 @pytest.fixture
 def page(browser: Browser, address: str) -> Iterator[Page]:
     """A page that fails the test on an error in its console or script."""
@@ -75,10 +81,10 @@ def page(browser: Browser, address: str) -> Iterator[Page]:
         reduced_motion="reduce",
         viewport={"width": 1280, "height": 800},
         base_url=address,
-        extra_http_headers=BEARER,
         permissions=["clipboard-read", "clipboard-write"],
         accept_downloads=True,
     )
+    context.add_cookies([cookie(address)])
     made = context.new_page()
     troubles: list[str] = []
     made.on("pageerror", lambda e: troubles.append(str(e)))

@@ -158,7 +158,8 @@ def test_one_entry_that_cannot_be_read_leaves_the_others_open(client: Client) ->
     client.ask(table, response="minutes", groups="room")
     engine = client.http.app.state.store.engine  # type: ignore[attr-defined]
     with engine.begin() as connection:
-        connection.execute(update(Item).where(Item.id == other).values(body={"steps": "broken"}))
+        broken = {"body": {"steps": "broken"}, "revision": Item.revision + 1}
+        connection.execute(update(Item).where(Item.id == other).values(broken))
     entries = {e["id"]: e["line"] for e in client.get()["entries"]}
     assert "cannot be opened" in entries[other] and "rows" in entries[table]
     assert client.get(f"/tables/{table}")["table"]["rows"] == 6
