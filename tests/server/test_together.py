@@ -38,6 +38,9 @@ def test_two_tabs_on_a_report_lose_nothing(client: Client) -> None:
     )
     merged = client.call("PUT", where, json={"doc": written("Methods", "Results of mine")}, headers=at(seen))
     assert lines_of(merged["doc"]) == ["Methods, longer still", "Results of mine"]
+    # Each window's writing is a change of its own: undo takes the last one back, and not the other's with it.
+    client.call("POST", "/undo")
+    assert lines_of(client.get(where)["doc"]) == ["Methods, longer still", "Results"]
 
 
 def test_a_disagreement_shows_both_and_keeps_what_is_there(client: Client) -> None:

@@ -210,7 +210,9 @@ class Items(History):
             if sound:
                 sound(body)
             values = {"name": name(item, body)} if name else {}
-            return self.change(study_id, item_id, label, together=together, body=body, **values)
+            # What two windows write is each one's own change, to be taken back by itself.
+            joined = together and (seen is None or seen.revision == item.revision)
+            return self.change(study_id, item_id, label, together=joined, body=body, **values)
 
     def meant(self, item: Item, make: Callable[[Body], Body], seen: Seen | None) -> Body:
         """What an entry holds with a change that was meant for one of its revisions. Raises Conflict."""

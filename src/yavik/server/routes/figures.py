@@ -173,7 +173,8 @@ def _keep_change(study: Study, item: Item, data: FigureChange, store: Store, see
     titles = titles_of(store, study.id, body.table)
     named = item.name in (figure_name(body.figure, titles), figure_name(body.figure))
     name = figure_name(fresh.figure, titles_of(store, study.id, fresh.table)) if named else item.name
-    store.items.change(study.id, item.id, label, together=True, body=fresh.model_dump(mode="json"), name=name)
+    alone = seen is None or seen.revision == item.revision
+    store.items.change(study.id, item.id, label, together=alone, body=fresh.model_dump(mode="json"), name=name)
 
 
 Looks = dict[str, dict[str, str]]
