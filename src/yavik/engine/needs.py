@@ -72,7 +72,10 @@ def needs(snapshot: Snapshot, method: str, spec: dict[str, Any]) -> Needs:
 def answer_base(snapshot: Snapshot, method: str, spec: dict[str, Any]) -> str:
     """A key of everything an answer depends on but the code: method, spec, cells and their descriptions, what the table
     says of itself. Raises DataProblem."""
-    needed = needs(snapshot, method, spec)
+    return _base(snapshot, method, spec, needs(snapshot, method, spec))
+
+
+def _base(snapshot: Snapshot, method: str, spec: dict[str, Any], needed: Needs) -> str:
     return key_of(
         "answer",
         method,
@@ -88,5 +91,6 @@ def answer_key(snapshot: Snapshot, method: str, spec: dict[str, Any]) -> str:
     if asked not in _keys:  # a version never changes: the contents of a study ask for the same keys again and again
         if len(_keys) >= KEYS_KEPT:
             _keys.clear()
-        _keys[asked] = key_of(answer_base(snapshot, method, spec), REVISION, needs(snapshot, method, spec).methods)
+        needed = needs(snapshot, method, spec)
+        _keys[asked] = key_of(_base(snapshot, method, spec, needed), REVISION, needed.methods)
     return _keys[asked]

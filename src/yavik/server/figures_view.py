@@ -10,10 +10,10 @@ from yavik.core.figures.lends import lends, lent
 from yavik.core.table import DataProblem
 from yavik.engine import Engine
 from yavik.engine.needs import REVISION
-from yavik.engine.tasks import Ask, problem_data
-from yavik.server.questions_view import present_key, question_body, shown_answer
+from yavik.engine.tasks import problem_data
+from yavik.server.questions_view import ask_of, present_key, question_body, shown_answer
 from yavik.server.schemas import DrawingOut, FigureState, MarksSource
-from yavik.server.tables_view import body_of, needs_job, snapshot_of
+from yavik.server.tables_view import needs_job, snapshot_of
 from yavik.store import Store
 from yavik.store.bodies import FigureBody, QuestionBody, StyleBody
 from yavik.store.models import Item
@@ -88,27 +88,15 @@ def _of_answer(store: Store, engine: Engine, study_id: str, figure: Figure) -> D
         raise DataProblem(
             "The question that this drawing belongs to has been deleted. Undo brings it back."
         ) from None
-    return answer_figure(figure, question.name, renewed(store, engine, study_id, question))
+    return answer_figure(figure, question.name, renewed(store, engine, question))
 
 
-def renewed(store: Store, engine: Engine, study_id: str, question: Item) -> Answer:
+def renewed(store: Store, engine: Engine, question: Item) -> Answer:
     """A question's answer as it is now, computed first where it is out of date. Raises DataProblem, LookupError."""
     answer, old = shown_answer(store, question)
     if answer is not None and not old:
         return answer
-    asked = question_body(question)
-    table = body_of(store.items.item(study_id, asked.table, "table"))
-    root = store.tables(study_id).root(table)
-    ask = Ask(
-        study=study_id,
-        root=root,
-        steps=table.steps,
-        link=table.link,
-        method=asked.method,
-        spec=asked.spec,
-        item=question.id,
-    )
-    return Answer.model_validate(store.result(engine.do(ask)["key"]))
+    return Answer.model_validate(store.result(engine.do(ask_of(store, question))["key"]))
 
 
 def bring_up_to_date(store: Store, engine: Engine, study_id: str) -> None:
@@ -117,7 +105,7 @@ def bring_up_to_date(store: Store, engine: Engine, study_id: str) -> None:
     for item in store.items.items(study_id):
         try:
             if item.type == "question":
-                renewed(store, engine, study_id, item)
+                renewed(store, engine, item)
             elif item.type == "figure":
                 drawing_now(store, engine, item)
         except (DataProblem, LookupError, ValidationError):
@@ -161,7 +149,7 @@ def lent_to(store: Store, engine: Engine, study_id: str, body: FigureBody) -> tu
     if not same_data(body, asked):
         return None, f"{question.name} now asks about other columns, so its marks are not drawn here."
     try:
-        found = lent(body.figure, question.name, asked.spec, renewed(store, engine, study_id, question))
+        found = lent(body.figure, question.name, asked.spec, renewed(store, engine, question))
     except DataProblem as problem:
         return None, f"Marks are not drawn: {problem.message}"
     return found, None if found else f"{question.name} has no marks that fit this figure."

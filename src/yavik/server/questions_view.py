@@ -14,7 +14,7 @@ from yavik.engine import Engine
 from yavik.engine.needs import answer_key, needs
 from yavik.engine.tasks import Ask, readable
 from yavik.server.schemas import QuestionState, TrailLine
-from yavik.server.tables_view import body_of, job_out, needs_job
+from yavik.server.tables_view import job_out, needs_job
 from yavik.server.upgrades import UpgradeOut, upgrade_of
 from yavik.store import Store
 from yavik.store.bodies import QuestionBody
@@ -152,21 +152,25 @@ def changed(before: list[CardTerm] | None, now: list[CardTerm]) -> str:
     return term_changes(before, now) or "other settings"
 
 
-def renew(store: Store, engine: Engine, item: Item) -> QuestionState:
-    """Computes the present answer: here when small and quick, else as a job. Raises DataProblem."""
-    body = question_body(item)
-    table = store.items.item(item.study_id, body.table, "table")
-    held = body_of(table)
-    root = store.tables(item.study_id).root(held)
-    ask = Ask(
+def ask_of(store: Store, item: Item) -> Ask:
+    """What is to be run for a question's present answer. Raises LookupError, DataProblem."""
+    body, tables = question_body(item), store.tables(item.study_id)
+    held = tables.body(body.table)
+    return Ask(
         study=item.study_id,
-        root=root,
+        root=tables.root(held),
         steps=held.steps,
         link=held.link,
         method=body.method,
         spec=body.spec,
         item=item.id,
     )
+
+
+def renew(store: Store, engine: Engine, item: Item) -> QuestionState:
+    """Computes the present answer: here when small and quick, else as a job. Raises DataProblem."""
+    body = question_body(item)
+    held = store.tables(item.study_id).body(body.table)
     if not is_ready(body):
         parse_spec(body.method, body.spec)
         raise DataProblem("Fill the slots of the sentence to get an answer.")
@@ -178,9 +182,11 @@ def renew(store: Store, engine: Engine, item: Item) -> QuestionState:
             store.show(item.id, key)
             store.trail.note(item.id, known)
             return question_state(store, item)
-        if engine.small(snapshot.n_rows, len(needs(snapshot, body.method, body.spec).columns)) and engine.here(ask):
+        if engine.small(snapshot.n_rows, len(needs(snapshot, body.method, body.spec).columns)) and engine.here(
+            ask_of(store, item)
+        ):
             return question_state(store, item)
-    job = engine.submit(ask, item.name, item.study_id, item.id)
+    job = engine.submit(ask_of(store, item), item.name, item.study_id, item.id)
     return question_state(store, item).model_copy(update={"job": job_out(job)})
 
 

@@ -148,14 +148,6 @@ class Items(History):
             if study:
                 s.delete(study)
 
-    def find(self, item_id: str, type: str | None = None) -> Item:
-        """An entry of whatever study. Raises LookupError."""
-        with self.session() as s:
-            item = s.get(Item, item_id)
-            if item is None or item.deleted or (type and item.type != type):
-                raise LookupError(item_id)
-            return item
-
     def add(self, study_id: str, type: str, name: str, body: dict[str, Any], label: str) -> Item:
         """A new item at the end of its kind, as a change that can be undone."""
         with self.turn, self.session() as s, s.begin():

@@ -108,14 +108,11 @@ def _elements(
 ) -> list[Any]:
     found: list[Any] = []
     at = 0
-    for first, last, edits in _together(base, theirs, mine):
+    for first, last, other, ours in _together(base, theirs, mine):
         found += base[at:first]
         at = last
-        ours, other = (_applied(base, first, last, [e for e in edits if e.mine is side]) for side in (True, False))
-        if not any(e.mine for e in edits):
-            found += other
-        elif all(e.mine for e in edits) or _same(ours, other):
-            found += ours
+        if ours is None or other is None or _same(ours, other):
+            found += (ours if other is None else other) or []
         elif len(ours) == len(other) == last - first:
             found += [
                 _any(b, t, m, (*path, first + i), apart)
@@ -134,13 +131,12 @@ def _words(base: str, theirs: str, mine: str, path: tuple[str | int, ...], apart
     b, t, m = (WORDS.findall(x) for x in (base, theirs, mine))
     found: list[str] = []
     at = 0
-    for first, last, edits in _together(b, t, m):
+    for first, last, other, ours in _together(b, t, m):
         found += b[at:first]
         at = last
-        ours, other = (_applied(b, first, last, [e for e in edits if e.mine is side]) for side in (True, False))
-        if not any(e.mine for e in edits) or ours == other[: len(ours)]:
-            found += other
-        elif all(e.mine for e in edits) or other == ours[: len(other)]:
+        if ours is None or (other is not None and ours == other[: len(ours)]):
+            found += other or []
+        elif other is None or other == ours[: len(other)]:
             found += ours
         else:
             apart.append(Place(path, base, theirs, mine))
@@ -150,19 +146,26 @@ def _words(base: str, theirs: str, mine: str, path: tuple[str | int, ...], apart
 
 def _together(
     base: Sequence[Any], theirs: Sequence[Any], mine: Sequence[Any]
-) -> Iterable[tuple[int, int, list[_Edit]]]:
-    """The stretches of the base that were changed, in order, each with the changes that touch one another in it."""
+) -> Iterable[tuple[int, int, list[Any] | None, list[Any] | None]]:
+    """The stretches of the base that were changed, in order, each as theirs and as mine; None for whoever left it."""
     edits = sorted([*_edits(base, theirs, False), *_edits(base, mine, True)], key=lambda e: (e.first, e.last))
     held: list[_Edit] = []
     for edit in edits:
         last = max((e.last for e in held), default=-1)
         same_point = any(e.first == e.last == edit.first == edit.last for e in held)
         if held and not same_point and edit.first >= last:
-            yield min(e.first for e in held), last, held
+            yield _stretch(base, held)
             held = []
         held.append(edit)
     if held:
-        yield min(e.first for e in held), max(e.last for e in held), held
+        yield _stretch(base, held)
+
+
+def _stretch(base: Sequence[Any], edits: list[_Edit]) -> tuple[int, int, list[Any] | None, list[Any] | None]:
+    first, last = min(e.first for e in edits), max(e.last for e in edits)
+    theirs, mine = ([e for e in edits if e.mine is side] for side in (False, True))
+    now = [_applied(base, first, last, own) if own else None for own in (theirs, mine)]
+    return first, last, now[0], now[1]
 
 
 def _edits(base: Sequence[Any], now: Sequence[Any], mine: bool) -> list[_Edit]:

@@ -46,7 +46,7 @@ export async function leftBehind<T>(entry: string): Promise<{ draft: Draft<T>; d
   }));
 }
 
-/** Drafts of an earlier version say nothing of a revision: nobody knows what they were written on, so both are shown. */
+/** Drafts of an earlier version name no revision: nobody knows what they were written on, so both are shown. */
 export function read<T>(text: string | null): Draft<T> {
   const found = JSON.parse(text ?? "null") as Draft<T> | T;
   return found && typeof found === "object" && "doc" in found ? found : { doc: found, revision: 0 };
