@@ -27,7 +27,8 @@ from yavik.core.methods import Run, answer
 from yavik.core.stats import studentized_range
 from yavik.core.table import Column, Kind, Level, Table
 from yavik.core.table.table import make_table
-from yavik.engine.tasks import ReadFile, carry_out
+from yavik.engine.descriptions import ReadFile
+from yavik.engine.tasks import carry_out
 from yavik.server.routes.tables import window
 from yavik.store import Store
 

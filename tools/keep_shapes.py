@@ -14,7 +14,7 @@ from sqlalchemy.orm import Session
 
 from yavik.demo.study import make_demo
 from yavik.engine import Engine
-from yavik.server.figures_view import drawn
+from yavik.engine.describing import draw_for
 from yavik.store import Store
 from yavik.store.bodies import Stored
 from yavik.store.models import Change, Item, Profile, Result, Shown, TrailRound, Version
@@ -64,7 +64,7 @@ def main() -> int:
                 store.profile(snapshot, snapshot.columns[0].name)
         engine = Engine(store, workers=0)
         for item in [i for i in store.items.items(study.id) if i.type == "figure"][:3]:
-            drawn(store, engine, item)
+            engine.do(draw_for(store, item))
             store.items.change(study.id, item.id, "Rename", name=f"{item.name}, renamed")
         target.mkdir(parents=True)
         for name, data in kept(store).items():

@@ -13,8 +13,8 @@ from yavik.core.apart.memory import bounded
 from yavik.core.files.detect import detect
 from yavik.core.files.options import ReadOptions
 from yavik.engine import Engine, Job, State, worker
+from yavik.engine.descriptions import Ask, ReadFile, Replay
 from yavik.engine.remote import Remote
-from yavik.engine.tasks import Ask, ReadFile, Replay
 from yavik.store import Store
 
 SMALL = b"g,y\n" + b"".join(b"%s,%d.5\n" % (b"abc"[i % 3 : i % 3 + 1], (i * 7) % 11 + i % 3) for i in range(90))

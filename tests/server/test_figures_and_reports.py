@@ -45,13 +45,13 @@ def test_a_levels_colour_is_the_levels_in_every_figure(client: Client, table: st
     before = other["drawing"]["colours"]["Gallery"]
     one = change(client, one, colours={"Gallery": "#123456"})
     one = change(client, one, shapes={"Hall": "square"})
-    assert client.call("GET", f"/figures/{other['id']}")["drawing"]["shapes"]["Hall"] == "square"
+    assert client.call("POST", f"/figures/{other['id']}/draw")["drawing"]["shapes"]["Hall"] == "square"
     client.http.post(f"/api/studies/{client.study}/undo")
-    assert client.call("GET", f"/figures/{other['id']}")["drawing"]["shapes"]["Hall"] == "circle"
-    assert client.call("GET", f"/figures/{other['id']}")["drawing"]["colours"]["Gallery"] == "#123456"
+    assert client.call("POST", f"/figures/{other['id']}/draw")["drawing"]["shapes"]["Hall"] == "circle"
+    assert client.call("POST", f"/figures/{other['id']}/draw")["drawing"]["colours"]["Gallery"] == "#123456"
     client.http.post(f"/api/studies/{client.study}/undo")  # both at once: it was one change
-    assert client.call("GET", f"/figures/{other['id']}")["drawing"]["colours"]["Gallery"] == before
-    assert client.call("GET", f"/figures/{one['id']}")["drawing"]["colours"]["Gallery"] == before
+    assert client.call("POST", f"/figures/{other['id']}/draw")["drawing"]["colours"]["Gallery"] == before
+    assert client.call("POST", f"/figures/{one['id']}/draw")["drawing"]["colours"]["Gallery"] == before
 
 
 def test_the_style_of_the_study(client: Client, table: str) -> None:
@@ -93,7 +93,7 @@ def test_any_drawing_of_an_answer_is_worked_on_and_keeps_in_step(client: Client,
         "PATCH", f"/questions/{asked['id']}", json={"spec": {"response": "minutes", "groups": "seat"}}
     )
     client.call("POST", f"/questions/{other['id']}/answer")
-    after = client.call("GET", f"/figures/{made['id']}")
+    after = client.call("POST", f"/figures/{made['id']}/draw")
     assert after["problem"] or "desk" in str(after["drawing"]["vega"])
 
 

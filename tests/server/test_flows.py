@@ -144,7 +144,7 @@ def test_a_figure_keeps_in_step_with_its_answer(client: Client) -> None:
         f"/questions/{state['id']}",
         json={"spec": {"response": "minutes", "groups": "room", "test": "kruskal_wallis"}},
     )
-    again = client.get(f"/figures/{figure['id']}")
+    again = client.call("POST", f"/figures/{figure['id']}/draw")
     assert "Dunn" in "".join(s["t"] for s in again["drawing"]["caption"])
     assert set(letters) == {"Alcove", "Gallery", "Winter garden"}
 
@@ -294,14 +294,14 @@ def test_a_figure_is_drawn_without_marks_that_cannot_be_had(client: Client) -> N
     figure = client.call("POST", "/figures", 201, json={"table": table["id"], "from_question": state["id"]})
     assert figure["marks_problem"] is None
     client.call("PATCH", f"/questions/{state['id']}", json={"spec": {"response": "pages", "groups": "room"}})
-    again = client.get(f"/figures/{figure['id']}")
+    again = client.call("POST", f"/figures/{figure['id']}/draw")
     assert again["drawing"] is not None
     assert "asks about other columns" in again["marks_problem"]
     assert [m["id"] for m in again["marks_sources"]] == [state["id"]]
     assert "share a letter" not in "".join(s["t"] for s in again["drawing"]["caption"])
 
 
-def test_a_report_draws_a_figure_that_was_never_opened(demo: Client) -> None:
+def test_a_report_shows_a_figure_that_was_never_opened(demo: Client) -> None:
     report = demo.get(f"/reports/{demo.entries('report')[0]['id']}")
     assert [len(e["figures"]) for e in report["embeds"]] == [0, 1, 0]
     assert not any(e["problem"] or e["out_of_date"] for e in report["embeds"])

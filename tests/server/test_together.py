@@ -144,21 +144,3 @@ def test_the_contents_ask_the_database_a_few_times_however_long_they_are(client:
     store: Store = http.app.state.store  # type: ignore[attr-defined]
     event.listen(store.engine, "before_cursor_execute", lambda _c, _k, text, *_: asked.append(text))
     assert client.get() == before and len(asked) <= 8
-
-
-def test_a_figure_that_is_as_it_was_is_not_drawn_again(client: Client, monkeypatch: Any) -> None:
-    from yavik.server import figures_view
-
-    table = client.bring(ROWS)["id"]
-    made = client.call(
-        "POST", "/figures", 201, json={"table": table, "figure": {"response": "minutes", "groups": "room"}}
-    )
-    drawings: list[Any] = []
-    draw = figures_view.draw_figure
-    monkeypatch.setattr(figures_view, "draw_figure", lambda *a: drawings.append(a) or draw(*a))
-    again = client.get(f"/figures/{made['id']}")
-    assert again["drawing"] == made["drawing"] and client.get(f"/figures/{made['id']}/image.svg") and not drawings
-    client.call("PATCH", f"/figures/{made['id']}", json={"figure": {**made["figure"], "width_mm": 130}})
-    assert len(drawings) == 1
-    client.steps(table, [{"step": "keep_rows", "where": "age > 30"}])
-    assert client.get(f"/figures/{made['id']}")["drawing"] != again["drawing"] and len(drawings) == 2

@@ -75,7 +75,7 @@ def test_an_answer_that_cannot_be_read_is_renewed(http: TestClient, client: Clie
     assert told["answer"] is None and told["out_of_date"]
     assert client.get(f"/reports/{report}")["embeds"]
     assert client.get(f"/reports/{report}/file.md")
-    assert client.get(f"/figures/{figure['id']}")["drawing"]["vega"]
+    assert client.call("POST", f"/figures/{figure['id']}/draw")["drawing"]["vega"]
     assert client.get()["entries"]
     # Asked for, it is worked out anew and not found again as it was.
     assert client.call("POST", f"/questions/{asked['id']}/answer")["answer"]["facts"] == asked["answer"]["facts"]

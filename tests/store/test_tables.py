@@ -11,7 +11,8 @@ from alembic.config import Config
 from yavik.core.files.options import ReadOptions
 from yavik.core.methods import Run
 from yavik.core.table import DataProblem
-from yavik.engine.tasks import ReadFile, Replay, carry_out
+from yavik.engine.descriptions import ReadFile, Replay
+from yavik.engine.tasks import carry_out
 from yavik.store import Store
 from yavik.store import database as db
 from yavik.store.bodies import TableBody

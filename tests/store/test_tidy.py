@@ -11,7 +11,8 @@ from sqlalchemy.orm import Session
 
 from yavik.core.methods import Run
 from yavik.core.steps import parse_step
-from yavik.engine.tasks import Ask, ReadFile, carry_out
+from yavik.engine.descriptions import Ask, ReadFile
+from yavik.engine.tasks import carry_out
 from yavik.store import Store
 from yavik.store.bodies import QuestionBody, TableBody
 from yavik.store.models import ColumnData, Profile, Result, Study, Upload, Version, now

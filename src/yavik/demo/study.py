@@ -8,7 +8,9 @@ from yavik.core.methods.registry import get, parse_spec
 from yavik.core.steps import new_step
 from yavik.demo import binding_glue, branches, experiments, figures, people, returned, room_trial, surveys
 from yavik.demo.questions import LINKED, TOLD
-from yavik.engine.tasks import Ask, ReadFile, carry_out
+from yavik.engine.describing import ask_for, draw_for
+from yavik.engine.descriptions import Ask, ReadFile
+from yavik.engine.tasks import carry_out
 from yavik.store import Store
 from yavik.store.bodies import QuestionBody, ReportBody, TableBody
 from yavik.store.models import Study
@@ -65,6 +67,9 @@ def make_demo(store: Store) -> Study:
         ReportBody(doc=figures.report_of_the_demo(store, study.id, minutes, drawn, panel)).model_dump(),
         "Begin the report",
     )
+    for item in store.items.items(study.id):
+        if item.type == "figure":
+            carry_out(store, draw_for(store, item), Run())
     _forget_changes(store, study.id)
     return store.items.study(study.id)
 
@@ -172,10 +177,7 @@ def _question(
     assert get(method).ready(parse_spec(method, spec))
     body = QuestionBody(table=table, method=method, layout=layout, spec=spec)
     item = store.items.add(study_id, "question", name, body.model_dump(mode="json"), f"Ask about {name}")
-    held = TableBody.opened(store.items.item(study_id, table, "table").body)
-    root = store.tables(study_id).root(held)
-    ask = Ask(study=study_id, root=root, steps=held.steps, link=held.link, method=method, spec=spec, item=item.id)
-    carry_out(store, ask, Run())
+    carry_out(store, ask_for(store, item), Run())
     return item.id
 
 

@@ -8,10 +8,11 @@ from typing import Any
 
 from yavik.core.methods import Run
 from yavik.core.methods.base import Stopped
+from yavik.engine.descriptions import Ask
 from yavik.engine.jobs import Job
 from yavik.engine.pool import Pool, size_for
 from yavik.engine.remote import Remote
-from yavik.engine.tasks import Ask, ReadFile, Replay, carry_out
+from yavik.engine.tasks import Description, carry_out
 from yavik.store import Store
 
 SMALL_CELLS = 60_000
@@ -38,15 +39,15 @@ class Engine:
         self.jobs: OrderedDict[str, Job] = OrderedDict()
         self._lock = threading.Lock()
 
-    def submit(
-        self, description: ReadFile | Replay | Ask, title: str, study_id: str = "", item_id: str | None = None
-    ) -> Job:
-        """Starts a description; an item's earlier job is stopped, for its answer would be old."""
+    def submit(self, description: Description, title: str, study_id: str = "", item_id: str | None = None) -> Job:
+        """Starts a description, unless it is under way for its item; what else the item waited for is stopped, for it
+        would be old."""
         job = Job(title, description, study_id, item_id)
         with self._lock:
-            for old in self.jobs.values():
-                if item_id and old.item_id == item_id and not old.ended:
-                    self.stop(old)
+            for old in [j for j in self.jobs.values() if item_id and j.item_id == item_id and not j.ended]:
+                if old.description == description and not old.stop_asked:
+                    return old
+                self.stop(old)
             self.jobs[job.id] = job
             while len(self.jobs) > REMEMBERED:
                 self.jobs.popitem(last=False)
@@ -56,11 +57,11 @@ class Engine:
             self.pool.submit(job)
         return job
 
-    def do(self, description: ReadFile | Replay | Ask) -> dict[str, Any]:
+    def do(self, description: Description) -> dict[str, Any]:
         """Small work, in this thread. Raises DataProblem."""
         return carry_out(self.store, description, Run())
 
-    def here(self, description: ReadFile | Replay | Ask) -> bool:
+    def here(self, description: Description) -> bool:
         """Work that looks small, in this thread; False where it turned out long and is to be submitted. Raises
         DataProblem."""
         began = monotonic()

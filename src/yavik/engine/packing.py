@@ -16,7 +16,8 @@ from yavik.core.script import ScriptFigure, ScriptQuestion, ScriptReport, Script
 from yavik.core.steps import parse_step
 from yavik.core.table import DataProblem, Table
 from yavik.core.table.texts import keepable
-from yavik.engine.tasks import ReadFile, carry_out
+from yavik.engine.descriptions import ReadFile
+from yavik.engine.tasks import carry_out
 from yavik.store import Store
 from yavik.store.bodies import FigureBody, PathBody, QuestionBody, ReportBody, Stored, StyleBody, TableBody
 from yavik.store.items import renamed

@@ -12,9 +12,11 @@ from typing import Any
 from yavik.core.methods import Run
 from yavik.core.methods.base import Stopped
 from yavik.core.table import DataProblem
+from yavik.engine.answering import ask_pure, demand_columns
+from yavik.engine.descriptions import Ask, replayed
 from yavik.engine.jobs import Job, State
 from yavik.engine.needs import REVISION, answer_base, answer_key, needs
-from yavik.engine.tasks import Ask, ask_pure, demand_columns, problem_data, problem_from, replayed
+from yavik.engine.problems import problem_data, problem_from
 from yavik.store import Store
 
 MOST_FAR = 4 << 30

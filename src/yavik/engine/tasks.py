@@ -1,80 +1,46 @@
-"""What can be run: typed descriptions, and the function that carries each out on a store."""
+"""The function that carries each description out on a store."""
 
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any
 
-import pyarrow as pa
-from pydantic import BaseModel, Field, ValidationError
+from pydantic import Field
 
-from yavik.core.answers import Answer
 from yavik.core.answers.wording import counted
 from yavik.core.files.formats import read
-from yavik.core.files.options import ReadOptions
-from yavik.core.methods import Run, parse_spec
-from yavik.core.methods import answer as compute_answer
-from yavik.core.methods.registry import get
+from yavik.core.methods import Run
 from yavik.core.steps.base import Effect
-from yavik.core.table import Column, DataProblem, Table
-from yavik.core.table.about import About
-from yavik.engine.needs import REVISION, answer_base, answer_key, needs
+from yavik.engine.answering import ask
+from yavik.engine.descriptions import Ask, ReadFile, Replay, replayed
+from yavik.engine.drawing import Draw, draw
 from yavik.store import Store
-from yavik.store.columns import build, unpack
-from yavik.store.versions import Snapshot, key_of
+from yavik.store.versions import Snapshot
+
+LARGE_CELLS = 400_000
+"""Rows × columns above which replaying a step, describing columns or drawing is work for a job."""
+Description = ReadFile | Replay | Ask | Draw
+Described = Annotated[Description, Field(discriminator="task")]
 
 
-class ReadFile(BaseModel):
-    """An upload into the first version of a table."""
-
-    task: Literal["read_file"] = "read_file"
-    upload: str
-    options: ReadOptions
-
-    def root(self, sha: str) -> str:
-        """The key of the table that a file makes."""
-        return key_of("file", sha, self.options.model_dump(mode="json"))
-
-
-class Replay(BaseModel):
-    """A file's version through some steps."""
-
-    task: Literal["replay"] = "replay"
-    study: str = ""
-    root: str
-    steps: list[dict[str, Any]]
-    link: str | None = None
-
-
-class Ask(BaseModel):
-    """A question on a table."""
-
-    task: Literal["ask"] = "ask"
-    study: str = ""
-    root: str
-    steps: list[dict[str, Any]]
-    link: str | None = None
-    method: str
-    spec: dict[str, Any]
-    item: str | None = None
-
-
-Description = Annotated[ReadFile | Replay | Ask, Field(discriminator="task")]
-
-
-def carry_out(store: Store, description: ReadFile | Replay | Ask, run: Run) -> dict[str, Any]:
+def carry_out(store: Store, description: Description, run: Run) -> dict[str, Any]:
     """The one entry for all of them, the same in the request and in a worker. Raises DataProblem, Stopped."""
     if isinstance(description, ReadFile):
         return _read_file(store, description, run)
     if isinstance(description, Replay):
         run.progress(0.1, "Replaying the path")
         snapshot = replayed(store, description)
+        _described(store, snapshot, run)
         return {"key": snapshot.key}
-    return _ask(store, description, run)
+    if isinstance(description, Draw):
+        return draw(store, description, run)
+    return ask(store, description, run)
 
 
-def replayed(store: Store, d: Replay | Ask) -> Snapshot:
-    """The version that a description begins with or asks about. Raises LookupError, DataProblem."""
-    tables = store.tables(d.study)
-    tables.prepare(d.link)
-    return store.versions.replay(d.root, d.steps, tables)[0]
+def _described(store: Store, snapshot: Snapshot, run: Run) -> None:
+    """The small distributions of a large table's columns, so that whoever looks at it does not wait for them."""
+    if snapshot.n_rows * len(snapshot.columns) <= LARGE_CELLS:
+        return
+    for place, column in enumerate(snapshot.columns):
+        run.progress(0.85 + 0.15 * place / len(snapshot.columns), "Describing the columns")
+        store.profile(snapshot, column.name)
 
 
 def _read_file(store: Store, d: ReadFile, run: Run) -> dict[str, Any]:
@@ -100,69 +66,10 @@ def _read_file(store: Store, d: ReadFile, run: Run) -> dict[str, Any]:
             notes=[n.text for n in notices],
         )
         found = store.versions.save(key, table, effect)
+        _described(store, found, run)
     return {
         "key": key,
         "rows": found.n_rows,
         "columns": len(found.columns),
         "notices": [n.model_dump() for n in notices],
     }
-
-
-def _ask(store: Store, d: Ask, run: Run) -> dict[str, Any]:
-    snapshot = replayed(store, d)
-    key = answer_key(snapshot, d.method, d.spec)
-    data = readable(store, key)
-    if data is None:
-        table = store.versions.table(snapshot, needs(snapshot, d.method, d.spec).columns)
-        run.progress(0.05, "Computing")
-        demand_columns(snapshot, d.method, d.spec)
-        data = compute_answer(d.method, table, d.spec, run).model_dump(mode="json")
-    store.keep_result(key, data, d.item, answer_base(snapshot, d.method, d.spec), REVISION)
-    return {"key": key}
-
-
-def readable(store: Store, key: str) -> dict[str, Any] | None:
-    """A stored answer; one that cannot be read, as another version wrote it, is thrown away."""
-    data = store.result(key)
-    try:
-        if data is not None:
-            Answer.model_validate(data)
-        return data
-    except ValidationError:
-        store.drop_result(key)
-        return None
-
-
-def demand_columns(snapshot: Snapshot, method: str, spec: dict[str, Any]) -> None:
-    """A slot whose column is gone is said with the names there are, not only those that were loaded."""
-    whole = Table(tuple(snapshot.columns), (), pa.array([], pa.int64()).to_numpy())
-    for name in get(method).columns(parse_spec(method, spec)):
-        whole.index(name)
-
-
-def ask_pure(
-    method: str, spec: dict[str, Any], columns: list[dict[str, Any]], cells: list[bytes], rows: bytes,
-    about: dict[str, Any] | None = None, run: Run | None = None,
-) -> dict[str, Any]:  # fmt: skip
-    """An answer from bytes alone: what a machine without the store runs.
-
-    Returns:
-        ``{"answer": …}`` or ``{"problem": …}``.
-    """
-    described = [Column.model_validate(c) for c in columns]
-    known = About.model_validate(about or {})
-    table = build(described, [unpack(c) for c in cells], unpack(rows).to_numpy(), known)
-    try:
-        return {"answer": compute_answer(method, table, spec, run).model_dump(mode="json")}
-    except DataProblem as problem:
-        return {"problem": problem_data(problem)}
-
-
-def problem_data(problem: DataProblem) -> dict[str, Any]:
-    """A problem as it travels between processes."""
-    return {"message": problem.message, "column": problem.column, "rows": problem.rows, "position": problem.position}
-
-
-def problem_from(data: dict[str, Any]) -> DataProblem:
-    """A problem that travelled."""
-    return DataProblem(data["message"], column=data["column"], rows=data["rows"], position=data["position"])

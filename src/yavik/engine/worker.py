@@ -33,12 +33,13 @@ def main(connection: Connection, folder: str, budget: int, workers: int) -> None
     from yavik.core.apart.memory import bounded
     from yavik.core.methods import Run, methods
     from yavik.core.table import DataProblem
-    from yavik.engine.tasks import Description, carry_out, problem_data
+    from yavik.engine.problems import problem_data
+    from yavik.engine.tasks import Described, carry_out
     from yavik.store import Store
     from yavik.store.budget import of_a_worker, of_work
 
     store = Store(Path(folder), upgrade=False, memory=of_a_worker(budget, workers))
-    adapter: TypeAdapter[Any] = TypeAdapter(Description)
+    adapter: TypeAdapter[Any] = TypeAdapter(Described)
     methods()
     connection.send(("ready", None))
     while True:

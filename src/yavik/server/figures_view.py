@@ -2,23 +2,25 @@
 
 from pydantic import ValidationError
 
-from yavik.core.answers import Answer, Marks
+from yavik.core.answers import Marks
 from yavik.core.answers.lending import lent_marks
-from yavik.core.figures import Drawing, Figure, Lent, Style, answer_figure, draw_figure, is_ready, reads
-from yavik.core.figures.kinds import KINDS
-from yavik.core.figures.lends import lends, lent
+from yavik.core.figures import reads
+from yavik.core.methods import Run
 from yavik.core.table import DataProblem
 from yavik.engine import Engine
-from yavik.engine.needs import REVISION
-from yavik.engine.tasks import problem_data
-from yavik.server.questions_view import ask_of, present_key, question_body, shown_answer
-from yavik.server.schemas import DrawingOut, FigureState, MarksSource
-from yavik.server.tables_view import needs_job, snapshot_of
+from yavik.engine.describing import ask_for, draw_for, same_data
+from yavik.engine.drawing import Draw, DrawingOut, draw_key, drawn, kept_drawing
+from yavik.engine.needs import answer_key, needs
+from yavik.engine.problems import problem_data
+from yavik.engine.tasks import LARGE_CELLS
+from yavik.server.questions_view import question_body, shown_answer
+from yavik.server.schemas import FigureState, MarksSource
+from yavik.server.tables_view import job_out, needs_job
 from yavik.store import Store
-from yavik.store.bodies import FigureBody, QuestionBody, StyleBody
+from yavik.store.bodies import FigureBody, TableBody
 from yavik.store.models import Item
 from yavik.store.tables import Tables
-from yavik.store.versions import key_of
+from yavik.store.versions import Snapshot
 
 
 def figure_body(item: Item) -> FigureBody:
@@ -26,77 +28,31 @@ def figure_body(item: Item) -> FigureBody:
     return FigureBody.opened(item.body)
 
 
-def style_item(store: Store, study_id: str) -> Item | None:
-    return store.items.first(study_id, "style")
-
-
-def style_of(store: Store, study_id: str) -> StyleBody:
-    """The study's own style."""
-    item = style_item(store, study_id)
-    return StyleBody.opened(item.body) if item else StyleBody()
-
-
-def kept_style(store: Store, study_id: str) -> Style:
-    body = style_of(store, study_id)
-    return Style(body.colours, body.marks)
-
-
 def shown_drawing(store: Store, item: Item) -> DrawingOut | None:
-    """The drawing that a figure shows, as it is kept; None where there is none, or none that can be read."""
-    shown = store.shown(item.id)
-    data = store.result(shown) if shown else None
+    """The drawing that a figure shows, as it is kept; None where there is none that can be read."""
+    return kept_drawing(store, store.shown(item.id))
+
+
+def figure_key(store: Store, item: Item, tables: Tables | None = None) -> str | None:
+    """What the drawing depends on: description, cells, the colours of its levels, and the answer that lends its marks;
+    None where it cannot be known (slots empty, table gone or not worked out)."""
     try:
-        return DrawingOut.model_validate(data) if data else None
-    except ValidationError:
-        return None  # another version drew it: it is drawn anew
+        return _key(store, draw_for(store, item, tables), tables)
+    except (LookupError, DataProblem):
+        return None
 
 
-def drawn(store: Store, engine: Engine, item: Item) -> Drawing:
+def _key(store: Store, d: Draw, tables: Tables | None = None) -> str | None:
     """Raises DataProblem, LookupError."""
-    return drawn_with_marks(store, engine, item)[0]
+    snapshot = _snapshot(store, d, tables)
+    return draw_key(snapshot, d) if snapshot else None
 
 
-def drawn_with_marks(store: Store, engine: Engine, item: Item) -> tuple[Drawing, str | None]:
-    """The drawing, and why marks that were asked for are not in it. Raises DataProblem, LookupError."""
-    body, missing = figure_body(item), None
-    if body.figure.kind == "answer":
-        drawing = _of_answer(store, engine, item.study_id, body.figure)
-    else:
-        lent, missing = lent_to(store, engine, item.study_id, body)
-        drawing = _of_table(store, item.study_id, body, lent)
-    key = figure_key(store, item)
-    if key:
-        store.keep_result(key, drawing_out(drawing).model_dump(mode="json"), item.id)
-    return drawing, missing
-
-
-def _of_table(store: Store, study_id: str, body: FigureBody, lent: Lent | None) -> Drawing:
-    if not is_ready(body.figure):
-        raise DataProblem("Fill the slots of the sentence to see the figure.")
-    snapshot = snapshot_of(store, study_id, body.table)
-    names = reads(body.figure)
-    for name in names:
-        if not any(c.name == name for c in snapshot.columns):
-            store.versions.table(snapshot).index(name)
-    return draw_figure(body.figure, store.versions.table(snapshot, names), lent, kept_style(store, study_id))
-
-
-def _of_answer(store: Store, engine: Engine, study_id: str, figure: Figure) -> Drawing:
-    try:
-        question = store.items.item(study_id, figure.question or "", "question")
-    except LookupError:
-        raise DataProblem(
-            "The question that this drawing belongs to has been deleted. Undo brings it back."
-        ) from None
-    return answer_figure(figure, question.name, renewed(store, engine, question))
-
-
-def renewed(store: Store, engine: Engine, question: Item) -> Answer:
-    """A question's answer as it is now, computed first where it is out of date. Raises DataProblem, LookupError."""
-    answer, old = shown_answer(store, question)
-    if answer is not None and not old:
-        return answer
-    return Answer.model_validate(store.result(engine.do(ask_of(store, question))["key"]))
+def _snapshot(store: Store, d: Draw, tables: Tables | None = None) -> Snapshot | None:
+    """The table as a figure needs it; None where it is work for a job. Raises DataProblem, LookupError."""
+    tables = tables or store.tables(d.study)
+    held = TableBody(root=d.root, steps=d.steps, link=d.link)
+    return None if needs_job(store, d.study, held, tables) else tables.replay(held)[0]
 
 
 def bring_up_to_date(store: Store, engine: Engine, study_id: str) -> None:
@@ -105,63 +61,13 @@ def bring_up_to_date(store: Store, engine: Engine, study_id: str) -> None:
     for item in store.items.items(study_id):
         try:
             if item.type == "question":
-                renewed(store, engine, item)
+                answer, old = shown_answer(store, item)
+                if answer is None or old:
+                    engine.do(ask_for(store, item))
             elif item.type == "figure":
-                drawing_now(store, engine, item)
+                engine.do(draw_for(store, item))
         except (DataProblem, LookupError, ValidationError):
             continue  # it shows why on its own page, and rerun names it as not compared
-
-
-def figure_key(store: Store, item: Item, tables: Tables | None = None) -> str | None:
-    """What the drawing depends on: description, cells, the colours of its levels, and the answer that lends its
-    marks."""
-    body = figure_body(item)
-    figure = body.figure
-    source = figure.question if figure.kind == "answer" else figure.marks_from
-    try:
-        answer = present_key(store, store.items.item(item.study_id, source, "question"), tables) if source else None
-        if figure.kind == "answer":
-            return key_of("figure", REVISION, figure.model_dump(mode="json"), answer)
-        tables = tables or store.tables(item.study_id)
-        table = tables.body(body.table)
-        if needs_job(store, item.study_id, table, tables):
-            return None
-        snapshot = tables.replay(table)[0]
-        kept = kept_style(store, item.study_id).get(KINDS[figure.kind].level_column(figure))
-        levels = [kept.colours, kept.marks]
-        return key_of(
-            "figure", REVISION, figure.model_dump(mode="json"), snapshot.fingerprint(reads(figure)), answer, levels
-        )
-    except (LookupError, DataProblem):
-        return None
-
-
-def lent_to(store: Store, engine: Engine, study_id: str, body: FigureBody) -> tuple[Lent | None, str | None]:
-    """Marks of the named answer, renewed first when it is out of date; or why there are none now."""
-    if not body.figure.marks_from:
-        return None, None
-    try:
-        question = store.items.item(study_id, body.figure.marks_from, "question")
-        asked = question_body(question)
-        store.items.item(study_id, asked.table, "table")
-    except LookupError:
-        return None, "The answer that lent its marks has been deleted. Undo brings it back."
-    if not same_data(body, asked):
-        return None, f"{question.name} now asks about other columns, so its marks are not drawn here."
-    try:
-        found = lent(body.figure, question.name, asked.spec, renewed(store, engine, question))
-    except DataProblem as problem:
-        return None, f"Marks are not drawn: {problem.message}"
-    return found, None if found else f"{question.name} has no marks that fit this figure."
-
-
-def same_data(body: FigureBody, asked: QuestionBody) -> bool:
-    """Whether a question is about the very columns that a figure shows."""
-    return body.table == asked.table and lends(body.figure, asked.spec)
-
-
-def drawing_out(drawing: Drawing) -> DrawingOut:
-    return DrawingOut(**{name: getattr(drawing, name) for name in DrawingOut.model_fields})
 
 
 def sources(store: Store, study_id: str, body: FigureBody) -> list[MarksSource]:
@@ -181,36 +87,67 @@ def sources(store: Store, study_id: str, body: FigureBody) -> list[MarksSource]:
     return found
 
 
-def drawing_now(store: Store, engine: Engine, item: Item) -> tuple[DrawingOut, str | None]:
-    """The drawing as it is kept where nothing changed since, else drawn anew. Raises DataProblem, LookupError."""
-    if store.shown(item.id) == figure_key(store, item) is not None:
-        kept, missing = shown_drawing(store, item), lent_to(store, engine, item.study_id, figure_body(item))[1]
-        if kept:
-            return kept, missing
-    made, missing = drawn_with_marks(store, engine, item)
-    return drawing_out(made), missing
+def drawing_now(store: Store, item: Item) -> DrawingOut:
+    """The present drawing for what is saved or sent: as it is kept where nothing changed since, else drawn for this
+    once and kept nowhere. Raises DataProblem, LookupError."""
+    d = draw_for(store, item)
+    return kept_drawing(store, _key(store, d)) or drawn(store, d, Run())
 
 
-def figure_state(store: Store, engine: Engine, item: Item) -> FigureState:
-    """A figure as its page has it."""
-    body = figure_body(item)
-    drawing, problem, missing = None, None, None
+def redraw(store: Store, engine: Engine, item: Item) -> FigureState:
+    """Draws the figure as it now is and keeps it: here when small and quick, else as a job."""
     try:
-        drawing, missing = drawing_now(store, engine, item)
+        d = draw_for(store, item)
+        snapshot = _snapshot(store, d)
+        key = draw_key(snapshot, d) if snapshot else None
+        if key and kept_drawing(store, key):
+            store.show(item.id, key)
+        elif not (snapshot and _small(store, snapshot, d) and engine.here(d)):
+            job = engine.submit(d, f"Drawing {item.name}", item.study_id, item.id)
+            return figure_state(store, item).model_copy(update={"job": job_out(job)})
     except DataProblem as trouble:
-        problem = problem_data(trouble)
+        return _troubled(figure_state(store, item), trouble)
     except LookupError:
-        problem = problem_data(
-            DataProblem("The table of this figure has been deleted. Undo brings it back, or choose another.")
-        )
-    return FigureState(
+        pass  # said by its state
+    return figure_state(store, item)
+
+
+def _troubled(state: FigureState, trouble: DataProblem) -> FigureState:
+    """Not drawn: an old drawing beside the reason would be taken for the new one."""
+    return state.model_copy(update={"problem": problem_data(trouble), "drawing": None})
+
+
+def _small(store: Store, snapshot: Snapshot, d: Draw) -> bool:
+    """Whether a figure is quickly drawn: reading so many cells, and the answer whose marks it has."""
+    if snapshot.n_rows * max(1, len(reads(d.figure))) > LARGE_CELLS:
+        return False
+    if d.ask is None:
+        return True
+    columns = needs(snapshot, d.ask.method, d.ask.spec).columns
+    answered = store.result(answer_key(snapshot, d.ask.method, d.ask.spec)) is not None
+    return answered or snapshot.n_rows * max(1, len(columns)) <= LARGE_CELLS
+
+
+def figure_state(store: Store, item: Item) -> FigureState:
+    """A figure as its page has it, with the drawing it last had. Nothing is drawn."""
+    body, drawing, key = figure_body(item), shown_drawing(store, item), None
+    trouble: DataProblem | None = None
+    try:
+        key = _key(store, draw_for(store, item))
+    except DataProblem as problem:
+        trouble = problem
+    except LookupError:
+        trouble = DataProblem("The table of this figure has been deleted. Undo brings it back, or choose another.")
+    state = FigureState(
         id=item.id,
         name=item.name,
         table=body.table,
         figure=body.figure,
         revision=item.revision,
         drawing=drawing,
-        problem=problem,
-        marks_problem=missing,
+        out_of_date=drawing is None or key is None or store.shown(item.id) != key,
+        problem=None,
+        marks_problem=drawing.missing if drawing else None,
         marks_sources=sources(store, item.study_id, body),
     )
+    return _troubled(state, trouble) if trouble else state

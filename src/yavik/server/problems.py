@@ -10,7 +10,7 @@ from sqlalchemy.exc import DatabaseError
 from starlette.exceptions import HTTPException as StarletteHTTPException
 
 from yavik.core.table import DataProblem
-from yavik.engine.tasks import problem_data
+from yavik.engine.problems import problem_data
 from yavik.server.contract import TYPE
 from yavik.store.files import TooLarge
 from yavik.store.items import Conflict

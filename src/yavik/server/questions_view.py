@@ -11,8 +11,9 @@ from yavik.core.answers.wording import listing
 from yavik.core.methods.registry import get, parse_spec
 from yavik.core.table import DataProblem
 from yavik.engine import Engine
+from yavik.engine.answering import readable
+from yavik.engine.describing import ask_for
 from yavik.engine.needs import answer_key, needs
-from yavik.engine.tasks import Ask, readable
 from yavik.server.schemas import QuestionState, TrailLine
 from yavik.server.tables_view import job_out, needs_job
 from yavik.server.upgrades import UpgradeOut, upgrade_of
@@ -152,21 +153,6 @@ def changed(before: list[CardTerm] | None, now: list[CardTerm]) -> str:
     return term_changes(before, now) or "other settings"
 
 
-def ask_of(store: Store, item: Item) -> Ask:
-    """What is to be run for a question's present answer. Raises LookupError, DataProblem."""
-    body, tables = question_body(item), store.tables(item.study_id)
-    held = tables.body(body.table)
-    return Ask(
-        study=item.study_id,
-        root=tables.root(held),
-        steps=held.steps,
-        link=held.link,
-        method=body.method,
-        spec=body.spec,
-        item=item.id,
-    )
-
-
 def renew(store: Store, engine: Engine, item: Item) -> QuestionState:
     """Computes the present answer: here when small and quick, else as a job. Raises DataProblem."""
     body = question_body(item)
@@ -183,10 +169,10 @@ def renew(store: Store, engine: Engine, item: Item) -> QuestionState:
             store.trail.note(item.id, known)
             return question_state(store, item)
         if engine.small(snapshot.n_rows, len(needs(snapshot, body.method, body.spec).columns)) and engine.here(
-            ask_of(store, item)
+            ask_for(store, item)
         ):
             return question_state(store, item)
-    job = engine.submit(ask_of(store, item), item.name, item.study_id, item.id)
+    job = engine.submit(ask_for(store, item), item.name, item.study_id, item.id)
     return question_state(store, item).model_copy(update={"job": job_out(job)})
 
 

@@ -10,8 +10,7 @@ from yavik.core.report.appendix import Appendix, Asked, PreparedTable
 from yavik.core.report.assemble import Missing, NumberedFigure, NumberedTable, Paragraph
 from yavik.core.report.describe import Node
 from yavik.core.table import DataProblem
-from yavik.engine import Engine
-from yavik.server.figures_view import drawing_out, drawn, figure_body, figure_key, shown_drawing
+from yavik.server.figures_view import drawing_now, figure_body, figure_key, shown_drawing
 from yavik.server.questions_view import question_body, shown_answer
 from yavik.server.schemas_reports import EmbedOut, LiveOut, ReportState, TargetOut
 from yavik.server.tables_view import body_of
@@ -31,14 +30,15 @@ def report_body(item: Item) -> ReportBody:
     return ReportBody.opened(item.body)
 
 
-def document_of(store: Store, engine: Engine, item: Item) -> tuple[Document, Found]:
-    """Assembled from what its answers and figures show now (out-of-date ones as they were, marked)."""
+def document_of(store: Store, item: Item, saving: bool = False) -> tuple[Document, Found]:
+    """Assembled from what its answers and figures show now (out-of-date ones as they were, marked). A figure that was
+    not drawn yet is drawn only for a file that is being saved."""
     found: Found = {}
 
     def lookup(kind: str, ref: str) -> Embed | None:
         if (kind, ref) not in found:
             embed = (
-                _answer(store, item.study_id, ref) if kind == "answer" else _figure(store, engine, item.study_id, ref)
+                _answer(store, item.study_id, ref) if kind == "answer" else _figure(store, item.study_id, ref, saving)
             )
             if embed is None:
                 return None
@@ -116,15 +116,17 @@ def _answer(store: Store, study_id: str, ref: str) -> Embed | None:
     )
 
 
-def _figure(store: Store, engine: Engine, study_id: str, ref: str) -> Embed | None:
+def _figure(store: Store, study_id: str, ref: str, saving: bool) -> Embed | None:
     try:
         figure = store.items.item(study_id, ref, "figure")
     except LookupError:
         return None
     try:
-        drawing = shown_drawing(store, figure) or drawing_out(drawn(store, engine, figure))
+        drawing = shown_drawing(store, figure) or (drawing_now(store, figure) if saving else None)
     except (DataProblem, LookupError) as problem:
         return Embed(figure.name, problem=f"{figure.name} cannot be drawn: {problem}")
+    if drawing is None:
+        return Embed(figure.name, problem=f"{figure.name} has not been drawn yet.", out_of_date=True)
     shown = store.shown(figure.id)
     return Embed(
         figure.name,
@@ -136,10 +138,10 @@ def _figure(store: Store, engine: Engine, study_id: str, ref: str) -> Embed | No
     )
 
 
-def report_state(store: Store, engine: Engine, item: Item) -> ReportState:
+def report_state(store: Store, item: Item) -> ReportState:
     """A report as its page has it."""
     body = report_body(item)
-    document, found = document_of(store, engine, item)
+    document, found = document_of(store, item)
     nodes = walk(body.doc)
     embeds = [_embed_out(n, document, found) for n in nodes if n.get("type") in ("answer", "figure", "appendix")]
     return ReportState(

@@ -4,7 +4,7 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, Field
 
-from yavik.core.answers import Answer, Span, TableBlock
+from yavik.core.answers import Answer
 from yavik.core.answers.model_card import FitLine
 from yavik.core.figures import Figure, Look
 from yavik.core.files.options import Preview, ReadOptions
@@ -13,6 +13,7 @@ from yavik.core.steps.base import Effect
 from yavik.core.table import About, Column, Kind
 from yavik.core.table.profile import Profile
 from yavik.core.table.summary import GroupLine
+from yavik.engine.drawing import DrawingOut
 from yavik.server.schemas_contents import Around
 from yavik.server.upgrades import UpgradeOut
 
@@ -306,22 +307,6 @@ class StyleChange(BaseModel):
     all: bool = False
 
 
-class DrawingOut(BaseModel):
-    vega: dict[str, Any]
-    caption: list[Span]
-    own_caption: list[Span]
-    alt: str
-    levels: list[str]
-    colours: dict[str, str]
-    shapes: dict[str, str] = {}
-    groups: list[str] = []
-    parts: dict[str, str] = {}
-    template: str = ""
-    behind: TableBlock | None = None
-    warnings: list[str] = []
-    grey: list[str] = []
-
-
 class MarksSource(BaseModel):
     id: str
     name: str
@@ -336,6 +321,10 @@ class FigureState(BaseModel):
     figure: Figure
     revision: int
     drawing: DrawingOut | None
+    """As the figure last was drawn."""
+    out_of_date: bool = False
+    """Whether it is to be drawn anew: data, sentence or marks changed since, or it has not been drawn yet."""
+    job: JobOut | None = None
     problem: dict[str, Any] | None
     marks_sources: list[MarksSource]
     marks_problem: str | None = None

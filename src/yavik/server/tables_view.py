@@ -5,16 +5,14 @@ from yavik.core.figures.caption import lower
 from yavik.core.steps.base import Effect
 from yavik.core.table import DataProblem
 from yavik.engine import Engine, Job
-from yavik.engine.tasks import Replay
+from yavik.engine.descriptions import Replay
+from yavik.engine.tasks import LARGE_CELLS
 from yavik.server.schemas import JobOut, TableOut, TableState
 from yavik.store import Store
 from yavik.store.bodies import TableBody
 from yavik.store.models import Item
 from yavik.store.tables import Tables
 from yavik.store.versions import Snapshot
-
-LARGE_CELLS = 400_000
-"""Rows × columns above which replaying a step is a job."""
 
 
 def body_of(item: Item) -> TableBody:
@@ -61,11 +59,7 @@ def table_state(store: Store, engine: Engine, item: Item) -> TableState:
         replay = Replay(
             study=item.study_id, root=store.tables(item.study_id).root(body), steps=body.steps, link=body.link
         )
-        running = next(
-            (j for j in engine.jobs.values() if j.item_id == item.id and not j.ended and j.description == replay),
-            None,
-        )
-        job = running or engine.submit(replay, f"Preparing {item.name}", item.study_id, item.id)
+        job = engine.submit(replay, f"Preparing {item.name}", item.study_id, item.id)
         return TableState(job=job_out(job))
     return TableState(table=table_out(store, item))
 

@@ -1,9 +1,11 @@
 """Small distributions of columns, kept under what they depend on."""
 
+import logging
 from typing import Any
 
 from sqlalchemy import Engine, select
 from sqlalchemy.dialects.sqlite import insert
+from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session
 
 from yavik.core.table import Column
@@ -11,6 +13,8 @@ from yavik.core.table import profile as made
 from yavik.store.columns import ColumnStore
 from yavik.store.models import Profile
 from yavik.store.versions import Snapshot, key_of
+
+log = logging.getLogger("yavik.store")
 
 
 def profile_key(column: dict[str, Any], cells: str) -> str:
@@ -36,6 +40,13 @@ class Profiles:
             data = session.scalar(select(Profile.data).where(Profile.key == key))
         if data is None:
             data = made.profile(column, self.cells.get([snapshot.hashes[place]])[0]).model_dump()
+            self._keep(key, data)
+        return made.Profile.model_validate(data)
+
+    def _keep(self, key: str, data: dict[str, Any]) -> None:
+        """So that it is computed once. Where that cannot be, as the disk is full, looking at a table goes on."""
+        try:
             with self.engine.begin() as connection:
                 connection.execute(insert(Profile).on_conflict_do_nothing(), {"key": key, "data": data})
-        return made.Profile.model_validate(data)
+        except OperationalError as trouble:
+            log.warning("the distribution of a column cannot be kept: %s", trouble.orig)

@@ -248,7 +248,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Figure */
+        /**
+         * Figure
+         * @description A figure with the drawing it last had, and whether that is out of date.
+         */
         get: operations["figure"];
         put?: never;
         post?: never;
@@ -273,6 +276,26 @@ export interface paths {
         get: operations["data_behind"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/figures/{item_id}/draw": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Draw
+         * @description The figure as it now is: drawn, or the job that draws it, or the problem that stops it.
+         */
+        post: operations["draw"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1596,7 +1619,10 @@ export interface components {
             /** Weight */
             weight?: string | null;
         };
-        /** DrawingOut */
+        /**
+         * DrawingOut
+         * @description A figure as it is kept and shown.
+         */
         DrawingOut: {
             /** Alt */
             alt: string;
@@ -1619,6 +1645,8 @@ export interface components {
             groups: string[];
             /** Levels */
             levels: string[];
+            /** Missing */
+            missing?: string | null;
             /** Own Caption */
             own_caption: components["schemas"]["Span"][];
             /**
@@ -2097,12 +2125,18 @@ export interface components {
             figure: components["schemas"]["Figure"];
             /** Id */
             id: string;
+            job?: components["schemas"]["JobOut"] | null;
             /** Marks Problem */
             marks_problem?: string | null;
             /** Marks Sources */
             marks_sources: components["schemas"]["MarksSource"][];
             /** Name */
             name: string;
+            /**
+             * Out Of Date
+             * @default false
+             */
+            out_of_date: boolean;
             /** Problem */
             problem: {
                 [key: string]: unknown;
@@ -4466,6 +4500,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": unknown;
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    draw: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                item_id: string;
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FigureState"];
                 };
             };
             400: components["responses"]["Problem400"];

@@ -6,6 +6,23 @@ import { sayProblem } from "./toasts";
 
 const ENDED = ["done", "problem", "failed", "stopped"];
 
+/** Tells of each change of a job until it has ended; returns a way to look away. */
+function watch(study: string, id: string, tell: (job: Job) => void): () => void {
+  const source = new EventSource(`/api/studies/${study}/jobs/${id}/events`);
+  source.onmessage = (event) => {
+    const now = JSON.parse(event.data as string) as Job;
+    if (ENDED.includes(now.state)) source.close();
+    tell(now);
+  };
+  return () => source.close();
+}
+
+/** Waits for a job's end, where there is one. */
+export function endOf(job: Job | null | undefined): Promise<void> {
+  if (!job) return Promise.resolve();
+  return new Promise((done) => watch(job.study_id, job.id, (now) => ENDED.includes(now.state) && done()));
+}
+
 /** Follows a job to its end; null when there is none or it has ended. */
 export function useJob(first: Job | null | undefined, ended: (job: Job) => void): Job | null {
   const [job, setJob] = useState<Job | null>(first ?? null);
@@ -20,16 +37,10 @@ export function useJob(first: Job | null | undefined, ended: (job: Job) => void)
       setJob(null);
       return;
     }
-    const source = new EventSource(`/api/studies/${study}/jobs/${id}/events`);
-    source.onmessage = (event) => {
-      const now = JSON.parse(event.data as string) as Job;
+    return watch(study ?? "", id, (now) => {
       setJob(now);
-      if (ENDED.includes(now.state)) {
-        source.close();
-        tell.current(now);
-      }
-    };
-    return () => source.close();
+      if (ENDED.includes(now.state)) tell.current(now);
+    });
   }, [id, study]);
   return job && job.id === id && !ENDED.includes(job.state) ? job : null;
 }

@@ -7,6 +7,7 @@ import { api, take, type Figure, type S } from "../client/api";
 import { follow, together, type Meant } from "../client/together";
 import { onTheWay, useAddToReport, useCatalogue, useContents, useTable } from "../client/hooks";
 import { Empty, Loading, Trouble } from "../common/bits";
+import { JobBar } from "../common/job";
 import { Menu, MenuItem } from "../common/pop";
 import { WithMargin } from "../common/frame";
 import { Picture, type Drawn } from "../common/picture";
@@ -19,6 +20,7 @@ import { Appearance, type Change, type Kind } from "./appearance";
 import { Caption } from "./caption";
 import { LayerSlot, type LayerCard } from "./layer-slot";
 import { NoteHandles } from "./note-handles";
+import { useDrawing } from "./use-drawing";
 import { VISIONS, VisionFilters, visionFilter, type Vision } from "./preview";
 
 type KindCard = Kind & {
@@ -93,6 +95,7 @@ function FigureView({ study, id }: { study: string; id: string }) {
   const { data: contents } = useContents(study);
   const table = useTable(study, state?.table);
   const add = useAddToReport(study);
+  const working = useDrawing(study, id, state);
   const [drawn, setDrawn] = useState<Drawn | null>(null);
   const [vision, setVision] = useState<Vision>("colour");
   // The margin stands below the sentence, however many lines that takes.
@@ -278,11 +281,18 @@ function FigureView({ study, id }: { study: string; id: string }) {
           ) : (
             state.problem && <Trouble error={new Error(String(state.problem.message))} />
           )}
+          {working && (
+            <div className="w-full max-w-xl">
+              <JobBar job={working} />
+            </div>
+          )}
           {drawing && (
             <figure
+              aria-busy={!!working}
               className={cx(
                 "max-w-full rounded-md bg-white p-6 text-[#222a3c]",
                 "shadow-[0_0_0_1px_var(--color-base-300)]",
+                working && "opacity-55",
               )}
             >
               <div className="relative" style={{ filter: visionFilter(vision) }}>

@@ -4,6 +4,7 @@ import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, take, type Entry, type S } from "../client/api";
 import { refreshStudy, useContents } from "../client/hooks";
+import { endOf } from "../common/job";
 import { sayProblem } from "../common/toasts";
 import { Choice, Num } from "../asking/simple";
 import { newUid } from "./embeds";
@@ -148,7 +149,7 @@ function OutOfDate({ study, state, renewAll }: { study: string; state: S["Report
   const client = useQueryClient();
   const words = (state.live ?? [])
     .filter((w) => w.out_of_date)
-    .map((w) => ({ uid: w.uid, ref: w.ref, name: w.name, kind: "answer" }));
+    .map((w) => ({ uid: w.uid, ref: w.ref, name: w.name, kind: "answer", problem: null }));
   const all = [...state.embeds.filter((e) => e.out_of_date), ...words];
   const old = all.filter((e, i) => all.findIndex((x) => x.ref === e.ref) === i);
   const renew = (e: { kind: string; ref: string }) => {
@@ -156,8 +157,10 @@ function OutOfDate({ study, state, renewAll }: { study: string; state: S["Report
     void (
       e.kind === "answer"
         ? take(api.POST("/api/studies/{study_id}/questions/{item_id}/answer", where))
-        : take(api.GET("/api/studies/{study_id}/figures/{item_id}", where))
-    ).then(() => refreshStudy(client, study), sayProblem);
+        : take(api.POST("/api/studies/{study_id}/figures/{item_id}/draw", where))
+    )
+      .then((state) => endOf(state.job))
+      .then(() => refreshStudy(client, study), sayProblem);
   };
   if (old.length === 0) return null;
   return (
@@ -167,7 +170,7 @@ function OutOfDate({ study, state, renewAll }: { study: string; state: S["Report
         {old.map((e) => (
           <li key={e.uid} className="py-1.5">
             <span className="block truncate">{e.name}</span>
-            <span className="muted block text-[0.88rem]">The table has changed since.</span>
+            <span className="muted block text-[0.88rem]">{e.problem ?? "The table has changed since."}</span>
             <button type="button" className="btn btn-xs mt-1" onClick={() => renew(e)}>
               Renew
             </button>

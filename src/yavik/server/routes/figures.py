@@ -11,8 +11,9 @@ from yavik.core.figures.kinds import KINDS
 from yavik.core.figures.presets import PRESETS, looked
 from yavik.core.files.csv_out import guarded_word
 from yavik.core.table import DataProblem
+from yavik.engine.describing import style_item, style_of
 from yavik.server.access import Meant, TheEngine, TheStore, TheStudy
-from yavik.server.figures_view import drawing_now, figure_body, figure_state, style_item, style_of
+from yavik.server.figures_view import drawing_now, figure_body, figure_state, redraw
 from yavik.server.questions_view import question_body, shown_answer
 from yavik.server.schemas import FigureChange, FigureState, NewFigure, StyleChange, StyleState
 from yavik.server.tables_view import titles_of
@@ -41,7 +42,7 @@ def new_figure(study: TheStudy, data: NewFigure, store: TheStore, engine: TheEng
     name = name or figure_name(figure, titles_of(store, study.id, table))
     made = FigureBody(table=table, figure=figure)
     item = store.items.add(study.id, "figure", name, made.model_dump(mode="json"), f"Draw {name}")
-    return figure_state(store, engine, item)
+    return redraw(store, engine, item)
 
 
 def _from_answer(store: Store, question: Item, wanted: str | None, figure: Figure) -> tuple[Figure, str | None]:
@@ -132,8 +133,15 @@ def _style_id(store: Store, study_id: str) -> str:
 
 
 @router.get("/{item_id}")
-def figure(study: TheStudy, item_id: str, store: TheStore, engine: TheEngine) -> FigureState:
-    return figure_state(store, engine, store.items.item(study.id, item_id, "figure"))
+def figure(study: TheStudy, item_id: str, store: TheStore) -> FigureState:
+    """A figure with the drawing it last had, and whether that is out of date."""
+    return figure_state(store, store.items.item(study.id, item_id, "figure"))
+
+
+@router.post("/{item_id}/draw")
+def draw(study: TheStudy, item_id: str, store: TheStore, engine: TheEngine) -> FigureState:
+    """The figure as it now is: drawn, or the job that draws it, or the problem that stops it."""
+    return redraw(store, engine, store.items.item(study.id, item_id, "figure"))
 
 
 @router.patch("/{item_id}")
@@ -145,7 +153,7 @@ def change_figure(
     with store.items.turn:
         item = store.items.item(study.id, item_id, "figure")
         _keep_change(study, item, data, store, seen)
-    return figure_state(store, engine, store.items.item(study.id, item_id, "figure"))
+    return redraw(store, engine, store.items.item(study.id, item_id, "figure"))
 
 
 def _keep_change(study: Study, item: Item, data: FigureChange, store: Store, seen: Seen | None) -> None:
@@ -208,12 +216,11 @@ def image(
     item_id: str,
     kind: Literal["svg", "png", "pdf"],
     store: TheStore,
-    engine: TheEngine,
     dpi: int = Query(300, ge=72, le=1200),
 ) -> Response:
     """The figure as SVG, as PDF with its faces in it, or as PNG at that many dots per inch."""
     item = store.items.item(study.id, item_id, "figure")
-    made = drawing_now(store, engine, item)[0]
+    made = drawing_now(store, item)
     data: Any
     if kind == "svg":
         data = svg(made.vega).encode()
@@ -229,13 +236,13 @@ def image(
 
 
 @router.get("/{item_id}/data.csv")
-def data_behind(study: TheStudy, item_id: str, store: TheStore, engine: TheEngine) -> Response:
+def data_behind(study: TheStudy, item_id: str, store: TheStore) -> Response:
     """The numbers behind the figure as CSV, with all their digits."""
     import csv
     import io
 
     item = store.items.item(study.id, item_id, "figure")
-    block = drawing_now(store, engine, item)[0].behind
+    block = drawing_now(store, item).behind
     if block is None:
         raise DataProblem("This figure has no numbers of its own.")
     out = io.StringIO()

@@ -4,9 +4,10 @@ from fastapi import APIRouter
 
 from yavik.core.steps import parse_step
 from yavik.core.steps.path import apply_step
+from yavik.engine.tasks import LARGE_CELLS
 from yavik.server.access import TheStore, TheStudy
 from yavik.server.schemas import NewPath, PathOut, PathTried, TryPath
-from yavik.server.tables_view import LARGE_CELLS, body_of, snapshot_of
+from yavik.server.tables_view import body_of, snapshot_of
 from yavik.store.bodies import PathBody
 from yavik.store.models import Item
 

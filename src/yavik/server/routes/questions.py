@@ -9,7 +9,7 @@ from yavik.core.methods.registry import get
 from yavik.core.report.phrases import phrases
 from yavik.core.report.writing import write_up
 from yavik.core.table import DataProblem
-from yavik.engine.tasks import problem_data
+from yavik.engine.problems import problem_data
 from yavik.server.access import Meant, TheEngine, TheStore, TheStudy, Whole
 from yavik.server.contents import around
 from yavik.server.questions_view import auto_name, is_ready, question_body, question_state, renew, shown_answer

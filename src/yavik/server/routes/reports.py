@@ -8,7 +8,7 @@ from pydantic import ValidationError
 from yavik.core.report import ReportDoc
 from yavik.core.report.templates import TEMPLATES
 from yavik.core.table import DataProblem
-from yavik.server.access import Meant, TheEngine, TheStore, TheStudy
+from yavik.server.access import Meant, TheStore, TheStudy
 from yavik.server.questions_view import shown_answer
 from yavik.server.reports_view import default_parts, document_of, node_for, noted, report_body, report_state
 from yavik.server.routes.figures import file_name
@@ -27,24 +27,22 @@ def templates(study: TheStudy) -> list[TemplateOut]:
 
 
 @router.post("", status_code=201)
-def new_report(study: TheStudy, data: NewReport, store: TheStore, engine: TheEngine) -> ReportState:
+def new_report(study: TheStudy, data: NewReport, store: TheStore) -> ReportState:
     template = TEMPLATES.get(data.template)
     if template is None:
         raise DataProblem(f"There is no template named '{data.template}'.")
     body = ReportBody(doc=template.doc(), look=template.look)
     item = store.items.add(study.id, "report", data.name, body.model_dump(), f"Begin {data.name}")
-    return report_state(store, engine, item)
+    return report_state(store, item)
 
 
 @router.get("/{item_id}")
-def report(study: TheStudy, item_id: str, store: TheStore, engine: TheEngine) -> ReportState:
-    return report_state(store, engine, store.items.item(study.id, item_id, "report"))
+def report(study: TheStudy, item_id: str, store: TheStore) -> ReportState:
+    return report_state(store, store.items.item(study.id, item_id, "report"))
 
 
 @router.put("/{item_id}")
-def write_report(
-    study: TheStudy, item_id: str, data: ReportChange, store: TheStore, engine: TheEngine, seen: Meant
-) -> ReportState:
+def write_report(study: TheStudy, item_id: str, data: ReportChange, store: TheStore, seen: Meant) -> ReportState:
     item = store.items.item(study.id, item_id, "report")
     label = "Write in the report"
     if data.doc is not None:
@@ -53,7 +51,7 @@ def write_report(
         label = "Set the report otherwise"
     taken = None
     if data.noted:
-        state, label = report_state(store, engine, item), "Take note of what changed"
+        state, label = report_state(store, item), "Take note of what changed"
         taken, seen = noted(report_body(item).doc, state), Seen(item.revision)
 
     def changed(before: dict[str, Any]) -> dict[str, Any]:
@@ -62,7 +60,7 @@ def write_report(
         return body.model_dump(mode="json")
 
     item = store.items.revise(study.id, item_id, label, changed, seen=seen, together=data.doc is not None)
-    return report_state(store, engine, item)
+    return report_state(store, item)
 
 
 def demand_text(doc: dict[str, Any]) -> None:
@@ -78,7 +76,7 @@ def demand_text(doc: dict[str, Any]) -> None:
 
 
 @router.post("/add", status_code=201)
-def add_to_report(study: TheStudy, data: AddToReport, store: TheStore, engine: TheEngine) -> ReportState:
+def add_to_report(study: TheStudy, data: AddToReport, store: TheStore) -> ReportState:
     """Places an answer or figure at the end of the study's first report, which is begun when there is none."""
     parts, said = data.parts, None
     source = store.items.item(study.id, data.ref, "question" if data.kind == "answer" else "figure")
@@ -100,25 +98,23 @@ def add_to_report(study: TheStudy, data: AddToReport, store: TheStore, engine: T
             study.id, "report", "Report", ReportBody().model_dump(), "Begin a report"
         )
         item = store.items.revise(study.id, item.id, f"Add {source.name} to the report", longer)
-    return report_state(store, engine, item)
+    return report_state(store, item)
 
 
 @router.get("/{item_id}/file.{kind}")
-def save_report(study: TheStudy, item_id: str, kind: KindOfFile, store: TheStore, engine: TheEngine) -> Response:
+def save_report(study: TheStudy, item_id: str, kind: KindOfFile, store: TheStore) -> Response:
     item = store.items.item(study.id, item_id, "report")
-    document, _ = document_of(store, engine, item)
+    document, _ = document_of(store, item, saving=True)
     write, _media = WRITERS[kind]
     return _file(item.name, kind, write(document, lambda _part: None))
 
 
 @router.post("/{item_id}/files/{kind}", status_code=202)
-def begin_saving(
-    study: TheStudy, item_id: str, kind: KindOfFile, store: TheStore, engine: TheEngine, request: Request
-) -> SavingOut:
+def begin_saving(study: TheStudy, item_id: str, kind: KindOfFile, store: TheStore, request: Request) -> SavingOut:
     """Begins to make the file; how far it is can be asked, and the file be fetched when it is done."""
     item = store.items.item(study.id, item_id, "report")
     savings: Savings = request.app.state.savings
-    return _saving_out(savings.begin(study.id, kind, lambda: document_of(store, engine, item)[0]))
+    return _saving_out(savings.begin(study.id, kind, lambda: document_of(store, item, saving=True)[0]))
 
 
 @router.get("/{item_id}/files/{saving}/state")

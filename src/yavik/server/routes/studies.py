@@ -7,7 +7,7 @@ from yavik.core.table import DataProblem
 from yavik.demo.study import DEMO_NAME, make_demo
 from yavik.server.access import TheEngine, TheStore, TheStudy, Whole
 from yavik.server.contents import contents_of, study_out
-from yavik.server.figures_view import drawing_now
+from yavik.server.figures_view import redraw
 from yavik.server.questions_view import renew, shown_answer
 from yavik.server.schemas import Named
 from yavik.server.schemas_contents import ChangeOut, Contents, Moved, StudyOut
@@ -108,7 +108,9 @@ def renew_all(study: TheStudy, store: TheStore, engine: TheEngine) -> list[str]:
             if item.type == "question" and shown_answer(store, item)[1]:
                 renew(store, engine, item)
             elif item.type == "figure":
-                drawing_now(store, engine, item)
+                problem = redraw(store, engine, item).problem
+                if problem:
+                    troubles.append(f"{item.name}: {problem['message']}")
         except (DataProblem, LookupError) as trouble:
             troubles.append(f"{item.name}: {trouble}")
     return troubles

@@ -24,7 +24,8 @@ from yavik.core.table.level_numbers import plain_level
 from yavik.core.table.summary import Patterns, by_group, groupable, patterns
 from yavik.core.table.table import cell_texts, kind_words
 from yavik.core.table.view import Sought, row_of, seek
-from yavik.engine.tasks import ReadFile
+from yavik.engine.descriptions import ReadFile
+from yavik.engine.tasks import LARGE_CELLS
 from yavik.server.access import Meant, TheEngine, TheStore, TheStudy
 from yavik.server.looking import Look, TheLook, places_of
 from yavik.server.schemas import (
@@ -42,7 +43,7 @@ from yavik.server.schemas import (
     Window,
 )
 from yavik.server.stopping import while_waited_for
-from yavik.server.tables_view import LARGE_CELLS, body_of, job_out, snapshot_of, table_state
+from yavik.server.tables_view import body_of, job_out, snapshot_of, table_state
 from yavik.store import Store
 from yavik.store.bodies import TableBody
 from yavik.store.models import Upload
