@@ -1,6 +1,7 @@
 """Counts and shares: published examples, the library, or a second route."""
 
 import numpy as np
+import pyarrow as pa
 import pytest
 from scipy import stats
 from statsmodels.stats.contingency_tables import StratifiedTable, Table2x2
@@ -21,6 +22,7 @@ from yavik.core.stats.tables_of_counts import (
     ordinal,
     two_by_two,
 )
+from yavik.core.table import Kind, Level
 
 RNG = np.random.default_rng(44)
 # Attitudes by income, ordered (Agresti, 2013, job satisfaction of black males in the General Social Survey 1996).
@@ -201,3 +203,20 @@ def test_paired_difference_by_simulation() -> None:
         found = answer("paired_proportions", table, {"columns": ["one", "two"]})
         covered += found.facts["ci_low"] <= 0.3 * (0.5 - 0.4) <= found.facts["ci_high"]
     assert covered >= 178
+
+
+def test_a_trend_of_shares_is_the_correlation_with_the_scores() -> None:
+    """z² = n r², with r of the event (0, 1) and the level's place."""
+    rng = np.random.default_rng(5)
+    places = np.repeat([0, 1, 2, 3], [30, 24, 41, 18])
+    event = rng.random(len(places)) < 0.2 + 0.12 * places
+    table = table_from(o=np.array(["low", "mid", "high", "top"])[places], e=np.where(event, "yes", "no"))
+    levels = tuple(Level(value=v) for v in ("low", "mid", "high", "top"))
+    ordered = table.column("o").model_copy(update={"kind": Kind.ordered, "levels": levels})
+    array = pa.DictionaryArray.from_arrays(pa.array(places, pa.int32()), pa.array([x.value for x in levels]))
+    tests = answer("crosstab", table.with_column(ordered, array), {"rows": "o", "columns": "e"}).block("tests")
+    row = next(r for r in tests.rows if "trend" in str(next(iter(r.values())).v).lower())
+    z = np.sqrt(len(places)) * np.corrcoef(places, event)[0, 1]
+    printed = [c.v for c in row.values() if isinstance(c.v, float)]
+    assert any(v == pytest.approx(z, rel=1e-9) for v in printed), row
+    assert any(v == pytest.approx(2 * stats.norm.sf(abs(z)), rel=1e-7) for v in printed), row

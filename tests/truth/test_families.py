@@ -12,6 +12,7 @@ from yavik.core.stats.contrasts import estimates, orthogonal, polynomial, satter
 from yavik.core.stats.families import of_family
 from yavik.core.stats.groups import Groups
 from yavik.core.stats.letters import letters
+from yavik.core.table import DataProblem
 
 # Dunnett (1964), two-sided 5 % points for p treatments and a control with equal n.
 DUNNETT = {
@@ -219,3 +220,53 @@ def test_the_range_of_many_is_never_below_that_of_two() -> None:
     q = np.array([2.0, 3.5, 6.0])
     for k in (3, 10, 40):
         assert np.all(studentized_range.sf(q, k, 12) >= studentized_range.sf(q, 2, 12))
+
+
+@pytest.mark.parametrize("alternative", ["greater", "less"])
+def test_one_sided_comparisons_with_a_control_agree_with_the_library(alternative: str) -> None:
+    rng = np.random.default_rng(1)
+    names, sizes = ("ctl", "a", "b", "c"), (12, 9, 15, 12)
+    samples = {n: (rng.normal(size=s) + (n == "a")).round(3) for n, s in zip(names, sizes, strict=True)}
+    table = table_from(y=np.concatenate(list(samples.values())), g=np.repeat(names, sizes))
+    spec = {"response": "y", "groups": "g", "test": "anova", "pairs": "dunnett", "control": "ctl"}
+    rows = answer("compare_groups", table, {**spec, "alternative": alternative}).block("pairs").rows
+    library = stats.dunnett(
+        *(samples[n] for n in names[1:]), control=samples["ctl"], alternative=alternative, rng=rng
+    )
+    assert [r["group_a"].v for r in rows] == list(names[1:])
+    for row, p in zip(rows, library.pvalue, strict=True):
+        assert row["p_adjusted"].v == pytest.approx(p, abs=3e-4)  # the library's p is by random numbers
+    low, high = library.confidence_interval(0.95)
+    own, other, open_end = ("ci_low", low, "ci_high") if alternative == "greater" else ("ci_high", high, "ci_low")
+    assert [r[own].v for r in rows] == pytest.approx(other, abs=2e-2)
+    assert all(r[open_end].v is None for r in rows)
+
+
+def test_a_control_with_one_other_group_is_students_t_in_one_direction() -> None:
+    table = table_from(y=[3.1, 4.0, 5.2, 6.1, 4.4, 7.0, 6.2, 8.1], g=["c"] * 4 + ["a"] * 4)
+    spec = {"response": "y", "groups": "g", "test": "anova", "pairs": "dunnett", "control": "c"}
+    (row,) = answer("compare_groups", table, {**spec, "alternative": "greater"}).block("pairs").rows
+    told = stats.ttest_ind([4.4, 7.0, 6.2, 8.1], [3.1, 4.0, 5.2, 6.1], alternative="greater")
+    assert row["p_adjusted"].v == pytest.approx(told.pvalue, rel=1e-6) == pytest.approx(row["p"].v, rel=1e-6)
+    assert row["ci_low"].v == pytest.approx(told.confidence_interval(0.95).low, rel=1e-6)
+
+
+def test_a_trend_over_typed_places_is_the_regression_on_them() -> None:
+    rng = np.random.default_rng(4)
+    places = {"d1": 1.0, "d2": 2.0, "d4": 4.0, "d9": 9.0}
+    d = np.repeat(list(places), 10)
+    x = np.array([places[v] for v in d])
+    y = (0.3 * x + rng.normal(size=40)).round(3)
+    spec = {"response": "y", "groups": "d", "test": "anova", "contrasts": "polynomial"}
+    found = answer("compare_groups", table_from(y=y, d=d), {**spec, "spacing": places}).block("contrasts")
+    assert "as typed" in (found.note or "")
+    # Sums of squares of orthogonal polynomials are what each power adds to the one below.
+    for degree, row in enumerate(found.rows, 1):
+        left = [float(((y - np.polynomial.Polynomial.fit(x, y, k)(x)) ** 2).sum()) for k in (degree - 1, degree)]
+        assert row["ss"].v == pytest.approx(left[0] - left[1], rel=1e-7)
+    for wrong, said in (
+        (dict.fromkeys(places, 1.0), "a place of its own"),
+        ({"d1": 1.0}, "No place is given for d2"),
+    ):
+        with pytest.raises(DataProblem, match=said):
+            answer("compare_groups", table_from(y=y, d=d), {**spec, "spacing": wrong})

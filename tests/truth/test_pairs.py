@@ -9,6 +9,8 @@ from hypothesis import strategies as st
 from scipy import stats
 from statsmodels.stats.multitest import multipletests
 
+from tests.tables import table_from
+from yavik.core.methods import answer
 from yavik.core.stats import studentized_range
 from yavik.core.stats.groups import Groups
 from yavik.core.stats.letters import letters, letters_from_pairs
@@ -167,3 +169,20 @@ def test_letters_begin_at_the_chosen_end() -> None:
     pair = ([1.0, 5.0], [0], [1], [0.001], 0.05)
     assert letters_from_pairs(*pair, up=True) == ["a", "b"]
     assert letters_from_pairs(*pair, up=False) == ["b", "a"]
+
+
+def test_pairs_within_blocks_against_the_studentised_range_of_the_library() -> None:
+    rng = np.random.default_rng(2)
+    blocks, k = 14, 4
+    y = (rng.normal(size=(blocks, k)) + np.array([0, 0, 0.5, 1.5])).round(1)
+    table = table_from(
+        y=y.T.ravel(), g=np.repeat(["u", "v", "w", "x"], blocks), b=np.tile([f"b{i}" for i in range(blocks)], k)
+    )
+    spec = {"response": "y", "groups": "g", "block": "b", "test": "friedman", "pairs": "nemenyi"}
+    rows = answer("compare_groups", table, spec).block("pairs").rows
+    ranks = np.apply_along_axis(stats.rankdata, 1, y)
+    # The spread of ranks within blocks, ties and all, as they are: Σ(rank − mean)² over blocks · (k − 1).
+    spread = ((ranks - (k + 1) / 2) ** 2).sum() / (blocks * (k - 1))
+    for row, (a, b) in zip(rows, combinations(range(k), 2), strict=True):
+        q = abs(ranks[:, a].mean() - ranks[:, b].mean()) / np.sqrt(spread / blocks)
+        assert row["p_adjusted"].v == pytest.approx(stats.studentized_range.sf(q, k, np.inf), abs=1e-6)

@@ -46,10 +46,6 @@ class Snapshot:
     effect: Effect
     about: About = NOTHING
 
-    def hash_of(self, name: str) -> str | None:
-        """The hash of a column's cells; None where there is none of that name."""
-        return next((h for c, h in zip(self.columns, self.hashes, strict=True) if c.name == name), None)
-
     def fingerprint(self, names: list[str]) -> list[Any]:
         """What an answer from these columns depends on: cells, their descriptions, and which rows."""
         own = [

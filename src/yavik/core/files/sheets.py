@@ -5,7 +5,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
-from yavik.core.files.cells import SPARSE_CELLS, demand_cells, looks_like_header, table_from_rows
+from yavik.core.files.cells import SPARSE_CELLS, demand_cells, table_from_rows
 from yavik.core.files.options import Notice, ReadOptions
 from yavik.core.table import DataProblem, Table
 
@@ -108,14 +108,6 @@ def _header(rows: list[Sequence[Any]], merged: list[tuple[int, int, int, int]], 
                 if bottom == top or top == 0:
                     grid[top][j] = grid[top][j] or grid[top][left]
     return [" ".join(dict.fromkeys(w for w in (row[j] for row in grid) if w)) for j in range(width)]
-
-
-def header_wanted(rows: list[Sequence[Any]]) -> bool:
-    """Whether the first filled row looks like names."""
-    found, _ = _trimmed(rows)
-    return bool(found) and looks_like_header(
-        [v for v in found[0] if _filled(v)], found[1] if len(found) > 1 else None
-    )
 
 
 def chosen_sheet(names: list[str], wanted: str | None, own: str) -> str:

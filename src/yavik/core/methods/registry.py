@@ -63,17 +63,17 @@ def parse_spec(method: str, data: dict[str, Any]) -> Any:
 def new_columns(table: Table, method: str, data: dict[str, Any]) -> list[tuple[Column, Any]]:
     """The columns that an answer gives back to its table, with a cell for every row. Raises DataProblem."""
     m = get(method)
-    spec = parse_spec(method, data)
-    for name in m.columns(spec):
-        table.index(name)
     if m.new_columns is None:
         return []
+    spec = _asked(m, table, data)
     if not spec.where:
+        _demand_size(table, m.columns(spec))
         return m.new_columns(table, spec)
     # Rows that the question leaves out have empty cells.
     mask = rows_where(spec.where, table)
     place = pa.array(np.cumsum(mask) - 1, pa.int64(), mask=~mask)
-    return [(column, array.take(place)) for column, array in m.new_columns(table.keep(mask), spec)]
+    kept = _kept(table, mask, m, spec)
+    return [(column, array.take(place)) for column, array in m.new_columns(kept, spec)]
 
 
 def answer(method: str, table: Table, data: dict[str, Any], run: Run | None = None) -> Answer:
@@ -83,30 +83,44 @@ def answer(method: str, table: Table, data: dict[str, Any], run: Run | None = No
         DataProblem: what about the data or the spec stops it.
     """
     m, run = get(method), run or Run()
-    spec = parse_spec(method, keepable(data))
-    for name in m.columns(spec):
-        table.index(name)
-    if not m.ready(spec):
-        raise DataProblem("Fill the slots of the sentence to get an answer.")
-    _demand_followed(m, spec)
+    spec = _asked(m, table, data)
     total = table.n_rows
-    if total == 0 and m.needs_rows:
-        raise DataProblem("The table has no rows. Look at its path: a step may leave none over.")
     left_out: list[LeftOut] = []
     if spec.where and not m.design:
         mask = rows_where(spec.where, table)
         dropped = table.rows[~mask]
         left_out.append(LeftOut(why=f"not {spec.where}", n=len(dropped), rows=dropped[:200].tolist()))
-        table = _filtered(table, mask, m.columns(spec))
-        if table.n_rows == 0:
-            raise DataProblem(f"No row has {spec.where}.")
-    _demand_size(table, m.columns(spec))
+        table = _kept(table, mask, m, spec)
+    else:
+        _demand_size(table, m.columns(spec))
     result = _computed(m, table, spec, run)
     result.method, result.version, result.spec = m.id, m.version, spec.model_dump()
     if not reads_design(m.id, result.spec) and m.needs_rows and (check := unweighted_check(table, m.id, result.spec)):
         result.checks.append(check)
     result.rows = RowsUsed(total=total, used=result.rows.used, left_out=[*left_out, *result.rows.left_out])
     return result
+
+
+def _asked(m: Method[Any], table: Table, data: dict[str, Any]) -> Any:
+    """The spec of a question that can be asked of a table. Raises DataProblem."""
+    spec = parse_spec(m.id, keepable(data))
+    for name in m.columns(spec):
+        table.index(name)
+    if not m.ready(spec):
+        raise DataProblem("Fill the slots of the sentence to get an answer.")
+    _demand_followed(m, spec)
+    if table.n_rows == 0 and m.needs_rows:
+        raise DataProblem("The table has no rows. Look at its path: a step may leave none over.")
+    return spec
+
+
+def _kept(table: Table, mask: Any, m: Method[Any], spec: Any) -> Table:
+    """The rows of a question's filter. Raises DataProblem."""
+    kept = _filtered(table, mask, m.columns(spec))
+    if kept.n_rows == 0:
+        raise DataProblem(f"No row has {spec.where}.")
+    _demand_size(kept, m.columns(spec))
+    return kept
 
 
 def reads_design(method: str, spec: dict[str, Any]) -> bool:

@@ -40,8 +40,3 @@ def reach_of_means(n: Any, sd: Any, alpha: float) -> Any:
     """Half the 1 − α interval of each mean, by t with n − 1 df; NaN for a single value."""
     n, sd = np.asarray(n, np.float64), np.asarray(sd, np.float64)
     return np.where(n > 1, special.stdtrit(np.maximum(n - 1, 1), 1 - alpha / 2) * sd / np.sqrt(n), np.nan)
-
-
-def z_interval(estimate: float, se: float, alpha: float, alternative: Alternative) -> tuple[float, float]:
-    """Interval of an estimate with a normal error; infinite on its open side."""
-    return t_interval(estimate, se, np.inf, alpha, alternative)

@@ -5,7 +5,6 @@ from collections.abc import Callable
 import numpy as np
 from scipy import special
 
-from yavik.core.stats.groups import Floats
 from yavik.core.stats.mixed.fitting import Maximum, scoring, search, value_at
 from yavik.core.stats.mixed.likelihood import Engine
 
@@ -105,13 +104,3 @@ def _end(
         else:
             outer, outer_fall = middle, found
     return outer
-
-
-def profile_curve(engine: Engine, top: Maximum, place: int, values: Floats, restricted: bool) -> Floats:
-    """The log-likelihood with one parameter held at each value."""
-    out, start = [], top.phi
-    for v in values:
-        best = search(engine, start, restricted, {place: float(v)})
-        start = best if best is not None else start
-        out.append(-np.inf if best is None else value_at(engine, best, restricted)[0])
-    return np.array(out)

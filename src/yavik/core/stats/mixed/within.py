@@ -5,7 +5,6 @@ Subjects that have the same times (and, where the spread differs by group, are o
 that a step of the search inverts a few small matrices however many subjects there are.
 """
 
-from collections.abc import Sequence
 from copy import copy
 from dataclasses import dataclass, replace
 from functools import cached_property
@@ -320,8 +319,3 @@ class Within:
             outer = (wd[:, None] @ wd[None]) @ w
             second += m.summed(outer.reshape(k * k, *w.shape)).reshape(k, k, p, p)
         return Derivatives(self.score(theta, found, restricted), -first, second, traces)
-
-
-def codes_of(values: Sequence[Any]) -> Any:
-    """Places among the sorted different values."""
-    return np.unique(np.asarray(values), return_inverse=True)[1]

@@ -238,15 +238,6 @@ class Response:
             made.append(slope @ self.fitted.covariance[np.ix_(at, at)] @ slope)
         return np.asarray(np.sqrt(np.array(made)))
 
-    def middle_se(self, j: int) -> float:
-        """Standard error of the mean of an item's thresholds."""
-        width, own = self.fitted.beta.shape[1], int(self.scored.levels[j])
-        steps = own - 1 if self.graded else 1
-        a = self.fitted.beta[j, 0]
-        at = [j * width + i for i in range(steps + 1)]
-        slope = np.array([-self.middle[j] / a, *([-1 / (a * steps)] * steps)])
-        return float(np.sqrt(slope @ self.fitted.covariance[np.ix_(at, at)] @ slope))
-
     @cached_property
     def discrimination_se(self) -> Floats:
         """Of each item."""
