@@ -9,7 +9,8 @@ from scipy import special, stats
 
 from tests.tables import table_from
 from yavik.core.methods import answer
-from yavik.core.stats import draws
+from yavik.core.stats import draws, selecting
+from yavik.core.stats.decimals import settled
 from yavik.core.stats.effect_sizes import (
     cohen_d,
     one_sample_d,
@@ -108,14 +109,66 @@ def test_the_place_of_many_is_found_without_listing_all(seed: int, decimals: int
     """The very difference and the very mean of two that have the place, at the ends, in the tails and in the middle."""
     rng = np.random.default_rng(seed)
     a, b = (np.sort(np.round(rng.normal(m, 1, n), decimals)) for m, n in ((1, 1500), (0, 1400)))
-    every = np.sort(np.subtract.outer(a, b).ravel())
-    means = np.sort((np.add.outer(a, a) / 2)[np.tril_indices(len(a))])
-    for place in (1, 2, 1000, 1_050_000, 1_050_000.5, 2_000_000, len(every)):
-        low, high = every[int(np.floor(place)) - 1], every[int(np.ceil(place)) - 1]
-        assert difference_at(a, b, place) == pytest.approx((low + high) / 2, abs=1e-12)
-    for place in (1, 2, 1000, 562_000.5, 1_100_000, len(means)):
-        low, high = means[int(np.floor(place)) - 1], means[int(np.ceil(place)) - 1]
-        assert mean_of_two_at(a, place) == pytest.approx((low + high) / 2, abs=1e-12)
+    demand_places(a, b)
+
+
+def demand_places(a: np.ndarray, b: np.ndarray) -> None:
+    """Differences and means of two at places in the tails, in the middle and at the ends, against all of them."""
+    every = settled(np.sort(np.subtract.outer(a, b).ravel()), a, b)
+    means = settled(np.sort(np.add.outer(a, a)[np.tril_indices(len(a))]), a) / 2
+    for found, known in ((difference_at, every), (mean_of_two_at, means)):
+        if len(known) < 5:
+            continue
+        n = len(known)
+        places = [1, 2, n // 1000 + 1, n / 2 if n % 2 else (n + 1) / 2, n // 2 + 0.5, n - 1, n]
+        told = found(a, b, places) if found is difference_at else found(a, places)
+        for place, value in zip(places, told, strict=True):
+            both = known[[int(np.floor(place)) - 1, int(np.ceil(place)) - 1]]
+            assert value == pytest.approx(both.mean(), rel=1e-13, abs=1e-13), place
+
+
+@pytest.mark.parametrize("most", [50, 5000])
+@pytest.mark.parametrize(
+    "shape",
+    [
+        "normal",
+        "few roots",
+        "one value often",
+        "far away",
+        "two heaps",
+        "skewed",
+        "thousands",
+        "all alike",
+        "one beside many",
+    ],
+)
+def test_the_place_of_many_whatever_they_look_like(shape: str, most: int, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Each way of looking, made to look at samples small enough to list."""
+    monkeypatch.setattr(selecting, "MOST_MADE", most)
+    rng = np.random.default_rng(7)
+    a, b = rng.normal(size=301), rng.normal(0.4, 2, 402)
+    if shape == "few roots":
+        a, b = np.sqrt(rng.poisson(4, 301)), np.sqrt(rng.poisson(5, 402))
+    if shape == "one value often":
+        a[:250], b[:390] = np.pi, np.e
+    if shape == "far away":
+        a, b = a + 1e9, b + 1e9
+    if shape == "two heaps":
+        a[150:] += 1e6
+    if shape == "skewed":
+        a, b = np.exp(6 * a), np.exp(3 * b)
+    if shape == "thousands":
+        a, b = np.round(a * 10) * 7000, np.round(b * 10) * 7000
+    if shape == "all alike":
+        a, b = np.full(301, 0.1), np.full(402, 0.3)
+    if shape == "one beside many":
+        a = a[:1]
+    demand_places(np.sort(a), np.sort(b))
+
+
+def test_an_interval_that_so_few_cannot_bound_is_open_however_many_there_are_beside() -> None:
+    middle, low, high = shift(np.array([1.0]), np.sort(RNG.normal(size=4_000_100)), 0.05)
+    assert middle == pytest.approx(1.0, abs=0.01) and (low, high) == (-np.inf, np.inf)
 
 
 def test_effect_sizes_by_another_route() -> None:

@@ -210,7 +210,7 @@ def lacking(vega: dict[str, Any]) -> list[str]:
     import json
 
     text = json.dumps({k: v for k, v in vega.items() if k != "description"}, ensure_ascii=False)
-    missing = sorted({c for c in text if ord(c) > 0x2FF and ord(c) not in known and not c.isspace()})
+    missing = sorted({c for c in set(text) if ord(c) > 0x2FF and ord(c) not in known and not c.isspace()})
     if not missing:
         return []
     signs = " ".join(missing[:12])

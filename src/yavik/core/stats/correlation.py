@@ -8,6 +8,7 @@ from scipy import special, stats
 
 from yavik.core.stats.direction import Alternative, t_p, z_p
 from yavik.core.stats.groups import Floats
+from yavik.core.stats.ranks import mid_ranks
 
 Kind = Literal["pearson", "spearman", "kendall"]
 
@@ -89,8 +90,8 @@ def _matrix(x: Floats, kind: Kind, held: Floats | None) -> Floats:
                 )
         return taus if held is None else _partial(taus, k)
     if kind == "spearman":
-        x = np.column_stack([stats.rankdata(c) for c in x.T])
-        held = None if held is None else np.column_stack([stats.rankdata(c) for c in held.T])
+        x = np.array([mid_ranks(c) for c in x.T]).T
+        held = None if held is None else np.array([mid_ranks(c) for c in held.T]).T
     away = _centred(x)
     if held is not None and held.shape[1]:
         base = _centred(held)

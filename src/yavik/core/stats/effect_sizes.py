@@ -8,6 +8,7 @@ from scipy import special, stats
 from yavik.core.stats.direction import Alternative
 from yavik.core.stats.groups import Floats
 from yavik.core.stats.noncentral import t_interval
+from yavik.core.stats.ranks import placements
 
 
 @dataclass(frozen=True)
@@ -58,8 +59,7 @@ def superiority(a: Floats, b: Floats, alpha: float, alternative: Alternative = "
         a, b: sorted values.
     """
     n1, n2 = len(a), len(b)
-    above_b = (np.searchsorted(b, a, "left") + np.searchsorted(b, a, "right")) / 2 / n2
-    above_a = 1 - (np.searchsorted(a, b, "left") + np.searchsorted(a, b, "right")) / 2 / n1
+    above_b, above_a = (below / n for below, n in zip(placements(a, b), (n2, n1), strict=True))
     share = float(above_b.mean())
     if n1 < 2 or n2 < 2 or not 0 < share < 1:
         return Size(share, np.nan, np.nan)

@@ -8,6 +8,7 @@ from scipy import special, stats
 from yavik.core.stats.decimals import settled
 from yavik.core.stats.direction import Alternative, t_interval, t_p, z_p
 from yavik.core.stats.groups import Floats
+from yavik.core.stats.ranks import mid_ranks
 from yavik.core.stats.selecting import mean_of_two_at
 from yavik.core.stats.two import MOST_DIFFERENCES, TTest
 
@@ -43,7 +44,7 @@ def signed_rank(away: Floats, *, continuity: bool = True, alternative: Alternati
     """
     used = away[away != 0]
     n = len(used)
-    ranks = stats.rankdata(np.abs(used))
+    ranks = mid_ranks(np.abs(used))
     plus = float(ranks[used > 0].sum())
     minus = float(ranks[used < 0].sum())
     gap = plus - ranks.sum() / 2
@@ -93,7 +94,9 @@ def pseudo_median(values: Floats, alpha: float, alternative: Alternative = "two_
         low, high = float(means[place - 1]), float(means[total - place])
     else:
         ordered = np.sort(values)
-        middle, low, high = (mean_of_two_at(ordered, p) for p in ((total + 1) / 2, place, total - place + 1))
+        ends = (place, total - place + 1) if place >= 1 else ()
+        middle, *reached = mean_of_two_at(ordered, ((total + 1) / 2, *ends))
+        low, high = reached or (-np.inf, np.inf)
     if alternative == "greater":
         return middle, low, np.inf
     return (middle, -np.inf, high) if alternative == "less" else (middle, low, high)

@@ -7,6 +7,7 @@ from scipy import special
 
 from yavik.core.stats.groups import Floats, Groups
 from yavik.core.stats.noncentral import f_interval
+from yavik.core.stats.ranks import merged_ranks
 
 
 @dataclass(frozen=True)
@@ -103,17 +104,9 @@ class Ranked:
 
 def kruskal_wallis(g: Groups) -> Ranked:
     """Kruskal and Wallis (1952) H, divided by the correction for ties; p from χ² with k − 1 df."""
-    everything = np.sort(np.concatenate(g.ordered))
-    n = len(everything)
-    # One sort of all, then each sorted group finds its places in it: no ranking of the pooled sample.
-    sums = np.array(
-        [
-            (np.searchsorted(everything, s, "left") + np.searchsorted(everything, s, "right") + 1).sum() / 2
-            for s in g.ordered
-        ]
-    )
-    runs = np.diff(np.flatnonzero(np.concatenate([[True], everything[1:] != everything[:-1], [True]]))).astype(float)
-    ties = float((runs**3 - runs).sum())
+    ranks, ties = merged_ranks(*g.ordered)
+    n = int(g.n.sum())
+    sums = np.array([r.sum() for r in ranks])
     mean_ranks = sums / g.n
     h = 12 / (n * (n + 1)) * (g.n * (mean_ranks - (n + 1) / 2) ** 2).sum() / (1 - ties / (float(n) ** 3 - n))
     return Ranked(mean_ranks, float(h), g.k - 1, float(special.chdtrc(g.k - 1, h)), ties)

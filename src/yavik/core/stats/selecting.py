@@ -1,105 +1,147 @@
-"""The m-th smallest of very many sums or differences, without making them all."""
+"""The m-th smallest of very many sums or differences, without making them all.
 
-from collections.abc import Callable
+Values on a grid (as measures with few decimals are) are counted by convolution, all sums at once; few different values
+are summed with their counts; of all else a bracket is narrowed until it holds few enough sums to be made.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
 
 import numpy as np
+from scipy import fft
 
 from yavik.core.stats.decimals import settled
-from yavik.core.stats.groups import Floats
+from yavik.core.stats.grid import grid_of
+from yavik.core.stats.groups import Floats, Ints
+
+MOST_MADE = 2_000_000
+"""Sums that are made to look for one among them."""
+MOST_EXACT_SUMS = 1e13
+"""Up to which the convolution's rounding stays below half a count."""
+DRAWN = 60_000
 
 
-def place_among(
-    count: Callable[[float], float], guess: Floats, low: float, high: float, place: float, total: float
-) -> float:
-    """Where ``count`` (how many lie at or below x) reaches ``place``.
+def difference_at(a: Floats, b: Floats, places: Sequence[float]) -> list[float]:
+    """The place-th smallest of all a − b, for each place, halfway between two for half a place.
 
-    A sorted sample ``guess`` gives a first value and the slope of the count; over so many the count is smooth, so a
-    few secant steps reach it. A bracket that only shrinks keeps them honest.
+    Args:
+        a, b: sorted values.
     """
-
-    def at(q: float) -> float:
-        """The value guessed at a share of the way."""
-        return float(guess[int(np.clip(q * len(guess), 0, len(guess) - 1))])
-
-    step, share = at(place / total), place / total
-    slope = 0.04 * total / max(at(min(share + 0.02, 1.0)) - at(max(share - 0.02, 0.0)), 1e-300)
-    close = max(0.5, 1e-10 * total)
-    before: tuple[float, float] | None = None
-    for _ in range(80):
-        gap = count(step) - place
-        if abs(gap) <= close or high - low <= 1e-9 * max(abs(low), abs(high)):
-            return step
-        low, high = (step, high) if gap < 0 else (low, step)
-        if before is not None and gap != before[1]:
-            slope = (gap - before[1]) / (step - before[0])
-        before = (step, gap)
-        step -= gap / slope if slope > 0 else 0.0
-        if not low < step < high:
-            step = (low + high) / 2
-    return step
+    return _Sums(a, -b[::-1], False).at(places)
 
 
-def difference_at(a: Floats, b: Floats, place: float) -> float:
-    """The place-th smallest of all a − b, halfway between two for half a place; both sorted."""
-    if place != int(place):
-        return (difference_at(a, b, np.floor(place)) + difference_at(a, b, np.ceil(place))) / 2
-    total = len(a) * len(b)
-    rng = np.random.default_rng(1)
-    guess = np.sort(rng.choice(a, 20_000) - rng.choice(b, 20_000))
+def mean_of_two_at(values: Floats, places: Sequence[float]) -> list[float]:
+    """The place-th smallest of all means of two values (each with itself too), as ``difference_at``.
 
-    def count(x: float) -> float:
-        """How many differences are no larger."""
-        return total - float(np.searchsorted(b, a - x, "left").sum())
-
-    x = place_among(count, guess, float(a[0] - b[-1]), float(a[-1] - b[0]), place, total)
-    return _the_sum(a, -b[::-1], x, count, place)
+    Args:
+        values: sorted.
+    """
+    return [v / 2 for v in _Sums(values, values, True).at(places)]
 
 
-def mean_of_two_at(values: Floats, place: float) -> float:
-    """The place-th smallest of all means of two values (each with itself too), as ``difference_at``; values
-    sorted."""
-    if place != int(place):
-        return (mean_of_two_at(values, np.floor(place)) + mean_of_two_at(values, np.ceil(place))) / 2
-    n = len(values)
-    rng = np.random.default_rng(1)
-    guess = np.sort((rng.choice(values, 20_000) + rng.choice(values, 20_000)) / 2)
+@dataclass(frozen=True)
+class _Sums:
+    """All sums of a value of ``a`` and one of ``b``, both sorted; of one sample with itself each pair once."""
 
-    def count(x: float) -> float:
-        """How many means of two are no larger."""
-        both = float(np.searchsorted(values, 2 * x - values, "right").sum())
-        return (both + float(np.searchsorted(values, x, "right"))) / 2
+    a: Floats
+    b: Floats
+    itself: bool
 
-    x = place_among(count, guess, float(values[0]), float(values[-1]), place, n * (n + 1) / 2)
-    return _the_sum(values, values, 2 * x, lambda two: count(two / 2), place) / 2
+    def at(self, places: Sequence[float]) -> list[float]:
+        """The sums at places from 1, settled."""
+        wanted = sorted({w for p in places for w in (int(np.floor(p)), int(np.ceil(p)))})
+        found = self._on_a_grid(wanted) or self._of_few(wanted) or self._each(wanted)
+        by_place = dict(zip(wanted, (float(v) for v in settled(np.array(found), self.a, self.b)), strict=True))
+        return [(by_place[int(np.floor(p))] + by_place[int(np.ceil(p))]) / 2 for p in places]
 
+    def _on_a_grid(self, places: list[int]) -> list[float] | None:
+        grid = grid_of(self.a, self.b)
+        if grid is None or float(len(self.a)) * len(self.b) > MOST_EXACT_SUMS:
+            return None
+        one = np.bincount(grid.cells[0]).astype(np.float64)
+        two = one if self.itself else np.bincount(grid.cells[1]).astype(np.float64)
+        size = len(one) + len(two) - 1
+        full = fft.next_fast_len(size, real=True)
+        counts = np.rint(fft.irfft(fft.rfft(one, full) * fft.rfft(two, full), full)[:size])
+        if self.itself:
+            counts[::2] += one
+            counts /= 2
+        at = np.searchsorted(np.cumsum(counts), np.array(places, np.float64), "left")
+        return [(sum(grid.first) + int(i) * grid.step) / grid.power for i in at]
 
-MOST_STEPS = 60
-"""Sums that are stepped over one by one from where the search ended; only beyond 10¹⁰ sums are there ever so many."""
+    def _of_few(self, places: list[int]) -> list[float] | None:
+        a, of_a = np.unique(self.a, return_counts=True)
+        b, of_b = (a, of_a) if self.itself else np.unique(self.b, return_counts=True)
+        if len(a) * len(b) > MOST_MADE:
+            return None
+        sums, weights = np.add.outer(a, b), np.multiply.outer(of_a, of_b).astype(np.float64)
+        if self.itself:
+            weights[np.diag_indices(len(a))] += of_a
+            weights /= 2
+        order = np.argsort(sums, axis=None)
+        at = np.searchsorted(np.cumsum(weights.ravel()[order]), np.array(places, np.float64), "left")
+        return [float(v) for v in sums.ravel()[order][at]]
 
+    def _ends(self, x: float) -> Ints:
+        """For each value of ``a`` how many of ``b`` make a sum no larger than x."""
+        ends = np.searchsorted(self.b, x - self.a, "right")
+        return np.maximum(ends, np.arange(len(self.a))) if self.itself else ends
 
-def _the_sum(a: Floats, b: Floats, x: float, count: Callable[[float], float], place: float) -> float:
-    """The sum of a value of each that has this place, from a value x near it. Sums that differ by the noise of
-    doubles alone are one."""
-    noise = 2.0**-46 * max(abs(float(a[0])), abs(float(a[-1])), abs(float(b[0])), abs(float(b[-1])))
-    found = x
-    for _ in range(MOST_STEPS):
-        if count(x + noise) >= place:
-            found = _largest_below(a, b, x + noise)
-            if count(found - noise) < place:
-                break
-            x = found - 2 * noise
-        else:
-            x = _smallest_above(a, b, x + noise)
-    return float(settled(np.array([found]), a, b)[0])
+    def _number(self, ends: Ints) -> int:
+        n = len(self.a)
+        return int(ends.sum()) - (n * (n - 1) // 2 if self.itself else 0)
 
+    def _each(self, places: list[int]) -> list[float]:
+        found: dict[int, float] = {}
+        for place in places:
+            if place not in found:
+                found |= self._searched(place)
+        return [found[place] for place in places]
 
-def _largest_below(a: Floats, b: Floats, x: float) -> float:
-    where = np.searchsorted(b, x - a, "right") - 1
-    there = where >= 0
-    return float((a[there] + b[where[there]]).max(initial=float(a[0] + b[0])))
+    def _searched(self, place: int) -> dict[int, float]:
+        """The sum at a place, and at the next one where it is at hand: secant steps from a first guess, within a
+        bracket that only shrinks, until it holds few enough sums to be made."""
+        low, high = float(self.a[0] + self.b[0]), float(self.a[-1] + self.b[-1])
+        n = len(self.a)
+        below, above = np.arange(n) if self.itself else np.zeros(n, np.int64), np.full(n, len(self.b))
+        total = self._number(above)
+        step, slope = self._guess(place / total, total)
+        reach, before = 0.2 * MOST_MADE, None
+        while self._number(above) - self._number(below) > MOST_MADE:
+            if not low < step < high:
+                step = low + (high - low) / 2
+            if not low < step < high:
+                return {place: high}  # neighbouring doubles: many sums are this very one
+            ends = self._ends(step)
+            gap = self._number(ends) - place
+            low, high, below, above = (step, high, ends, above) if gap < 0 else (low, step, below, ends)
+            if before is not None and gap != before[1] and step != before[0]:
+                slope = (gap - before[1]) / (step - before[0])
+            before = (step, gap)
+            # Near the place the step goes a little beyond it, so that the bracket closes from both sides.
+            beyond = reach if abs(gap) < 50 * reach else 0.05 * abs(gap)
+            step -= (gap - beyond if gap < 0 else gap + beyond) / slope if slope > 0 else 0.0
+        return self._made(below, above, place)
 
+    def _made(self, below: Ints, above: Ints, place: int) -> dict[int, float]:
+        many = above - below
+        rows = np.repeat(np.arange(len(self.a)), many)
+        first = np.cumsum(many) - many
+        columns = np.arange(len(rows)) - np.repeat(first - below, many)
+        sums = self.a[rows] + self.b[columns]
+        k = place - self._number(below) - 1
+        at = [k, k + 1] if k + 1 < len(sums) else [k]
+        sums.partition(at)
+        return {place + i: float(sums[k + i]) for i in range(len(at))}
 
-def _smallest_above(a: Floats, b: Floats, x: float) -> float:
-    where = np.searchsorted(b, x - a, "right")
-    there = where < len(b)
-    return float((a[there] + b[where[there]]).min(initial=float(a[-1] + b[-1])))
+    def _guess(self, share: float, total: int) -> tuple[float, float]:
+        """A value near the place, and how fast the count rises there, from a sample of the sums."""
+        rng = np.random.default_rng(1)
+        drawn = np.sort(rng.choice(self.a, DRAWN) + rng.choice(self.b, DRAWN))
+
+        def at(q: float) -> float:
+            return float(drawn[int(np.clip(q * DRAWN, 0, DRAWN - 1))])
+
+        width = at(share + 0.02) - at(share - 0.02)
+        part = min(share + 0.02, 1.0) - max(share - 0.02, 0.0)
+        return at(share), part * total / width if width > 0 else 0.0

@@ -4,9 +4,10 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-from scipy import special, stats
+from scipy import special
 
 from yavik.core.stats.groups import Floats
+from yavik.core.stats.ranks import mid_ranks
 from yavik.core.stats.shares import wilson
 
 
@@ -49,11 +50,11 @@ def roc(mu: Floats, y: Floats) -> Roc:
 
 def auc_of(mu: Floats, yes: Any) -> tuple[float, float]:
     """Area and standard error from mid-ranks (Sun & Xu, 2014)."""
-    ranks = stats.rankdata(mu)
+    ranks = mid_ranks(mu)
     a, b = mu[yes], mu[~yes]
     n1, n0 = len(a), len(b)
-    place1 = (ranks[yes] - stats.rankdata(a)) / n0
-    place0 = 1 - (ranks[~yes] - stats.rankdata(b)) / n1
+    place1 = (ranks[yes] - mid_ranks(a)) / n0
+    place0 = 1 - (ranks[~yes] - mid_ranks(b)) / n1
     auc = float(place1.mean())
     if n1 < 2 or n0 < 2:
         return auc, np.nan

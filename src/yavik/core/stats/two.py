@@ -8,6 +8,7 @@ from scipy import stats
 from yavik.core.stats.decimals import settled
 from yavik.core.stats.direction import Alternative, t_interval, t_p, z_p
 from yavik.core.stats.groups import Floats
+from yavik.core.stats.ranks import merged_ranks, mid_ranks
 from yavik.core.stats.selecting import difference_at
 
 MOST_EXACT = 50
@@ -66,19 +67,6 @@ class RankSum:
     ties: float
 
 
-def tie_sum(ordered: Floats) -> float:
-    """Σ(t³ − t) over runs of equal values in sorted values."""
-    runs = np.diff(np.flatnonzero(np.concatenate([[True], ordered[1:] != ordered[:-1], [True]]))).astype(float)
-    return float((runs**3 - runs).sum())
-
-
-def u_statistic(a: Floats, b: Floats) -> float:
-    """Pairs in which the first is larger, ties half; both sorted. The shorter walks through the longer."""
-    if len(a) > len(b):
-        return len(a) * len(b) - u_statistic(b, a)
-    return float(np.searchsorted(b, a, "left").sum() + np.searchsorted(b, a, "right").sum()) / 2
-
-
 def mann_whitney(
     a: Floats, b: Floats, *, exact: str = "auto", continuity: bool = True, alternative: Alternative = "two_sided"
 ) -> RankSum:
@@ -93,8 +81,8 @@ def mann_whitney(
     """
     n1, n2 = len(a), len(b)
     n = n1 + n2
-    u = u_statistic(a, b)
-    ties = tie_sum(np.sort(np.concatenate([a, b]), kind="stable"))
+    (of_a, _), ties = merged_ranks(a, b)
+    u = float(of_a.sum()) - n1 * (n1 + 1) / 2
     variance = n1 * n2 / 12 * ((n + 1) - ties / (n * (n - 1)))
     gap = u - n1 * n2 / 2
     use_exact = exact == "yes" or (exact == "auto" and n <= MOST_EXACT and ties == 0)
@@ -129,7 +117,7 @@ def subset_sums(scores: Floats, size: int) -> Floats:
 def _exact_p(a: Floats, b: Floats, u: float, alternative: Alternative) -> float:
     n1 = min(len(a), len(b))
     pooled = np.concatenate([a, b])
-    doubled = 2 * stats.rankdata(pooled)
+    doubled = 2 * mid_ranks(pooled)
     chances = subset_sums(doubled, n1)
     small_u = u if len(a) <= len(b) else len(a) * len(b) - u
     seen = round(2 * (small_u + n1 * (n1 + 1) / 2))
@@ -163,9 +151,9 @@ def shift(a: Floats, b: Floats, alpha: float, alternative: Alternative = "two_si
             return middle, -np.inf, np.inf
         low, high = float(differences[low_place - 1]), float(differences[total - low_place])
     else:
-        middle, low, high = (
-            difference_at(a, b, place) for place in ((total + 1) / 2, low_place, total - low_place + 1)
-        )
+        ends = (low_place, total - low_place + 1) if low_place >= 1 else ()
+        middle, *reached = difference_at(a, b, ((total + 1) / 2, *ends))
+        low, high = reached or (-np.inf, np.inf)
     if alternative == "greater":
         return middle, low, np.inf
     return (middle, -np.inf, high) if alternative == "less" else (middle, low, high)

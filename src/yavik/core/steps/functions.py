@@ -5,8 +5,8 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-from scipy.stats import rankdata
 
+from yavik.core.stats.ranks import mid_ranks
 from yavik.core.steps.values import Vec, numeric
 from yavik.core.table import DataProblem
 
@@ -56,7 +56,7 @@ def _empty(x: Vec) -> Vec:
 
 def _rank(x: Vec) -> Vec:
     out, full = np.zeros(np.shape(x.data)), ~np.broadcast_to(x.empty, np.shape(x.data))
-    out[full] = rankdata(x.data[full])
+    out[full] = mid_ranks(x.data[full])
     return numeric(out, x.empty)
 
 

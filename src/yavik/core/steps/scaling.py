@@ -8,6 +8,7 @@ import pyarrow.compute as pc
 from scipy import stats
 
 from yavik.core.ask import asked
+from yavik.core.stats.ranks import mid_ranks
 from yavik.core.steps.base import (
     ALONE,
     GROUPING,
@@ -199,7 +200,7 @@ class Transform(Step):
                 return np.where(np.isnan(x), np.nan, (x > 0).astype(float)), None
         if self.how == "rank":
             out, full = np.full(len(x), np.nan), ~np.isnan(x)
-            out[full] = stats.rankdata(x[full])
+            out[full] = mid_ranks(x[full])
             return out, None
         return _box_cox(name, x)
 

@@ -23,7 +23,7 @@ from yavik.core.table import DataProblem, Kind, Table
 def compute(table: Table, spec: CorrelateSpec, run: Run) -> Answer:
     """The answer. Raises DataProblem where nothing can be correlated."""
     demand(spec)
-    x = np.column_stack([table.numbers(c) for c in spec.columns])
+    x = np.array([table.numbers(c) for c in spec.columns]).T  # columns whole in memory
     held = np.column_stack([table.numbers(c) for c in spec.holding]) if spec.holding else None
     run.progress(0.1, "Correlating")
     pairwise = spec.missing == "pairwise"

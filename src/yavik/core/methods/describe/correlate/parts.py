@@ -40,7 +40,8 @@ def _parts(r: CorrelateResults, use: Any, i: int, j: int) -> list[Part]:
     """Filled values of two columns with their rows; for each level of ``lines_by`` apart."""
     full = use & ~np.isnan(r.x[:, i]) & ~np.isnan(r.x[:, j])
     if not r.spec.lines_by:
-        return [("rows", r.x[full, i], r.x[full, j], r.table.rows[full])]
+        of: Any = slice(None) if full.all() else full  # all rows need no copy
+        return [("rows", r.x[of, i], r.x[of, j], r.table.rows[of])]
     coded = r.table.codes(r.spec.lines_by)
     own = [(name, full & (coded.codes == k)) for k, name in enumerate(coded.levels)]
     own = [(name, mask) for name, mask in own if mask.any()]
@@ -222,9 +223,11 @@ def _shape(r: CorrelateResults, use: Any) -> Check | None:
     base: dict[str, Any] = {"id": "normal", "title": "Normal columns"}
     low, looked = [], 0
     for i, name in enumerate(r.names):
+        if r.yes_no[i] or r.found.n[i, i] > MOST_SHAPIRO:
+            continue
         y = r.x[use, i]
         y = y[~np.isnan(y)]
-        if r.yes_no[i] or len(y) > MOST_SHAPIRO or len(y) < 3:
+        if len(y) > MOST_SHAPIRO or len(y) < 3:
             continue
         looked += 1
         found = shapiro_wilk(y)
@@ -254,9 +257,9 @@ def _outlying(r: CorrelateResults, use: Any) -> Check | None:
     """For two columns: is r carried by a few rows?"""
     if len(r.names) != 2 or r.spec.holding:
         return None
-    x, y, rows = r.x[use, 0], r.x[use, 1], r.table.rows[use]
-    full = ~(np.isnan(x) | np.isnan(y))
-    x, y, rows = x[full], y[full], rows[full]
+    full = use & ~np.isnan(r.x).any(axis=1)
+    of: Any = slice(None) if full.all() else full
+    x, y, rows = r.x[of, 0], r.x[of, 1], r.table.rows[of]
     base: dict[str, Any] = {"id": "outlying", "title": "Rows that stand apart"}
     out = (far_out(x) if not r.yes_no[0] else np.zeros(len(x), bool)) | (
         far_out(y) if not r.yes_no[1] else np.zeros(len(x), bool)
@@ -269,7 +272,7 @@ def _outlying(r: CorrelateResults, use: Any) -> Check | None:
             text="No value lies more than 1.5 interquartile ranges outside its column's quartiles.",
             facts={"outlying.n": 0},
         )
-    rest = np.column_stack([x[~out], y[~out]])
+    rest = np.array([x[~out], y[~out]]).T
     again = correlations(rest, r.spec.kind, None, False, r.alpha, r.spec.alternative)
     value, p = float(again.r[0, 1]), float(again.p[0, 1])
     text = f"{counted(n, 'row lies', 'rows lie')} beyond 1.5 interquartile ranges in one of the columns."
