@@ -4,6 +4,7 @@ import os
 import signal
 import time
 from collections.abc import Callable, Iterator
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -13,6 +14,7 @@ from yavik.core.apart.memory import bounded
 from yavik.core.files.detect import detect
 from yavik.core.files.options import ReadOptions
 from yavik.engine import Engine, Job, State, worker
+from yavik.engine.answering import answered
 from yavik.engine.descriptions import Ask, ReadFile, Replay
 from yavik.engine.remote import Remote
 from yavik.store import Store
@@ -65,14 +67,14 @@ def test_work_that_turns_out_long_is_left_to_a_worker_and_shows_what_there_is(st
         root = engine.do(read)["key"]
         spec = {"taxa": [f"t{j}" for j in range(12)], "starts": 30}
         ask = Ask(root=root, steps=[], method="ordination", spec=spec)
-        assert not engine.here(ask)
+        assert engine.in_time(partial(answered, store, ask)) is None
         job = engine.submit(ask, "work")
         seen: list[Any] = []
         until(lambda: seen.append(job.seen()["shown"]) or job.ended)
         assert any(s and s["mark"]["type"] == "point" and len(s["data"]["values"]) == 160 for s in seen)
         assert job.state is State.done and job.seen()["shown"] is None
         quick = Ask(root=root, steps=[], method="describe", spec={"columns": ["t0"]})
-        assert Engine.here(engine, quick)
+        assert engine.in_time(partial(answered, store, quick)) is not None
     finally:
         engine.close()
 

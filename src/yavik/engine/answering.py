@@ -21,32 +21,40 @@ from yavik.store.versions import Snapshot
 
 def ask(store: Store, d: Ask, run: Run) -> dict[str, Any]:
     """Answers and keeps, unless it is kept already. Raises DataProblem, LookupError, Stopped."""
-    snapshot = replayed(store, d)
-    key = answer_key(snapshot, d.method, d.spec)
-    data = readable(store, key)
-    if data is None:
-        table = store.versions.table(snapshot, needs(snapshot, d.method, d.spec).columns)
-        run.progress(0.05, "Computing")
-        demand_columns(snapshot, d.method, d.spec)
-        data = compute_answer(d.method, table, d.spec, run).model_dump(mode="json")
-    store.keep_result(key, data, d.item, answer_base(snapshot, d.method, d.spec), REVISION)
-    return {"key": key}
+    return {"key": _worked_out(store, d, run)[0]}
 
 
 def answered(store: Store, d: Ask, run: Run) -> Answer:
     """The answer itself. Raises DataProblem, LookupError, Stopped."""
-    return Answer.model_validate(store.result(ask(store, d, run)["key"]))
+    return _worked_out(store, d, run)[1]
 
 
-def readable(store: Store, key: str) -> dict[str, Any] | None:
-    """A stored answer; one that cannot be read, as another version wrote it, is thrown away."""
+def _worked_out(store: Store, d: Ask, run: Run) -> tuple[str, Answer]:
+    snapshot = replayed(store, d)
+    key = answer_key(snapshot, d.method, d.spec)
     data = store.result(key)
+    found = kept_answer(data)
+    if data is not None and found is not None:
+        if d.item:
+            store.show(d.item, key)
+            store.trail.note(d.item, data)
+        return key, found
+    if data is not None:
+        store.drop_result(key)  # another version wrote it, in a shape that cannot be read
+    table = store.versions.table(snapshot, needs(snapshot, d.method, d.spec).columns)
+    run.progress(0.05, "Computing")
+    demand_columns(snapshot, d.method, d.spec)
+    found = compute_answer(d.method, table, d.spec, run)
+    base = answer_base(snapshot, d.method, d.spec)
+    store.keep_result(key, found.model_dump(mode="json"), d.item, base, REVISION)
+    return key, found
+
+
+def kept_answer(data: dict[str, Any] | None) -> Answer | None:
+    """An answer from what is kept of it; None where that is nothing that can be read."""
     try:
-        if data is not None:
-            Answer.model_validate(data)
-        return data
+        return Answer.model_validate(data) if data else None
     except ValidationError:
-        store.drop_result(key)
         return None
 
 

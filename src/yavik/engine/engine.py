@@ -3,8 +3,9 @@
 import os
 import threading
 from collections import OrderedDict
+from collections.abc import Callable
 from time import monotonic
-from typing import Any
+from typing import Any, TypeVar
 
 from yavik.core.methods import Run
 from yavik.core.methods.base import Stopped
@@ -15,6 +16,7 @@ from yavik.engine.remote import Remote
 from yavik.engine.tasks import Description, carry_out
 from yavik.store import Store
 
+Done = TypeVar("Done")
 SMALL_CELLS = 60_000
 """Rows × columns up to which an answer takes well under 50 ms."""
 REMEMBERED = 200
@@ -61,15 +63,14 @@ class Engine:
         """Small work, in this thread. Raises DataProblem."""
         return carry_out(self.store, description, Run())
 
-    def here(self, description: Description) -> bool:
-        """Work that looks small, in this thread; False where it turned out long and is to be submitted. Raises
+    def in_time(self, work: Callable[[Run], Done]) -> Done | None:
+        """Work that looks small, in this thread; None where it turned out long and is to be submitted. Raises
         DataProblem."""
         began = monotonic()
         try:
-            carry_out(self.store, description, Run(stopped=lambda: monotonic() - began > self.patience))
+            return work(Run(stopped=lambda: monotonic() - began > self.patience))
         except Stopped:
-            return False
-        return True
+            return None
 
     def stop(self, job: Job) -> None:
         """Stops a job, wherever it runs."""

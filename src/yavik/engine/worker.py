@@ -26,6 +26,8 @@ def main(connection: Connection, folder: str, budget: int, workers: int) -> None
     """Reads (job id, description) and answers with ('progress' | 'shown' | 'done' | 'problem' | 'failed', …) until the
     pipe ends."""
     threading.Thread(target=_end_with_the_server, daemon=True).start()
+    if hasattr(os, "nice"):
+        os.nice(5)  # whoever clicks comes before what is worked out beside it
     os.environ.setdefault("OMP_NUM_THREADS", "1")  # skinny products are quicker on one BLAS thread
     import pyarrow as pa
     from pydantic import TypeAdapter

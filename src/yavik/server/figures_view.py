@@ -1,5 +1,7 @@
 """Figures as the interface sees them: drawn from the present table, with marks from a renewed answer."""
 
+from functools import partial
+
 from pydantic import ValidationError
 
 from yavik.core.answers import Marks
@@ -9,7 +11,7 @@ from yavik.core.methods import Run
 from yavik.core.table import DataProblem
 from yavik.engine import Engine
 from yavik.engine.describing import ask_for, draw_for, same_data
-from yavik.engine.drawing import Draw, DrawingOut, draw_key, drawn, kept_drawing
+from yavik.engine.drawing import Draw, DrawingOut, draw, draw_key, drawn, kept_drawing
 from yavik.engine.needs import answer_key, needs
 from yavik.engine.problems import problem_data
 from yavik.engine.tasks import LARGE_CELLS
@@ -102,7 +104,7 @@ def redraw(store: Store, engine: Engine, item: Item) -> FigureState:
         key = draw_key(snapshot, d) if snapshot else None
         if key and kept_drawing(store, key):
             store.show(item.id, key)
-        elif not (snapshot and _small(store, snapshot, d) and engine.here(d)):
+        elif not (snapshot and _small(store, snapshot, d) and engine.in_time(partial(draw, store, d))):
             job = engine.submit(d, f"Drawing {item.name}", item.study_id, item.id)
             return figure_state(store, item).model_copy(update={"job": job_out(job)})
     except DataProblem as trouble:

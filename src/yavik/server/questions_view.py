@@ -1,6 +1,7 @@
 """Questions as the interface sees them: the spec, the answer it last had, and whether that is out of date."""
 
 import logging
+from functools import partial
 from typing import Any
 
 from pydantic import ValidationError
@@ -11,7 +12,7 @@ from yavik.core.answers.wording import listing
 from yavik.core.methods.registry import get, parse_spec
 from yavik.core.table import DataProblem
 from yavik.engine import Engine
-from yavik.engine.answering import readable
+from yavik.engine.answering import answered, kept_answer
 from yavik.engine.describing import ask_for
 from yavik.engine.needs import answer_key, needs
 from yavik.server.schemas import QuestionState, TrailLine
@@ -77,11 +78,11 @@ def shown_answer(store: Store, item: Item) -> tuple[Answer | None, bool]:
     """The answer that a question shows, and whether it is out of date. One that cannot be read, as another version
     wrote it, is none: it is worked out again."""
     data, old = shown_data(store, item)
-    try:
-        return Answer.model_validate(data) if data else None, old
-    except ValidationError:
+    found = kept_answer(data)
+    if data and found is None:
         log.warning("an answer cannot be read and will be renewed: %s", item.id)
         return None, True
+    return found, old
 
 
 def upgraded(store: Store, item: Item, body: QuestionBody, answer: Answer | None) -> UpgradeOut | None:
@@ -92,10 +93,14 @@ def upgraded(store: Store, item: Item, body: QuestionBody, answer: Answer | None
         return None
 
 
-def question_state(store: Store, item: Item) -> QuestionState:
-    """A question as its page has it."""
+def question_state(store: Store, item: Item, fresh: Answer | None = None) -> QuestionState:
+    """A question as its page has it.
+
+    Args:
+        fresh: the answer that it shows, where it was worked out just now.
+    """
     body = question_body(item)
-    answer, old = shown_answer(store, item)
+    answer, old = (fresh, False) if fresh else shown_answer(store, item)
     return QuestionState(
         id=item.id,
         name=item.name,
@@ -160,19 +165,16 @@ def renew(store: Store, engine: Engine, item: Item) -> QuestionState:
     if not is_ready(body):
         parse_spec(body.method, body.spec)
         raise DataProblem("Fill the slots of the sentence to get an answer.")
+    asked = ask_for(store, item)
     if not needs_job(store, item.study_id, held):
         snapshot, _ = store.tables(item.study_id).replay(held)
-        key = answer_key(snapshot, body.method, body.spec)
-        known = readable(store, key)
-        if known is not None:
-            store.show(item.id, key)
-            store.trail.note(item.id, known)
-            return question_state(store, item)
-        if engine.small(snapshot.n_rows, len(needs(snapshot, body.method, body.spec).columns)) and engine.here(
-            ask_for(store, item)
-        ):
-            return question_state(store, item)
-    job = engine.submit(ask_for(store, item), item.name, item.study_id, item.id)
+        columns = needs(snapshot, body.method, body.spec).columns
+        kept = store.has_result(answer_key(snapshot, body.method, body.spec))
+        if kept or engine.small(snapshot.n_rows, len(columns)):
+            fresh = engine.in_time(partial(answered, store, asked))
+            if fresh is not None:
+                return question_state(store, item, fresh)
+    job = engine.submit(asked, item.name, item.study_id, item.id)
     return question_state(store, item).model_copy(update={"job": job_out(job)})
 
 

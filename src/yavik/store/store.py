@@ -81,6 +81,11 @@ class Store:
         with Session(self.engine) as session:
             return session.scalar(select(Result.data).where(Result.key == key))
 
+    def has_result(self, key: str) -> bool:
+        """Whether a result is kept."""
+        with Session(self.engine) as session:
+            return session.scalar(select(Result.key).where(Result.key == key)) is not None
+
     def drop_result(self, key: str) -> None:
         """Throws a result away."""
         with self.engine.begin() as connection:

@@ -9,6 +9,7 @@ positive terms, so small tails keep their digits. log(1 − W) is tabulated once
 log-concave in u = log s, so its peak is found by bisection and a Gauss–Legendre rule is laid over it.
 """
 
+from collections.abc import Callable
 from functools import lru_cache
 
 import numpy as np
@@ -20,13 +21,14 @@ Floats = npt.NDArray[np.float64]
 
 TOP = 38.0  # beyond this w the tail is below 1e-150 for any k in use
 STEP = 0.04
+KNOTS = np.arange(0.0, TOP + STEP / 2, STEP)
 NODES, WEIGHTS = np.polynomial.legendre.leggauss(96)
 
 
 @lru_cache(maxsize=64)
 def _log_tail(k: int) -> CubicSpline:
     """Spline of log P(range of k normals > w) on [0, TOP]."""
-    w = np.arange(0.0, TOP + STEP / 2, STEP)
+    w = KNOTS
     # For a given w the integrand peaks near z = w/2 (two extremes apart) to z of the largest of k; ±9 around covers
     # it.
     low, high = -8.5, TOP / 2 + 9.0
@@ -80,13 +82,7 @@ def _integrate(q: Floats, df: Floats, table: CubicSpline) -> Floats:
         inside = w < TOP
         return np.asarray(df * (1 - np.exp(2 * u)) + np.where(inside, slope(np.minimum(w, TOP)) * w, -0.5 * w**2))
 
-    low, high = np.full_like(q, -12.0), np.full_like(q, 1.0)
-    for _ in range(44):
-        middle = (low + high) / 2
-        up = climb(middle) > 0
-        low, high = np.where(up, middle, low), np.where(up, high, middle)
-    peak = (low + high) / 2
-    width = 1 / np.sqrt(np.maximum(2 * df * np.exp(2 * peak), 1e-12) + _curve(q * np.exp(peak)))
+    peak, width = _peak(q, df, climb)
     left = np.minimum(9 * width + 38 / df, 9 * width * (1 + 3 / np.sqrt(df)) + 4 / df + 30 / df * (df < 30))
     right = np.minimum(9 * width, np.maximum(1.0, 9 / np.sqrt(2 * df)))
     # Two panels meet at the peak so that a wide left tail does not thin out the nodes on the right.
@@ -98,6 +94,33 @@ def _integrate(q: Floats, df: Floats, table: CubicSpline) -> Floats:
         log_f = log_norm[:, None] + df[:, None] * (u - np.exp(2 * u) / 2) + table(w)
         total += (np.exp(log_f) @ WEIGHTS) * (b - a) / 2
     return total
+
+
+def _peak(q: Floats, df: Floats, climb: Callable[[Floats], Floats]) -> tuple[Floats, Floats]:
+    """Where the integrand is highest, and about how wide it is there: to place the panels, a hundredth of the width is
+    near enough. Far out log(1 − W) falls like −w²/4, which gives a first guess that few secant steps make good."""
+
+    def width(u: Floats) -> Floats:
+        return np.asarray(1 / np.sqrt(np.maximum(2 * df * np.exp(2 * u), 1e-12) + _curve(q * np.exp(u))))
+
+    before = -0.5 * np.log1p(q**2 / (2 * df))
+    rise = climb(before)
+    peak = np.clip(before + rise * width(before) ** 2, -12.0, 1.0)
+    for _ in range(6):
+        now = climb(peak)
+        if np.all(np.abs(now) * width(peak) < 0.01):
+            return peak, width(peak)
+        with np.errstate(divide="ignore", invalid="ignore"):
+            step = now * (peak - before) / (rise - now)
+        step = np.where(np.isfinite(step), step, now * width(peak) ** 2)
+        before, rise, peak = peak, now, np.clip(peak + step, -12.0, 1.0)
+    low, high = np.full_like(q, -12.0), np.full_like(q, 1.0)
+    for _ in range(44):
+        middle = (low + high) / 2
+        up = climb(middle) > 0
+        low, high = np.where(up, middle, low), np.where(up, high, middle)
+    peak = (low + high) / 2
+    return peak, width(peak)
 
 
 def _curve(w: Floats) -> Floats:
@@ -112,9 +135,12 @@ def isf(p: float, k: int, df: npt.ArrayLike) -> Floats:
     if len(flat) > 40 and flat[0] >= 2:
         return _interpolated(p, k, df)
     # Secant steps on log P, which is close to linear in q², kept inside a bracket that only shrinks.
-    goal = np.log(p)
+    goal, table = np.log(p), _log_tail(k)
     low, high = np.full_like(flat, 1e-6), np.full_like(flat, 1e6)
-    a, b = np.full_like(flat, 2.0), np.full_like(flat, 4.0)
+    # From the value for infinite df, and what fewer df add to it in the first place.
+    far = float(np.interp(-goal, -table(KNOTS), KNOTS))
+    a = np.full_like(flat, far)
+    b = far * (1 + np.minimum((far**2 / 2 + 1) / (4 * flat), 3.0)) + 1e-3
     f_a, f_b = (np.log(np.maximum(sf(x, k, flat), 1e-300)) - goal for x in (a, b))
     for _ in range(80):
         low, high = np.where(f_b > 0, np.maximum(low, b), low), np.where(f_b < 0, np.minimum(high, b), high)
@@ -126,7 +152,7 @@ def isf(p: float, k: int, df: npt.ArrayLike) -> Floats:
         moved = np.abs(step - b)
         a, f_a = b, f_b
         b, f_b = step, np.log(np.maximum(sf(step, k, flat), 1e-300)) - goal
-        if np.all((moved < 1e-10 * b) | (np.abs(f_b) < 1e-12)):
+        if np.all((moved < 1e-7 * b) | (np.abs(f_b) < 1e-12)):  # what is left is that to the power of 1.6
             break
     return np.asarray(b[np.searchsorted(flat, df)])
 
