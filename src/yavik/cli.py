@@ -163,14 +163,17 @@ def answer(args: argparse.Namespace) -> int:
     """Prints the Answer as JSON, with what was noticed while the file was read; a problem as JSON on standard error
     with exit code 2."""
     from yavik.core.methods import answer as compute
+    from yavik.core.stats.in_parts import spreading
     from yavik.core.table import DataProblem
+    from yavik.engine.forking import over_processes
 
     try:
         spec = json.loads(sys.stdin.read() if args.spec == "-" else Path(args.spec).read_text(encoding="utf-8"))
         table, notices = read_table(
             args.data, json.loads(args.dictionary.read_text(encoding="utf-8")) if args.dictionary else []
         )
-        found = compute(args.method, table, spec).model_dump(mode="json")
+        with spreading(over_processes(os.cpu_count() or 1)):
+            found = compute(args.method, table, spec).model_dump(mode="json")
         if args.columns:
             write_columns(args.columns, table, args.method, spec)
         print(json.dumps({**found, "notices": [n.text for n in notices]}, ensure_ascii=False))

@@ -13,10 +13,11 @@ import pytest
 from yavik.core.apart.memory import bounded
 from yavik.core.files.detect import detect
 from yavik.core.files.options import ReadOptions
+from yavik.core.stats.in_parts import spread, spreading
 from yavik.engine import Engine, Job, State, worker
 from yavik.engine.answering import answered
 from yavik.engine.descriptions import Ask, ReadFile, Replay
-from yavik.engine.remote import Remote
+from yavik.engine.remote import Remote, over_workers
 from yavik.store import Store
 
 SMALL = b"g,y\n" + b"".join(b"%s,%d.5\n" % (b"abc"[i % 3 : i % 3 + 1], (i * 7) % 11 + i % 3) for i in range(90))
@@ -226,6 +227,28 @@ def test_far_work_tells_how_far_it_is_and_is_stopped(far: Engine, store: Store) 
     assert remote_of(far)._futures == {}
     quick = Ask(root=root, steps=[], method="compare_groups", spec={"response": "s", "groups": "g"})
     assert run(far, quick).state is State.done  # the worker is free again
+
+
+def test_parts_of_an_answer_are_made_on_every_far_worker(far: Engine, store: Store) -> None:
+    counts = np.random.default_rng(1).poisson(4, (60, 4))
+    lines = "\n".join(f"{'abc'[i % 3]},{','.join(map(str, row))}" for i, row in enumerate(counts))
+    root = far.do(put(store, f"g,s,t,u,v\n{lines}\n".encode()))["key"]
+    spec = {"taxa": ["s", "t", "u", "v"], "groups": "g", "permutations": 4999}
+    ask = Ask(root=root, steps=[], method="community_test", spec=spec)
+    job = run(far, ask)
+    assert job.state is State.done and job.result is not None, job.what
+    there = store.result(job.result["key"])
+    store.drop_result(job.result["key"])
+    here = store.result(far.do(ask)["key"])
+    assert there is not None and here is not None and here["facts"] == there["facts"]
+    where = remote_of(far).client.submit(where_parts_are_made, pure=False).result()
+    assert len(where) == 40 and len(set(where)) == 2
+
+
+def where_parts_are_made() -> list[int]:
+    """Runs on one worker of the cluster: the processes in which the parts of its work are made."""
+    with spreading(over_workers):
+        return list(spread([os.getpid] * 40))
 
 
 def test_small_questions_stay_at_home(far: Engine) -> None:

@@ -7,10 +7,12 @@ the longest unused go when they are too many. How far the work is comes back whi
 import threading
 import time
 from collections import OrderedDict
+from collections.abc import Sequence
 from typing import Any
 
 from yavik.core.methods import Run
 from yavik.core.methods.base import Stopped
+from yavik.core.stats.in_parts import Part, Parts, spreading
 from yavik.core.table import DataProblem
 from yavik.engine.answering import ask_pure, demand_columns
 from yavik.engine.descriptions import Ask, replayed
@@ -21,6 +23,8 @@ from yavik.store import Store
 
 MOST_FAR = 4 << 30
 """Bytes of columns that lie on the engine at a time."""
+SHARES = 4
+"""Of the parts of one answer that each worker gets."""
 LOOK_SECONDS = 0.5
 """Between two looks of a far worker at whether it is to stop."""
 
@@ -147,6 +151,26 @@ def ask_far(
             worker.log_event(topic, (part, what))
 
     try:
-        return ask_pure(method, spec, columns, cells, rows, about, Run(report=report, stopped=stopped))
+        with spreading(over_workers):
+            return ask_pure(method, spec, columns, cells, rows, about, Run(report=report, stopped=stopped))
     except Stopped:
         return {"stopped": True}
+
+
+def over_workers(parts: Sequence[Part]) -> Parts:
+    """Parts of one answer on all workers of the cluster, some shares for each so that none waits long for the last.
+    The worker that asks takes part: while it waits, its place is another task's."""
+    from distributed import worker_client
+
+    with worker_client() as client:
+        shares = min(len(parts), SHARES * max(1, len(client.scheduler_info()["workers"])))
+        begun = [client.submit(_made, parts[k::shares], pure=False) for k in range(shares)]
+        try:
+            for i in range(len(parts)):
+                yield begun[i % shares].result()[i // shares]
+        finally:
+            client.cancel(begun)
+
+
+def _made(parts: Sequence[Part]) -> list[Any]:
+    return [part() for part in parts]

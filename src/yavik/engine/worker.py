@@ -34,7 +34,9 @@ def main(connection: Connection, folder: str, budget: int, workers: int) -> None
 
     from yavik.core.apart.memory import bounded
     from yavik.core.methods import Run, methods
+    from yavik.core.stats.in_parts import spreading
     from yavik.core.table import DataProblem
+    from yavik.engine.forking import over_processes
     from yavik.engine.problems import problem_data
     from yavik.engine.tasks import Described, carry_out
     from yavik.store import Store
@@ -55,7 +57,7 @@ def main(connection: Connection, folder: str, budget: int, workers: int) -> None
         )
         try:
             store.follow()
-            with bounded(of_work(budget)):
+            with bounded(of_work(budget)), spreading(over_processes(os.cpu_count() or 1)):
                 done = carry_out(store, adapter.validate_python(data), run)
             connection.send(("done", done))
         except DataProblem as problem:

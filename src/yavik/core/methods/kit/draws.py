@@ -6,12 +6,15 @@ only makes those that are new.
 """
 
 from collections.abc import Callable
+from contextlib import closing
+from functools import partial
 from typing import Any
 
 import numpy as np
 
 from yavik.core.methods.kit.kept import Kept
 from yavik.core.methods.kit.models.fitting import Told, silent
+from yavik.core.stats.in_parts import spread
 
 BATCH = 111
 """Draws of a batch: nine of them are 999."""
@@ -35,14 +38,18 @@ def drawn(
     name = None if key is None else key + seed.to_bytes(8, "little")
     kept: list[Any] = _kept.of(name, list) if name is not None else []
     need = -(-draws // BATCH)
-    parent = np.random.SeedSequence(seed)
-    children = parent.spawn(need)
-    while len(kept) < need:
-        done = len(kept) * BATCH
-        tail = f": {so_far(np.concatenate(kept))}" if kept and so_far else ""
-        told(span[0] + (span[1] - span[0]) * done / draws, f"{what}, {min(done, draws)} of {draws}{tail}")
-        kept.append(np.asarray(batch(np.random.default_rng(children[len(kept)]), BATCH)))
+    children = np.random.SeedSequence(seed).spawn(need)
+    with closing(spread([partial(_batch, batch, child) for child in children[len(kept) :]])) as batches:
+        while len(kept) < need:
+            done = len(kept) * BATCH
+            tail = f": {so_far(np.concatenate(kept))}" if kept and so_far else ""
+            told(span[0] + (span[1] - span[0]) * done / draws, f"{what}, {min(done, draws)} of {draws}{tail}")
+            kept.append(next(batches))
     return np.concatenate(kept[:need])[:draws]
+
+
+def _batch(batch: Callable[[np.random.Generator, int], Any], seed: np.random.SeedSequence) -> Any:
+    return np.asarray(batch(np.random.default_rng(seed), BATCH))
 
 
 def p_of(hits: int, draws: int) -> tuple[float, float]:

@@ -5,7 +5,10 @@ Pictures are turned to their principal axes, signs fixed, so that the same sampl
 """
 
 from collections.abc import Callable
+from contextlib import closing
 from dataclasses import dataclass
+from functools import partial
+from typing import Any
 
 import numpy as np
 from scipy.optimize import isotonic_regression, minimize
@@ -14,6 +17,7 @@ from scipy.stats import f as f_law
 
 from yavik.core.stats.communities.group_tests import Spaced
 from yavik.core.stats.groups import Floats
+from yavik.core.stats.in_parts import spread
 
 SCREENED, KEPT, FEW, MORE = 12, 2, 150, 4
 """Steps that every start makes, and starts that are gone on with (the best): more of up to ``FEW`` samples."""
@@ -117,31 +121,33 @@ def nonmetric(
     first = np.pad(first, ((0, 0), (0, dims - first.shape[1]))) + rng.normal(size=(n, dims)) * 1e-4 * float(d.max())
     begun = [first, *(rng.normal(size=(n, dims)) for _ in range(starts - 1))]
     every, places = np.empty(starts), []
-    for k, start in enumerate(begun):
-        told(0.8 * k / starts, f"Start {k + 1} of {starts}")
-        made = minimize(
-            pairs.stress, start.ravel(), args=(dims,), jac=True, method="L-BFGS-B", options={"maxiter": SCREENED}
-        )
-        every[k] = made.fun
-        places.append(made.x)
-        if every[k] <= every[: k + 1].min():
-            seen(upright(made.x.reshape(n, dims)))
+    with closing(spread([partial(_gone_on, pairs, dims, s.ravel(), {"maxiter": SCREENED}) for s in begun])) as made:
+        for k in range(starts):
+            told(0.8 * k / starts, f"Start {k + 1} of {starts}")
+            every[k], place = next(made)
+            places.append(place)
+            if every[k] <= every[: k + 1].min():
+                seen(upright(place.reshape(n, dims)))
     best = np.argsort(every, kind="stable")[: ends or (MORE if n <= FEW else KEPT)]
     ended = []
-    for k in best:
-        told(0.9, f"To the end; least stress so far {every.min():.4f}")
-        made = minimize(
-            pairs.stress, places[k], args=(dims,), jac=True, method="L-BFGS-B",
-            options={"maxiter": 1000, "ftol": 1e-12, "gtol": 1e-7},
-        )  # fmt: skip
-        every[k] = made.fun
-        ended.append((float(made.fun), made.x))
+    end = {"maxiter": 1000, "ftol": 1e-12, "gtol": 1e-7}
+    with closing(spread([partial(_gone_on, pairs, dims, places[k], end) for k in best])) as made:
+        for k in best:
+            told(0.9, f"To the end; least stress so far {every.min():.4f}")
+            ended.append(next(made))
+            every[k] = ended[-1][0]
     stress, flat = min(ended, key=lambda e: e[0])
     points = upright(flat.reshape(n, dims))
     dist, fitted = (pairs.condensed(v) for v in pairs.look(points))
     size = float(d.mean()) / max(float(dist.mean()), 1e-300)
     found = sum(e[0] <= stress * 1.001 + 1e-9 for e in ended)
     return Scaled(points * size, stress, dist * size, fitted * size, every, found)
+
+
+def _gone_on(pairs: "_Pairs", dims: int, start: Floats, options: Any) -> tuple[float, Floats]:
+    """Stress and places, so many steps on."""
+    made: Any = minimize(pairs.stress, start, args=(dims,), jac=True, method="L-BFGS-B", options=options)
+    return float(made.fun), made.x
 
 
 def upright(points: Floats) -> Floats:

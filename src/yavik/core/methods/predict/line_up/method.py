@@ -1,5 +1,7 @@
 """Which model should be reported? Models of one response side by side, aligned by term."""
 
+from contextlib import closing
+from functools import partial
 from itertools import pairwise
 from typing import Any
 
@@ -16,11 +18,22 @@ from yavik.core.methods.kit.page import read_page
 from yavik.core.methods.predict.line_up.compute import against
 from yavik.core.methods.predict.line_up.spec import LinedModel, LineUpSpec
 from yavik.core.methods.predict.line_up.tables import Lined, auto_names, checks, models_table, most
+from yavik.core.stats.in_parts import spread
 from yavik.core.steps.expressions import Parsed, rows_where
 from yavik.core.table import DataProblem, Table
 
 MOST_MODELS = 12
 EFFECTS = {"odds_ratio": "odds ratios", "rate_ratio": "rate ratios", "b": "coefficients"}
+
+
+def _card(table: Table, shared: Table, spec: LineUpSpec, i: int, method: Any, inner: Any) -> ModelCard:
+    """Raises DataProblem, naming the model."""
+    own = table.keep(rows_where(inner.where, table)) if spec.rows == "own" and inner.where else shared
+    try:
+        card: ModelCard = method.card(own, inner.model_copy(update={"alpha": spec.alpha, "where": None}))
+        return card
+    except DataProblem as problem:
+        raise DataProblem(f"Model {i + 1}: {problem.message}", column=problem.column, rows=problem.rows) from None
 
 
 def compute(table: Table, spec: LineUpSpec, run: Run) -> Answer:
@@ -34,16 +47,10 @@ def compute(table: Table, spec: LineUpSpec, run: Run) -> Answer:
     parsed = [_parsed(m) for m in spec.models]
     shared, left = _same_rows(table, parsed) if spec.rows == "same" else (table, [])
     cards: list[ModelCard] = []
-    for i, (method, inner) in enumerate(parsed):
-        run.progress(0.1 + 0.8 * i / len(parsed), f"Model {i + 1} of {len(parsed)}")
-        own = shared
-        if spec.rows == "own" and inner.where:
-            own = table.keep(rows_where(inner.where, table))
-        try:
-            assert method.card is not None
-            cards.append(method.card(own, inner.model_copy(update={"alpha": spec.alpha, "where": None})))
-        except DataProblem as problem:
-            raise DataProblem(f"Model {i + 1}: {problem.message}", column=problem.column, rows=problem.rows) from None
+    with closing(spread([partial(_card, table, shared, spec, i, *one) for i, one in enumerate(parsed)])) as made:
+        for i in range(len(parsed)):
+            run.progress(0.1 + 0.8 * i / len(parsed), f"Model {i + 1} of {len(parsed)}")
+            cards.append(next(made))
     _demand_one_response(cards)
     lined = Lined(cards, auto_names(cards, [m.name for m in spec.models]), spec.chosen)
     same = len({c.rows for c in cards}) == 1
