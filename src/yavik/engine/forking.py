@@ -4,14 +4,13 @@ A fork has all that its parent has at the moment it begins, so that nothing is s
 processes that do nothing else may be forked: a worker, the command line; never the server.
 """
 
-import multiprocessing
 import os
+import signal
 import threading
 import time
 from collections.abc import Sequence
 from functools import partial
-from multiprocessing.connection import Connection
-from typing import Any
+from multiprocessing.connection import Connection, Pipe
 
 from yavik.core.stats.in_parts import Part, Parts, Spread, in_turn
 
@@ -22,7 +21,7 @@ WORTH_SECONDS = 0.4
 
 def over_processes(processes: int) -> Spread:
     """A runner of parts in so many processes; where these cannot be had, or are not worth it, one after the other."""
-    if processes < 2 or "fork" not in multiprocessing.get_all_start_methods():
+    if processes < 2 or not hasattr(os, "fork"):
         return in_turn
     return partial(_spread, processes)
 
@@ -37,25 +36,34 @@ def _spread(processes: int, parts: Sequence[Part]) -> Parts:
         yield from in_turn(rest)
         return
     count = min(processes, len(rest))
-    context = multiprocessing.get_context("fork")
-    hands: list[tuple[Any, Connection]] = []
+    hands: list[tuple[int, Connection]] = []
     try:
         for k in range(count):
-            ours, theirs = context.Pipe(duplex=False)
-            hand = context.Process(target=_work, args=(theirs, rest[k::count], os.getpid()), daemon=True)
-            hand.start()
-            theirs.close()
-            hands.append((hand, ours))
+            hands.append(_begun(rest[k::count]))
         for i in range(len(rest)):
             yield _result(hands[i % count][1])
     finally:
         for hand, ours in hands:
             ours.close()
-            hand.terminate()
-            hand.join()
+            os.kill(hand, signal.SIGKILL)  # one that has ended already waits to be taken note of
+            os.waitpid(hand, 0)
 
 
-def _result(pipe: Connection) -> Any:
+def _begun(parts: Sequence[Part]) -> tuple[int, Connection]:
+    """A process that makes these parts, and where it sends them."""
+    ours, theirs = Pipe(duplex=False)
+    parent = os.getpid()
+    hand = os.fork()
+    if hand == 0:
+        try:
+            _work(theirs, parts, parent)
+        finally:
+            os._exit(0)  # nothing of the parent's is to be ended by its copy
+    theirs.close()
+    return hand, ours
+
+
+def _result(pipe: Connection) -> object:
     try:
         ended, value = pipe.recv()
     except EOFError:
