@@ -183,7 +183,7 @@ def test_outlying_rows_are_named_and_the_remedy_leaves_them_out() -> None:
     check = next(c for c in found.checks if c.id == "outlying")
     assert "(row 8: 30)" in check.text or "(row 8: 30.0)" in check.text
     assert check.remedies[0].rows == [8]
-    assert [r.label for r in check.remedies] == ["Show the rows", "Compare without them", "Leave them out"]
+    assert [r.label for r in check.remedies] == ["Show the rows", "Compare without it", "Leave it out"]
     both = compare(table_of(groups), **(check.remedies[1].spec or {}))
     assert both.rows.used == 16 and [r["n"].v for r in both.block("without").rows] == [16, 15]
     without = compare(table_of(groups), **(check.remedies[2].spec or {}))

@@ -242,6 +242,27 @@ def test_one_sided_comparisons_with_a_control_agree_with_the_library(alternative
     assert all(r[open_end].v is None for r in rows)
 
 
+@pytest.mark.parametrize(
+    ("alternative", "shifts", "said"),
+    [
+        ("greater", (-9, 0), "No group is shown to be higher than ctl."),
+        ("less", (-9, 0), "; b is not shown to be lower."),
+        ("less", (-9, -9), "; every group is lower than ctl."),
+        ("greater", (9, 0, -9), "; 1 of 3 groups is higher than ctl."),
+        ("less", (9,), "No group is shown to be lower than ctl."),
+    ],
+)
+def test_only_the_direction_asked_about_is_claimed_or_missed(
+    alternative: str, shifts: tuple[float, ...], said: str
+) -> None:
+    rng = np.random.default_rng(3)
+    names = ["ctl", *"abc"[: len(shifts)]]
+    y = np.concatenate([rng.normal(s, 1, 12) for s in (0, *shifts)]).round(3)
+    spec = {"response": "y", "groups": "g", "pairs": "dunnett", "control": "ctl", "alternative": alternative}
+    found = answer("compare_groups", table_from(y=y, g=np.repeat(names, 12)), spec)
+    assert found.headline.endswith(said), found.headline
+
+
 def test_a_control_with_one_other_group_is_students_t_in_one_direction() -> None:
     table = table_from(y=[3.1, 4.0, 5.2, 6.1, 4.4, 7.0, 6.2, 8.1], g=["c"] * 4 + ["a"] * 4)
     spec = {"response": "y", "groups": "g", "test": "anova", "pairs": "dunnett", "control": "c"}

@@ -186,6 +186,11 @@ def counted(n: int, one: str, many: str | None = None) -> str:
     return f"{grouped(n)} {one if n == 1 else many or one + 's'}"
 
 
+def them(n: int) -> str:
+    """What was just counted, again."""
+    return "it" if n == 1 else "them"
+
+
 SPELLED = ("no", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten")
 
 

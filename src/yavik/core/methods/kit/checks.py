@@ -7,7 +7,7 @@ import numpy as np
 from scipy import stats
 
 from yavik.core.answers import Check, Remedy, Verdict
-from yavik.core.answers.wording import counted, listing, number, p_bare, p_words, significant
+from yavik.core.answers.wording import counted, listing, number, p_bare, p_words, significant, them
 from yavik.core.figures.data import Grouped
 from yavik.core.stats.groups import Floats, Groups
 from yavik.core.stats.oneway import FTest
@@ -177,10 +177,10 @@ def outlying(
     text += "."
     facts = {"outlying.n": float(len(rows))}
     if p_without is None:
-        text += " Without them the test cannot be computed."
+        text += f" Without {them(len(rows))} the test cannot be computed."
     else:
         stays = (p_without < alpha) == (p_now < alpha)
-        text += f" Without them p {p_words(p_without)}: the conclusion {'stays' if stays else 'changes'}"
+        text += f" Without {them(len(rows))} p {p_words(p_without)}: the conclusion {'stays' if stays else 'changes'}"
         text += f", but not for {listing(list(pairs_changed), 4)}." if stays and pairs_changed else "."
         facts["outlying.p_without"] = p_without
     expected = len(g.y) > 0 and len(rows) / len(g.y) < 0.01 and len(g.y) > 300 and same
@@ -195,8 +195,11 @@ def leave_out(rows: list[int], where: str | None) -> list[Remedy]:
     """Two ways to answer without some rows: beside the answer with them, or in its place."""
     leave = f"row not in ({', '.join(str(int(r)) for r in rows)}{',' if len(rows) == 1 else ''})"
     return [
-        Remedy(label="Compare without them", spec={"without": [int(r) for r in rows]}),
-        Remedy(label="Leave them out", spec={"where": f"({where}) and {leave}" if where else leave, "without": []}),
+        Remedy(label=f"Compare without {them(len(rows))}", spec={"without": [int(r) for r in rows]}),
+        Remedy(
+            label=f"Leave {them(len(rows))} out",
+            spec={"where": f"({where}) and {leave}" if where else leave, "without": []},
+        ),
     ]
 
 

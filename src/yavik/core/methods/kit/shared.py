@@ -7,7 +7,7 @@ import numpy as np
 
 from yavik.core.answers import Check, FigureBlock, Remedy, Verdict
 from yavik.core.answers.answer import LeftOut, RowsUsed
-from yavik.core.answers.wording import after, counted, listing, number, p_words
+from yavik.core.answers.wording import after, counted, listing, number, p_words, them
 from yavik.core.figures.plots import Cloud, block, frame, quantiles, scatter, thin
 from yavik.core.figures.style import colour
 from yavik.core.methods.kit.checks import leave_out
@@ -105,9 +105,9 @@ def outlying_check(
         text += f" ({rows_in_words(own.tolist())}: {listing([number(float(v), decimals) for v in values[out]], 6)})"
     same = p_without is not None and (p_without < alpha) == (p_now < alpha)
     if p_without is None:
-        text += ". Without them the test cannot be computed."
+        text += f". Without {them(n)} the test cannot be computed."
     else:
-        text += f". Without them p {p_words(p_without)}: the conclusion {'stays' if same else 'changes'}."
+        text += f". Without {them(n)} p {p_words(p_without)}: the conclusion {'stays' if same else 'changes'}."
     expected = same and len(values) > 300 and n < 0.01 * len(values)
     verdict = Verdict.holds if expected else Verdict.doubtful if same else Verdict.fails
     remedies = [Remedy(label="Show the rows", rows=own[:200].tolist())]

@@ -1,5 +1,7 @@
 """Sentences of a comparison of groups."""
 
+from typing import Any
+
 import numpy as np
 
 from yavik.core.answers import Span
@@ -74,6 +76,8 @@ def _pairs_sentence(r: GroupsResults) -> str:
     found = [i for i in np.argsort(-np.abs(pairs.difference)) if p[i] < r.alpha]
     if g.k == 2 and r.pair_method in BY_RANKS:
         return _mean_ranks(r)
+    if r.pair_method in WITH_CONTROL and r.alternative != "two_sided":
+        return _one_way(r, found)
     if not found and (g.k > 2 or r.main.p < r.alpha):
         control = r.pair_method in WITH_CONTROL
         return (
@@ -100,6 +104,23 @@ def _pairs_sentence(r: GroupsResults) -> str:
     if rest == 0:
         return f"{said}; every pair differs."
     return f"{said}; {len(found)} of {len(pairs.p)} pairs differ."
+
+
+def _one_way(r: GroupsResults, found: list[Any]) -> str:
+    """Only a difference in the direction asked about is claimed or missed: one the other way was not looked for."""
+    g, pairs = r.data.groups, r.pairs
+    assert pairs is not None
+    way, control = "higher" if r.alternative == "greater" else "lower", g.names[pairs.b[0]]
+    if not found:
+        return f"No group is shown to be {way} than {control}."
+    said = _estimate(r, int(found[0]))
+    apart = [g.names[pairs.a[i]] for i in range(len(pairs.p)) if i not in found]
+    if not apart:
+        return f"{said}." if len(pairs.p) == 1 else f"{said}; every group is {way} than {control}."
+    if len(apart) == 1:
+        return f"{said}; {apart[0]} is not shown to be {way}."
+    verb = "is" if len(found) == 1 else "are"
+    return f"{said}; {len(found)} of {len(pairs.p)} groups {verb} {way} than {control}."
 
 
 def _mean_ranks(r: GroupsResults) -> str:

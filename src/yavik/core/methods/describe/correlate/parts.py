@@ -6,7 +6,7 @@ import numpy as np
 
 from yavik.core.answers import Check, FigureBlock, NoteBlock, Remedy, TableBlock, Verdict
 from yavik.core.answers import quantities as q
-from yavik.core.answers.wording import counted, fixed, listing, number, p_words, share
+from yavik.core.answers.wording import counted, fixed, listing, number, p_words, share, them
 from yavik.core.figures.caption import lower
 from yavik.core.figures.plots import Cloud, block, scatter
 from yavik.core.figures.shades import heat
@@ -282,12 +282,12 @@ def _outlying(r: CorrelateResults, use: Any) -> Check | None:
         return Check(
             **base,
             verdict=Verdict.fails,
-            text=f"{text} Without them nothing is left to correlate.",
+            text=f"{text} Without {them(n)} nothing is left to correlate.",
             remedies=remedies,
         )
     same = (p < r.alpha) == (r.found.p[0, 1] < r.alpha) and abs(value - r.found.r[0, 1]) < 0.1
     text += (
-        f" Without them {r.letter} is {share(value)}, p {p_words(p)}:"
+        f" Without {them(n)} {r.letter} is {share(value)}, p {p_words(p)}:"
         f" {'much the same' if same else 'another picture'}."
     )
     return Check(
