@@ -186,6 +186,11 @@ def counted(n: int, one: str, many: str | None = None) -> str:
     return f"{grouped(n)} {one if n == 1 else many or one + 's'}"
 
 
+def among(rows: int) -> str:
+    """Where something was looked for."""
+    return "in the one row there is" if rows == 1 else f"among these {rows} rows"
+
+
 def them(n: int) -> str:
     """What was just counted, again."""
     return "it" if n == 1 else "them"

@@ -4,6 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from yavik.core.answers.wording import among
 from yavik.core.stats.groups import Groups
 from yavik.core.table import CODED, Column, DataProblem, Kind, Table
 
@@ -39,7 +40,7 @@ def stacked(table: Table, response: str, groups: str) -> Grouped:
     y, coded = table.numbers(response), table.codes(groups)
     filled = ~np.isnan(y)
     if not filled.any():
-        raise DataProblem(f"{response} has no filled cells among these {table.n_rows} rows.", column=response)
+        raise DataProblem(f"{response} has no filled cells {among(table.n_rows)}.", column=response)
     if len(coded.levels) > MOST_GROUPS:
         raise DataProblem(
             f"{groups} has {len(coded.levels)} different values; a comparison takes at most {MOST_GROUPS} groups. "
@@ -76,7 +77,7 @@ def side_by_side(table: Table, samples: list[str]) -> Grouped:
     values = [table.numbers(s) for s in samples]
     for name, y in zip(samples, values, strict=True):
         if np.isnan(y).all():
-            raise DataProblem(f"{name} has no filled cells among these {table.n_rows} rows.", column=name)
+            raise DataProblem(f"{name} has no filled cells {among(table.n_rows)}.", column=name)
     found = Groups.of_samples(values, table.rows, tuple(c.title for c in columns))
     empty = [int(np.isnan(y).sum()) for y in values]
     units = {c.unit for c in columns}

@@ -6,6 +6,7 @@ from functools import cached_property
 import numpy as np
 import numpy.typing as npt
 
+from yavik.core.answers.wording import among
 from yavik.core.figures.data import MOST_GROUPS
 from yavik.core.figures.describe import Figure
 from yavik.core.figures.plot import Kept, Level
@@ -147,7 +148,7 @@ def filled(table: Table, *names: str | None) -> npt.NDArray[np.bool_]:
     for name in filter(None, names):
         empty = table.empty(name)
         if empty.all():
-            raise DataProblem(f"{name} has no filled cells among these {table.n_rows} rows.", column=name)
+            raise DataProblem(f"{name} has no filled cells {among(table.n_rows)}.", column=name)
         use &= ~empty
     if not use.any():
         listed = " and ".join(n for n in names if n)

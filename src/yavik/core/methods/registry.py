@@ -14,7 +14,7 @@ from pydantic import ValidationError
 from yavik.core.answers import Answer, RowsUsed
 from yavik.core.answers.answer import LeftOut
 from yavik.core.answers.gate import demand_numbers
-from yavik.core.answers.wording import NoNumber
+from yavik.core.answers.wording import NoNumber, among
 from yavik.core.methods.base import AIMS, Method, Run
 from yavik.core.methods.kit.weighing import unweighted_check
 from yavik.core.methods.repeat import for_each, with_and_without
@@ -168,9 +168,7 @@ def _blame_the_empty(table: Table, columns: list[str], problem: DataProblem) -> 
     """Where rows are wanting because one column is empty throughout, that column is named. Raises DataProblem."""
     hollow = [name for name in dict.fromkeys(columns) if table.n_rows and bool(table.empty(name).all())]
     if hollow:
-        raise DataProblem(
-            f"{hollow[0]} has no filled cells among these {table.n_rows} rows.", column=hollow[0]
-        ) from problem
+        raise DataProblem(f"{hollow[0]} has no filled cells {among(table.n_rows)}.", column=hollow[0]) from problem
 
 
 def _own_words(table: Table, columns: list[str]) -> set[str]:

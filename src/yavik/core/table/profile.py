@@ -75,7 +75,7 @@ def _numbers(array: Any, base: Profile, decimals: int | None = None) -> Profile:
     # Counting by bisection in the sorted values costs nothing beside the sort that quartiles need anyway.
     cuts = np.searchsorted(ordered, _edges(low, high, decimals)[1:-1], side="left")
     bars = np.diff(np.concatenate([[0], cuts, [len(ordered)]]))
-    q1, median, q3 = np.quantile(ordered, [0.25, 0.5, 0.75])
+    q1, median, q3 = (_quantile(ordered, q) for q in (0.25, 0.5, 0.75))
     return base.model_copy(
         update={
             "infinite": infinite,
@@ -84,12 +84,20 @@ def _numbers(array: Any, base: Profile, decimals: int | None = None) -> Profile:
             "high": high,
             "mean": float(finite.mean()),
             "sd": float(finite.std(ddof=1)) if len(finite) > 1 else None,
-            "median": float(median),
-            "q1": float(q1),
-            "q3": float(q3),
+            "median": median,
+            "q1": q1,
+            "q3": q3,
             "distinct": int(1 + (np.diff(ordered) > 0).sum()),
         }
     )
+
+
+def _quantile(ordered: Any, share: float) -> float:
+    """Of sorted values, at one place instead of by parting them anew."""
+    place = (len(ordered) - 1) * share
+    i, t = int(place), place - int(place)
+    a, b = float(ordered[i]), float(ordered[min(i + 1, len(ordered) - 1)])
+    return a + (b - a) * t if t < 0.5 else b - (b - a) * (1 - t)
 
 
 def _edges(low: float, high: float, decimals: int | None) -> Any:

@@ -3,7 +3,7 @@
 import numpy as np
 
 from yavik.core.answers import quantities as q
-from yavik.core.answers.wording import counted, listing
+from yavik.core.answers.wording import among, counted, listing
 from yavik.core.ask import VALUES
 from yavik.core.figures.data import printed_decimals
 from yavik.core.figures.describe import Figure
@@ -24,9 +24,7 @@ def plot(figure: Figure, table: Table, style: Style) -> Plot:
     column = table.column(figure.response)
     ok = ~np.isnan(y)
     if not ok.any():
-        raise DataProblem(
-            f"{figure.response} has no filled cells among these {table.n_rows} rows.", column=figure.response
-        )
+        raise DataProblem(f"{figure.response} has no filled cells {among(table.n_rows)}.", column=figure.response)
     if ok.sum() > MOST_LINES:
         raise DataProblem(
             f"{counted(int(ok.sum()), 'estimate')} are too many to stand one under another; at most {MOST_LINES} do."

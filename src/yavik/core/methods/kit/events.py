@@ -10,6 +10,7 @@ The event is decided from a column's levels, never from how often a level occurs
 
 from collections.abc import Sequence
 
+from yavik.core.answers.wording import among
 from yavik.core.table import DataProblem, Kind, Table
 from yavik.core.table.infer import NO, YES
 
@@ -57,7 +58,7 @@ def event_in(table: Table, names: Sequence[str]) -> str:
         for word, value in zip(words, own, strict=False):
             levels.setdefault(word, value)
     if not levels:
-        raise DataProblem(f"{names[0]} has no filled cell among these {table.n_rows} rows.", column=names[0])
+        raise DataProblem(f"{names[0]} has no filled cell {among(table.n_rows)}.", column=names[0])
     return event_word(list(levels), list(levels.values()))
 
 

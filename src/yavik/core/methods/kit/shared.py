@@ -7,7 +7,7 @@ import numpy as np
 
 from yavik.core.answers import Check, FigureBlock, Remedy, Verdict
 from yavik.core.answers.answer import LeftOut, RowsUsed
-from yavik.core.answers.wording import after, counted, listing, number, p_words, them
+from yavik.core.answers.wording import after, among, counted, listing, number, p_words, them
 from yavik.core.figures.plots import Cloud, block, frame, quantiles, scatter, thin
 from yavik.core.figures.style import colour
 from yavik.core.methods.kit.checks import leave_out
@@ -23,8 +23,7 @@ def filled_numbers(table: Table, name: str, least: int = 1) -> tuple[Floats, Any
     have = int(use.sum())
     if have < least:
         raise DataProblem(
-            f"{name} has {counted(have, 'filled cell')} among these {table.n_rows} rows; at least {least} are"
-            " needed.",
+            f"{name} has {counted(have, 'filled cell')} {among(table.n_rows)}; at least {least} are needed.",
             column=name,
         )
     return (y, table.rows) if use.all() else (y[use], table.rows[use])

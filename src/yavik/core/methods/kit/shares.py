@@ -6,7 +6,7 @@ from collections.abc import Callable
 import numpy as np
 
 from yavik.core.answers import quantities as q
-from yavik.core.answers.wording import counted, level_words, number, percent, span
+from yavik.core.answers.wording import among, counted, level_words, number, percent, span
 from yavik.core.stats.direction import Alternative
 from yavik.core.stats.groups import Floats
 from yavik.core.table import Codes, DataProblem, Kind, Table
@@ -25,7 +25,7 @@ def levels_of(table: Table, name: str, most: int = MOST_LEVELS) -> Codes:
             column=name,
         )
     if not np.any(coded.codes >= 0):
-        raise DataProblem(f"{name} has no filled cell among these {table.n_rows} rows.", column=name)
+        raise DataProblem(f"{name} has no filled cell {among(table.n_rows)}.", column=name)
     return coded
 
 

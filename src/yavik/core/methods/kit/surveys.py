@@ -11,7 +11,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from yavik.core.answers import Check, RowsUsed, Verdict
 from yavik.core.answers.answer import LeftOut
-from yavik.core.answers.wording import counted, grouped, listing, number, percent
+from yavik.core.answers.wording import among, counted, grouped, listing, number, percent
 from yavik.core.ask import amount, placed
 from yavik.core.methods.base import Spec
 from yavik.core.methods.kit.events import place_of, plain_event
@@ -297,7 +297,7 @@ def share_items(table: Table, name: str, event: str | None) -> list[Item]:
     """The share of what plainly means yes or of the level named; of other columns that of every level."""
     coded, title = table.codes(name), table.column(name).title
     if not (coded.codes >= 0).any():
-        raise DataProblem(f"{name} has no filled cells among these {table.n_rows} rows.", column=name)
+        raise DataProblem(f"{name} has no filled cells {among(table.n_rows)}.", column=name)
 
     def item(level: str, place: int) -> Item:
         y = np.where(coded.codes < 0, np.nan, (coded.codes == place).astype(float))
