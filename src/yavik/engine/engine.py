@@ -27,16 +27,18 @@ PATIENCE = 0.8
 class Engine:
     """
     Args:
-        workers: processes to keep warm; None for as many as cores, at most four.
+        workers: processes for work that is not small; None for as many as cores, at most four.
         address: of a distributed engine for answers, where there is one.
         patience: seconds that work may take in a request.
+        warm: begin the processes at once, not with the first work for them.
     """
 
     def __init__(
-        self, store: Store, workers: int | None = None, address: str | None = None, patience: float = PATIENCE
-    ) -> None:
+        self, store: Store, workers: int | None = None, address: str | None = None, patience: float = PATIENCE,
+        warm: bool = True,
+    ) -> None:  # fmt: skip
         self.store, self.patience = store, patience
-        self.pool = Pool(store.folder, size_for(os.cpu_count() or 1) if workers is None else workers)
+        self.pool = Pool(store.folder, size_for(os.cpu_count() or 1) if workers is None else workers, warm)
         self.remote = Remote(address, store) if address else None
         self.jobs: OrderedDict[str, Job] = OrderedDict()
         self._lock = threading.Lock()

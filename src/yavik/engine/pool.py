@@ -4,6 +4,7 @@ import logging
 import multiprocessing
 import queue
 import threading
+from multiprocessing.process import BaseProcess
 from pathlib import Path
 
 from yavik.engine.jobs import Job, State
@@ -16,23 +17,26 @@ log = logging.getLogger("yavik.engine")
 
 
 class Worker:
-    """One process and the thread that feeds it."""
+    """One process and the thread that feeds it. Where it is not to be kept warm, it begins with its first job."""
 
-    def __init__(self, folder: Path, jobs: "queue.Queue[Job | None]", budget: int, workers: int) -> None:
+    def __init__(self, folder: Path, jobs: "queue.Queue[Job | None]", budget: int, workers: int, warm: bool) -> None:
         self.folder, self.jobs, self.budget, self.workers = folder, jobs, budget, workers
         self.job: Job | None = None
-        self._start()
+        self.process: BaseProcess | None = None
+        if warm:
+            self._start()
         self.thread = threading.Thread(target=self._feed, daemon=True)
         self.thread.start()
 
     def _start(self) -> None:
         context = multiprocessing.get_context("spawn")
         self.pipe, theirs = context.Pipe()
-        self.process = context.Process(
+        process = context.Process(
             target=main, args=(theirs, str(self.folder), self.budget, self.workers), daemon=True
         )
-        self.process.start()
+        process.start()
         theirs.close()
+        self.process = process
 
     def _feed(self) -> None:
         while (job := self._next()) is not None:
@@ -53,13 +57,15 @@ class Worker:
             try:
                 return self.jobs.get(timeout=LOOK_SECONDS)
             except queue.Empty:
-                if not self.process.is_alive():
+                if self.process is not None and not self.process.is_alive():
                     log.warning("an idle worker ended (%s) and is replaced", self.process.exitcode)
                     self.end()
                     self._start()
 
     def _carry(self, job: Job) -> None:
         job.tell(state=State.running, what="Starting")
+        if self.process is None:
+            self._start()
         self.pipe.send(job.description.model_dump(mode="json"))
         while True:
             kind, data = self.pipe.recv()
@@ -93,18 +99,24 @@ class Worker:
             )
         self._start()
 
+    def stop(self) -> None:
+        """Ends what the process is doing, and the process with it."""
+        if self.process is not None:
+            self.process.terminate()
+
     def end(self) -> None:
         """Ends the process."""
-        self.process.terminate()
-        self.process.join(5)
-        self.pipe.close()
+        if self.process is not None:
+            self.process.terminate()
+            self.process.join(5)
+            self.pipe.close()
 
 
 class Pool:
-    def __init__(self, folder: Path, size: int) -> None:
+    def __init__(self, folder: Path, size: int, warm: bool = True) -> None:
         budget = total()
         self.queue: queue.Queue[Job | None] = queue.Queue()
-        self.workers = [Worker(folder, self.queue, budget, size) for _ in range(size)]
+        self.workers = [Worker(folder, self.queue, budget, size, warm) for _ in range(size)]
 
     def submit(self, job: Job) -> None:
         """Puts a job into the queue."""
@@ -115,7 +127,7 @@ class Pool:
         job.stop_asked = True
         for worker in self.workers:
             if worker.job is job:
-                worker.process.terminate()
+                worker.stop()
 
     def close(self) -> None:
         """Ends all workers."""
@@ -124,13 +136,13 @@ class Pool:
         for worker in self.workers:
             if worker.job is not None:
                 worker.job.stop_asked = True
-                worker.process.terminate()
+                worker.stop()
         for worker in self.workers:
             worker.thread.join(5)
 
     def pids(self) -> list[int | None]:
         """Processes of the workers."""
-        return [w.process.pid for w in self.workers]
+        return [w.process.pid if w.process else None for w in self.workers]
 
 
 def size_for(cores: int) -> int:

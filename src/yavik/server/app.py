@@ -67,7 +67,7 @@ def create_app(
         app.state.savings = Savings()
         app.state.archives = [*configured(folder), *(more_archives or [])]
         patience = PATIENCE if warm else inf
-        app.state.engine = Engine(app.state.store, workers, os.environ.get("YAVIK_ENGINE"), patience)
+        app.state.engine = Engine(app.state.store, workers, os.environ.get("YAVIK_ENGINE"), patience, warm)
         app.state.keeper = Keeper(app.state.store, app.state.engine)
         if warm:
             app.state.keeper.start()

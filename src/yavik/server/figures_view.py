@@ -126,7 +126,7 @@ def _small(store: Store, snapshot: Snapshot, d: Draw) -> bool:
     if d.ask is None:
         return True
     columns = needs(snapshot, d.ask.method, d.ask.spec).columns
-    answered = store.result(answer_key(snapshot, d.ask.method, d.ask.spec)) is not None
+    answered = store.has_result(answer_key(snapshot, d.ask.method, d.ask.spec))
     return answered or snapshot.n_rows * max(1, len(columns)) <= LARGE_CELLS
 
 
