@@ -13,11 +13,14 @@ import pytest
 from yavik.core.apart.memory import bounded
 from yavik.core.files.detect import detect
 from yavik.core.files.options import ReadOptions
+from yavik.core.methods import Run
 from yavik.core.stats.in_parts import spread, spreading
+from yavik.core.table.problem import Stopped
 from yavik.engine import Engine, Job, State, worker
 from yavik.engine.answering import answered
 from yavik.engine.descriptions import Ask, ReadFile, Replay
 from yavik.engine.remote import Remote, over_workers
+from yavik.engine.tasks import carry_out
 from yavik.store import Store
 
 SMALL = b"g,y\n" + b"".join(b"%s,%d.5\n" % (b"abc"[i % 3 : i % 3 + 1], (i * 7) % 11 + i % 3) for i in range(90))
@@ -296,3 +299,21 @@ def test_the_bound_is_what_is_free_and_is_lifted_again() -> None:
     assert len(bytearray(900_000_000)) == 900_000_000
     with bounded(None):
         assert len(bytearray(1000)) == 1000
+
+
+def test_replaying_tells_how_far_it_is_and_is_stopped_between_columns(store: Store) -> None:
+    root = carry_out(store, put(store, SMALL), Run())["key"]
+    steps = [
+        {"step": "compute", "name": "z", "expression": "y * 2"},
+        {"step": "summarise", "by": ["g"], "columns": ["y", "z"], "what": ["mean", "median"]},
+    ]
+    told: list[tuple[float, str]] = []
+    carry_out(store, Replay(root=root, steps=steps), Run(report=lambda part, what: told.append((part, what))))
+    assert [part for part, _ in told] == sorted(part for part, _ in told) and told[-1][0] < 1
+    assert [what for _, what in told][1:] == [
+        "Step 1 of 2", "Step 2 of 2", "Step 2 of 2: Summarising y", "Step 2 of 2: Summarising z",
+    ]  # fmt: skip
+    stopped = iter([False] * 2 + [True] * 9)
+    other = [{**steps[1], "what": ["sd"], "columns": ["y"]}]
+    with pytest.raises(Stopped):
+        carry_out(store, Replay(root=root, steps=other), Run(stopped=lambda: next(stopped)))

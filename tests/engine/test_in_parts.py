@@ -11,10 +11,10 @@ import pytest
 
 from tests.tables import demo_tables
 from yavik.core.methods import Run, answer
-from yavik.core.methods.base import Stopped
 from yavik.core.methods.kit import draws
 from yavik.core.stats.in_parts import in_turn, spread, spreading
 from yavik.core.table import DataProblem
+from yavik.core.table.problem import Stopped
 from yavik.engine import forking
 from yavik.engine.forking import over_processes
 

@@ -8,10 +8,11 @@ import pytest
 from tests.tables import demo_tables, table_from
 from yavik.core.answers import Answer, Verdict
 from yavik.core.methods import answer
-from yavik.core.methods.base import Run, Stopped
+from yavik.core.methods.base import Run
 from yavik.core.methods.registry import new_columns
 from yavik.core.stats.series.yardsticks import foretell
 from yavik.core.table import DataProblem
+from yavik.core.table.problem import Stopped
 from yavik.demo.branches import WAITING_CARRIED, WAITING_DRIFT, WAITING_SHOCK
 
 ALL = demo_tables()

@@ -6,7 +6,7 @@ from pydantic import BaseModel
 
 from yavik.core.files.options import ReadOptions
 from yavik.store import Store
-from yavik.store.versions import Snapshot, key_of
+from yavik.store.versions import Snapshot, Told, key_of, silent
 
 
 class ReadFile(BaseModel):
@@ -45,8 +45,8 @@ class Ask(OfTable):
     item: str | None = None
 
 
-def replayed(store: Store, d: OfTable) -> Snapshot:
+def replayed(store: Store, d: OfTable, told: Told = silent) -> Snapshot:
     """The version that a description begins with or asks about. Raises LookupError, DataProblem."""
     tables = store.tables(d.study)
     tables.prepare(d.link)
-    return store.versions.replay(d.root, d.steps, tables)[0]
+    return store.versions.replay(d.root, d.steps, tables, told)[0]

@@ -8,7 +8,7 @@ from time import monotonic
 from typing import Any, TypeVar
 
 from yavik.core.methods import Run
-from yavik.core.methods.base import Stopped
+from yavik.core.table.problem import Stopped
 from yavik.engine.descriptions import Ask
 from yavik.engine.jobs import Job
 from yavik.engine.pool import Pool, size_for

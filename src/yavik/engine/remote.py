@@ -11,9 +11,9 @@ from collections.abc import Sequence
 from typing import Any
 
 from yavik.core.methods import Run
-from yavik.core.methods.base import Stopped
 from yavik.core.stats.in_parts import Part, Parts, spreading
 from yavik.core.table import DataProblem
+from yavik.core.table.problem import Stopped
 from yavik.engine.answering import ask_pure, demand_columns
 from yavik.engine.descriptions import Ask, replayed
 from yavik.engine.jobs import Job, State

@@ -25,8 +25,8 @@ def carry_out(store: Store, description: Description, run: Run) -> dict[str, Any
     if isinstance(description, ReadFile):
         return _read_file(store, description, run)
     if isinstance(description, Replay):
-        run.progress(0.1, "Replaying the path")
-        snapshot = replayed(store, description)
+        run.progress(0.02, "Replaying the path")
+        snapshot = replayed(store, description, lambda part, what: run.progress(0.02 + 0.8 * part, what))
         _described(store, snapshot, run)
         return {"key": snapshot.key}
     if isinstance(description, Draw):

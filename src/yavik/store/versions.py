@@ -4,8 +4,9 @@ import hashlib
 import json
 import threading
 from collections import OrderedDict
-from collections.abc import Iterable
-from dataclasses import dataclass
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass, replace
+from functools import partial
 from typing import Any, Protocol
 
 import pyarrow as pa
@@ -21,6 +22,16 @@ from yavik.store.columns import ColumnStore, build
 from yavik.store.models import Version, now
 
 KEPT = 24
+Told = Callable[[float, str], None]
+
+
+def silent(_part: float, _what: str) -> None:
+    """Tells nobody."""
+
+
+def _within(told: Told, start: float, share: float, which: str, part: float, what: str) -> None:
+    """Tells of a part of a part."""
+    told(start + share * part, f"{which}: {what}")
 
 
 def tables_of(step: dict[str, Any]) -> list[str]:
@@ -187,14 +198,14 @@ class Versions:
         return found
 
     def replay(
-        self, root: str, steps: list[dict[str, Any]], others: Others = NO_OTHERS
+        self, root: str, steps: list[dict[str, Any]], others: Others = NO_OTHERS, told: Told = silent
     ) -> tuple[Snapshot, list[Effect]]:
         """The table after the steps, from the longest prefix that is kept, and every step's effect."""
         present = self.find(root)
         if present is None:
             raise LookupError(f"version {root} is not stored")
         effects: list[Effect] = []
-        for key, data in zip(self.keys(root, steps, others), steps, strict=True):
+        for i, (key, data) in enumerate(zip(self.keys(root, steps, others), steps, strict=True)):
             step = new_step(data)
             if not step.on:
                 effects.append(
@@ -203,8 +214,11 @@ class Versions:
                 continue
             found = self.find(key)
             if found is None:
+                begun = (i / len(steps), 1 / len(steps), f"Step {i + 1} of {len(steps)}")
+                told(begun[0], begun[2])
                 table = self.table(present)
-                after, effect = apply_step(table, step, others.around(step.tables()))
+                around = replace(others.around(step.tables()), told=partial(_within, told, *begun))
+                after, effect = apply_step(table, step, around)
                 found = self.save(key, after, effect, (present, table))
             present = found
             effects.append(found.effect)

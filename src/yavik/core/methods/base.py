@@ -11,6 +11,7 @@ from yavik.core.answers import Answer, Span
 from yavik.core.answers.model_card import ModelCard
 from yavik.core.ask import Ask, amount, ask_of, option, placed
 from yavik.core.table import Column, Table
+from yavik.core.table.problem import Stopped
 
 
 class Aim(StrEnum):
@@ -47,10 +48,6 @@ AIMS: dict[Aim, str] = {
 Alternative = Literal["two_sided", "less", "greater"]
 COMMON = ("alternative", "missing", "seed")
 """Common options that only some methods can follow; a method lists its own in ``uses``."""
-
-
-class Stopped(Exception):
-    """The researcher stopped the work."""
 
 
 @dataclass

@@ -1,6 +1,6 @@
 """What every step is, what it reports, and how its fields are shown."""
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any, ClassVar
 from uuid import uuid4
@@ -69,6 +69,8 @@ class Around:
     """(table, method, spec) → [(Column, array)]; None where answers cannot be asked."""
     answer: Any = None
     """(table, method, spec) → Answer; None where answers cannot be asked."""
+    told: Callable[[float, str], None] = lambda _part, _what: None
+    """Is told how much of the step is done, from 0 to 1; raises where the researcher stopped it."""
 
     def other(self, table_id: str) -> Other:
         """Raises DataProblem when the table is gone."""

@@ -28,6 +28,7 @@ from yavik.core.steps.together import Append, Join
 from yavik.core.steps.values_anew import Bin, Dummies, EditCells, Recode
 from yavik.core.steps.waves import JoinWaves, SurveyDesign
 from yavik.core.table import DataProblem, Table
+from yavik.core.table.problem import Stopped
 
 log = logging.getLogger("yavik.steps")
 
@@ -156,7 +157,7 @@ def apply_step(table: Table, step: Step, around: Around = ALONE) -> tuple[Table,
         done = step.apply(table, around)
     except DataProblem as problem:
         return table, _not_done(table, step, problem)
-    except MemoryError:
+    except (MemoryError, Stopped):
         raise
     except Exception as trouble:
         log.exception("a step failed: %s", step.title())

@@ -68,7 +68,8 @@ class Summarise(Step):
             *whole(new_name(out, self.rows_to or "rows"), np.bincount(groups.codes, minlength=groups.count))
         )
         passed: dict[str, list[str]] = {}
-        for name in self.columns:
+        for i, name in enumerate(self.columns):
+            around.told(i / len(self.columns), f"Summarising {name}")
             work = _Work(table, name, groups)
             for what in self.what:
                 if not work.can(what):

@@ -9,6 +9,10 @@ if TYPE_CHECKING:
     import numpy.typing as npt
 
 
+class Stopped(Exception):
+    """The researcher stopped the work."""
+
+
 class DataProblem(Exception):
     """Something about the data stops the work; the message says what, where, and what to do.
 
