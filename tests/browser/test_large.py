@@ -49,6 +49,22 @@ def test_a_million_rows(page: Page) -> None:
     expect(page.get_by_test_id("headline")).to_contain_text(re.compile("visits"), timeout=60_000)
     expect(page.get_by_text(re.compile("all 1.000.000 rows"))).to_be_visible()
 
+    # A figure of it is drawn by a worker; so is each change of it, and what it lacks is said in place of a drawing.
+    described = {"kind": "groups", "response": "visits", "groups": "place", "show": ["box"]}
+    figure = page.request.post(f"/api/studies/{study}/figures", data={"table": table, "figure": described}).json()
+    assert figure["job"] and not figure["drawing"]
+    page.goto(f"/s/{study}/f/{figure['id']}")
+    picture = page.locator("figure svg")
+    expect(picture).to_be_visible(timeout=60_000)
+    page.get_by_label("From", exact=True).first.fill("5000")
+    page.keyboard.press("Tab")
+    expect(page.get_by_role("alert")).to_be_visible(timeout=60_000)
+    expect(picture).to_have_count(0)
+    page.get_by_role("button", name="Undo").first.click()
+    expect(picture).to_be_visible(timeout=60_000)
+    page.get_by_label("What the figure shows").select_option(label="how one column is spread")
+    expect(page.get_by_text(re.compile("n = 1.000.000")).first).to_be_visible(timeout=60_000)
+
 
 def test_a_problem_found_in_a_worker_stands_on_the_page(page: Page) -> None:
     study = bring_large(page)

@@ -35,6 +35,6 @@ export function useDrawing(study: string, id: string, state: State | undefined):
     if (now?.job?.id !== ended.id) return;
     if (ended.state === "done") return void client.invalidateQueries();
     const problem = ended.problem ?? { message: ended.what };
-    client.setQueryData(key, { ...now, job: null, problem });
+    client.setQueryData(key, { ...now, job: null, problem, drawing: null });
   });
 }
