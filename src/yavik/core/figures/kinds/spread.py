@@ -6,7 +6,7 @@ import numpy as np
 from scipy import stats
 
 from yavik.core.answers import quantities as q
-from yavik.core.answers.wording import listing, number
+from yavik.core.answers.wording import counted, listing, number
 from yavik.core.ask import VALUES
 from yavik.core.figures.caption import counts_words, lower
 from yavik.core.figures.data import printed_decimals
@@ -51,7 +51,7 @@ def plot(figure: Figure, table: Table, style: Style) -> Plot:
         x=x, y=top, panels=panels, levels=shown, legend=parts.colour.k > 1,
         level_title=parts.colour.title or None,
         caption={"subject": f"{column.title}" + (f" by {lower(parts.colour.title)}" if figure.colour else ""), "counts": counts_words(n), **drawing.said},
-        alt=f"{column.axis_title}: {len(every)} values from {number(float(every[0]), d)} to "
+        alt=f"{column.axis_title}: {counted(len(every), 'value')} from {number(float(every[0]), d)} to "
             f"{number(float(every[-1]), d)}, median {number(float(np.median(every)), d + 1)}"
         + (f", for {listing(list(parts.colour.names), 8)}." if figure.colour else "."),
         behind=drawing.behind(parts.panels, [level.name for level in shown], d),
