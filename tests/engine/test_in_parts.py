@@ -3,21 +3,25 @@
 import os
 import signal
 import time
+from collections.abc import Sequence
 from functools import partial
 from typing import Any
 
 import numpy as np
 import pytest
 
+from tests.hostile import CASES, Case
 from tests.tables import demo_tables
 from yavik.core.methods import Run, answer
 from yavik.core.methods.kit import draws
-from yavik.core.stats.in_parts import in_turn, spread, spreading
+from yavik.core.stats.in_parts import Part, Parts, in_turn, spread, spreading
 from yavik.core.table import DataProblem
 from yavik.core.table.problem import Stopped
 from yavik.engine import forking
 from yavik.engine.forking import over_processes
 
+IN_PARTS = ("line_up", "ordination", "community_test", "factor_analysis")
+"""Methods whose answers on the demo tables are made in parts."""
 WINTER = {"response": "finished", "terms": ["minutes", "card"]}
 
 
@@ -130,3 +134,22 @@ def test_one_process_is_one_after_the_other() -> None:
     assert over_processes(1) is in_turn
     seen: list[int] = []
     assert list(spread([partial(seen.append, 1)])) == [None] and seen == [1]
+
+
+@pytest.mark.parametrize("case", [c for c in CASES if c.method in IN_PARTS], ids=lambda c: c.id)
+def test_parts_can_travel(case: Case, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Packed and unpacked, as on their way to another machine, parts make the same answer; none is heavy."""
+    packer = pytest.importorskip("cloudpickle")
+    sizes: list[int] = []
+
+    def wire(parts: Sequence[Part]) -> Parts:
+        for part in parts:
+            packed = packer.dumps(part)
+            sizes.append(len(packed))
+            yield packer.loads(packed)()
+
+    alone = answer(case.method, case.data(), case.asked())
+    monkeypatch.setattr(draws, "_kept", draws.Kept(40))
+    with spreading(wire):
+        sent = answer(case.method, case.data(), case.asked())
+    assert sent.facts == alone.facts and sizes and max(sizes) < 1_000_000
