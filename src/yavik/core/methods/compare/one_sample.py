@@ -142,11 +142,12 @@ def compute(table: Table, spec: OneSampleSpec, run: Run) -> Answer:
     found = Found(y, spec, printed_decimals(column))
     run.progress(0.6, "Tested")
     decimals, title = printed_decimals(column), lower(column.title)
-    without = p_of(y[~far_out(y)], spec)
+    out = far_out(y)
+    without = p_of(y[~out], spec)
     remedy = [Remedy(label="Use signed ranks instead", spec={"test": "wilcoxon"})] if spec.test == "t" else []
     checks = [
         normal_check(y, title, "Normal values", remedy, needed=spec.test in ("t", "variance")),
-        outlying_check(y, rows, title, decimals, spec.where, found.p, without, spec.alpha),
+        outlying_check(y, out, rows, title, decimals, spec.where, found.p, without, spec.alpha),
         size_check(len(y), 10, "value"),
     ]
     mark = q.p_said(found.p)

@@ -160,12 +160,13 @@ def _picture(p: Pairs) -> FigureBlock:
 
 
 def _checks(p: Pairs, spec: ComparePairedSpec) -> list[Check]:
-    without = p_of(p.away[~far_out(p.away)], p.asked)
+    out = far_out(p.away)
+    without = p_of(p.away[~out], p.asked)
     remedy = [Remedy(label="Compare signed ranks instead", spec={"test": "wilcoxon"})] if spec.test == "t" else []
     what = "the differences"
     return [
         normal_check(p.away, what, "Normal differences", remedy, needed=spec.test == "t"),
-        outlying_check(p.away, p.rows, what, p.decimals, spec.where, p.found.p, without, spec.alpha),
+        outlying_check(p.away, out, p.rows, what, p.decimals, spec.where, p.found.p, without, spec.alpha),
         size_check(p.n, 10, "pair"),
     ]
 

@@ -83,6 +83,7 @@ def far_out(values: Floats, reach: float = 1.5) -> Any:
 
 def outlying_check(
     values: Floats,
+    out: Any,
     rows: Any,
     what: str,
     decimals: int,
@@ -91,9 +92,12 @@ def outlying_check(
     p_without: float | None,
     alpha: float,
 ) -> Check:
-    """Values beyond 1.5 interquartile ranges, whose rows they are, and whether the conclusion rests on them."""
+    """Values beyond 1.5 interquartile ranges, whose rows they are, and whether the conclusion rests on them.
+
+    Args:
+        out: which of the values these are (``far_out``).
+    """
     base: dict[str, Any] = {"id": "outlying", "title": "Outlying values"}
-    out = far_out(values)
     n = int(out.sum())
     if not n:
         text = f"No value of {what} lies more than 1.5 interquartile ranges outside the quartiles."

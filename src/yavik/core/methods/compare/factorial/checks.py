@@ -116,9 +116,11 @@ def _outlying(f: Factorial, spec: FactorialSpec, tests: Tests, residuals: Floats
     from yavik.core.methods.kit.shared import far_out
 
     known = [(t, x) for t, x in tests if x.test and t[0] >= 0 and t[0] != f.block]
+    out = far_out(residuals)
+    judged = (residuals, out, f.rows, "the residuals", f.decimals + 1, spec.where)
     if not known:
-        return outlying_check(residuals, f.rows, "the residuals", f.decimals + 1, spec.where, 1.0, None, spec.alpha)
-    keep = ~far_out(residuals)
+        return outlying_check(*judged, 1.0, None, spec.alpha)
+    keep = ~out
     names, now, then = [], {}, {}
     if not keep.all() and keep.sum() > f.model.rank + 1:
         cells = cells_of(f.y[keep], [Factor(x.name, x.codes[keep], x.levels) for x in f.factors], f.x[keep])
@@ -137,9 +139,7 @@ def _outlying(f: Factorial, spec: FactorialSpec, tests: Tests, residuals: Floats
         term = next(t for t in then if f.name(t) == names[0])
     first = next(x for t, x in known if t == term)
     assert first.test
-    check = outlying_check(
-        residuals, f.rows, "the residuals", f.decimals + 1, spec.where, first.test.p, then.get(term), spec.alpha
-    )
+    check = outlying_check(*judged, first.test.p, then.get(term), spec.alpha)
     if check.facts.get("outlying.n"):
         check.text += f" (p of {f.name(term)}" + (
             f"; also {listing(names[1:])} changes.)" if len(names) > 1 else ".)"
