@@ -27,14 +27,14 @@ def carry_out(store: Store, description: Description, run: Run) -> dict[str, Any
     if isinstance(description, Replay):
         run.progress(0.02, "Replaying the path")
         snapshot = replayed(store, description, lambda part, what: run.progress(0.02 + 0.8 * part, what))
-        _described(store, snapshot, run)
+        _profiled(store, snapshot, run)
         return {"key": snapshot.key}
     if isinstance(description, Draw):
         return draw(store, description, run)
     return ask(store, description, run)
 
 
-def _described(store: Store, snapshot: Snapshot, run: Run) -> None:
+def _profiled(store: Store, snapshot: Snapshot, run: Run) -> None:
     """The small distributions of a large table's columns, so that whoever looks at it does not wait for them."""
     if snapshot.n_rows * len(snapshot.columns) <= LARGE_CELLS:
         return
@@ -66,7 +66,7 @@ def _read_file(store: Store, d: ReadFile, run: Run) -> dict[str, Any]:
             notes=[n.text for n in notices],
         )
         found = store.versions.save(key, table, effect)
-        _described(store, found, run)
+        _profiled(store, found, run)
     return {
         "key": key,
         "rows": found.n_rows,

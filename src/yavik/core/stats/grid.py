@@ -7,6 +7,8 @@ import numpy as np
 from yavik.core.stats.groups import Floats, Ints
 
 MOST_CELLS = 1 << 22
+CELLS_PER_VALUE = 8
+"""Beyond it, going through the cells takes longer than sorting the values."""
 MOST_DECIMALS = 9
 LOOKED_AT = 1000
 
@@ -44,7 +46,7 @@ def grid_of(*parts: Floats) -> Grid | None:
     whole = [np.rint(p * power).astype(np.int64) for p in parts]
     away = [w - w.min() for w in whole]
     step = int(np.gcd.reduce([_step(a) for a in away])) or 1
-    if reach * power / step >= MOST_CELLS:
+    if reach * power / step >= min(MOST_CELLS, CELLS_PER_VALUE * sum(map(len, parts))):
         return None
     return Grid(tuple(a // step if step > 1 else a for a in away), tuple(int(w.min()) for w in whole), step, power)
 

@@ -5,12 +5,11 @@ from dataclasses import dataclass
 import numpy as np
 from scipy import special, stats
 
-from yavik.core.stats.decimals import settled
 from yavik.core.stats.direction import Alternative, t_interval, t_p, z_p
 from yavik.core.stats.groups import Floats
 from yavik.core.stats.ranks import mid_ranks
 from yavik.core.stats.selecting import mean_of_two_at
-from yavik.core.stats.two import MOST_DIFFERENCES, TTest
+from yavik.core.stats.two import TTest
 
 MOST_EXACT = 50
 
@@ -75,28 +74,16 @@ def _exact_signed(ranks: Floats, plus: float, alternative: Alternative) -> float
 
 
 def pseudo_median(values: Floats, alpha: float, alternative: Alternative = "two_sided") -> tuple[float, float, float]:
-    """Pseudo-median: the median of all means of two values (Hodges & Lehmann, 1963), and its interval.
-
-    Beyond some 2 800 values the means are searched, not made.
-    """
+    """Pseudo-median: the median of all means of two values (Hodges & Lehmann, 1963), and its interval."""
     n = len(values)
     total = n * (n + 1) // 2
     if n == 0:
         return np.nan, np.nan, np.nan
     share = alpha / (2 if alternative == "two_sided" else 1)
     place = int(np.floor(total / 2 - stats.norm.isf(share) * np.sqrt(n * (n + 1) * (2 * n + 1) / 24)))
-    if total <= MOST_DIFFERENCES:
-        i, j = np.triu_indices(n)
-        means = np.sort(settled((values[i] + values[j]) / 2, values))
-        middle = float(np.median(means))
-        if place < 1:
-            return middle, -np.inf, np.inf
-        low, high = float(means[place - 1]), float(means[total - place])
-    else:
-        ordered = np.sort(values)
-        ends = (place, total - place + 1) if place >= 1 else ()
-        middle, *reached = mean_of_two_at(ordered, ((total + 1) / 2, *ends))
-        low, high = reached or (-np.inf, np.inf)
+    ends = (place, total - place + 1) if place >= 1 else ()
+    middle, *reached = mean_of_two_at(np.sort(values), ((total + 1) / 2, *ends))
+    low, high = reached or (-np.inf, np.inf)
     if alternative == "greater":
         return middle, low, np.inf
     return (middle, -np.inf, high) if alternative == "less" else (middle, low, high)

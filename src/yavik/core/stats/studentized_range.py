@@ -6,7 +6,7 @@ With W(w) the probability that the range of k standard normals is below w,
 
 where s is the root of a χ² over its df. The bracket is −Φ(z)^(k−1) expm1((k−1) log1p(−Φ(z−w)/Φ(z))): a sum of
 positive terms, so small tails keep their digits. log(1 − W) is tabulated once per k; the outer integrand is
-log-concave in u = log s, so its peak is found by bisection and a Gauss–Legendre rule is laid over it.
+log-concave in u = log s, so its peak is found by secant steps and a Gauss–Legendre rule is laid over it.
 """
 
 from collections.abc import Callable

@@ -5,7 +5,6 @@ from dataclasses import dataclass
 import numpy as np
 from scipy import stats
 
-from yavik.core.stats.decimals import settled
 from yavik.core.stats.direction import Alternative, t_interval, t_p, z_p
 from yavik.core.stats.groups import Floats
 from yavik.core.stats.ranks import merged_ranks, mid_ranks
@@ -13,7 +12,6 @@ from yavik.core.stats.selecting import difference_at
 
 MOST_EXACT = 50
 """Values in all up to which the rank-sum test is exact by itself, where nothing ties."""
-MOST_DIFFERENCES = 4_000_000
 
 
 @dataclass(frozen=True)
@@ -144,16 +142,9 @@ def shift(a: Floats, b: Floats, alpha: float, alternative: Alternative = "two_si
     low_place = int(np.floor(total / 2 - spread))
     if n1 == 0 or n2 == 0:
         return np.nan, np.nan, np.nan
-    if total <= MOST_DIFFERENCES:
-        differences = np.sort(settled(np.subtract.outer(a, b).ravel(), a, b))
-        middle = float(np.median(differences))
-        if low_place < 1:
-            return middle, -np.inf, np.inf
-        low, high = float(differences[low_place - 1]), float(differences[total - low_place])
-    else:
-        ends = (low_place, total - low_place + 1) if low_place >= 1 else ()
-        middle, *reached = difference_at(a, b, ((total + 1) / 2, *ends))
-        low, high = reached or (-np.inf, np.inf)
+    ends = (low_place, total - low_place + 1) if low_place >= 1 else ()
+    middle, *reached = difference_at(a, b, ((total + 1) / 2, *ends))
+    low, high = reached or (-np.inf, np.inf)
     if alternative == "greater":
         return middle, low, np.inf
     return (middle, -np.inf, high) if alternative == "less" else (middle, low, high)
