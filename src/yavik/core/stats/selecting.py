@@ -1,7 +1,7 @@
 """The m-th smallest of very many sums or differences, without making them all.
 
-Values on a grid (as measures with few decimals are) are counted by convolution, all sums at once; few different values
-are summed with their counts; of all else a bracket is narrowed until it holds few enough sums to be made.
+Few sums are made. Values on a grid (as measures with few decimals are) are counted by convolution, all sums at once; few
+different values are summed with their counts; of all else a bracket is narrowed until it holds few enough to be made.
 """
 
 from collections.abc import Sequence
@@ -50,9 +50,18 @@ class _Sums:
     def at(self, places: Sequence[float]) -> list[float]:
         """The sums at places from 1, settled."""
         wanted = sorted({w for p in places for w in (int(np.floor(p)), int(np.ceil(p)))})
-        found = self._on_a_grid(wanted) or self._of_few(wanted) or self._each(wanted)
+        found = self._of_all(wanted) or self._on_a_grid(wanted) or self._of_few(wanted) or self._each(wanted)
         by_place = dict(zip(wanted, (float(v) for v in settled(np.array(found), self.a, self.b)), strict=True))
         return [(by_place[int(np.floor(p))] + by_place[int(np.ceil(p))]) / 2 for p in places]
+
+    def _of_all(self, places: list[int]) -> list[float] | None:
+        if len(self.a) * len(self.b) > MOST_MADE:
+            return None
+        sums = np.add.outer(self.a, self.b)
+        sums = sums[np.triu_indices(len(self.a))] if self.itself else sums.ravel()
+        at = [p - 1 for p in places]
+        sums.partition(at)
+        return [float(sums[i]) for i in at]
 
     def _on_a_grid(self, places: list[int]) -> list[float] | None:
         grid = grid_of(self.a, self.b)
