@@ -5,8 +5,9 @@ from typing import Any, Literal
 from pydantic import BaseModel
 
 from yavik.core.files.options import ReadOptions
+from yavik.core.table.telling import Told, silent
 from yavik.store import Store
-from yavik.store.versions import Snapshot, Told, key_of, silent
+from yavik.store.versions import Snapshot, key_of
 
 
 class ReadFile(BaseModel):

@@ -4,7 +4,7 @@ import hashlib
 import json
 import threading
 from collections import OrderedDict
-from collections.abc import Callable, Iterable
+from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from functools import partial
 from typing import Any, Protocol
@@ -18,15 +18,11 @@ from yavik.core.steps.base import ALONE, Around, Effect
 from yavik.core.steps.path import apply_step
 from yavik.core.table import About, Column, Table
 from yavik.core.table.about import NOTHING
+from yavik.core.table.telling import Told, silent
 from yavik.store.columns import ColumnStore, build
 from yavik.store.models import Version, now
 
 KEPT = 24
-Told = Callable[[float, str], None]
-
-
-def silent(_part: float, _what: str) -> None:
-    """Tells nobody."""
 
 
 def _within(told: Told, start: float, share: float, which: str, part: float, what: str) -> None:

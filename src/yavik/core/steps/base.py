@@ -1,6 +1,6 @@
 """What every step is, what it reports, and how its fields are shown."""
 
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any, ClassVar
 from uuid import uuid4
@@ -9,6 +9,7 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
 
 from yavik.core.table import DataProblem, Kind, Table
+from yavik.core.table.telling import Told, silent
 
 MOST_LISTED = 200
 """Rows kept in a list of an effect; the number of all is always said."""
@@ -69,7 +70,7 @@ class Around:
     """(table, method, spec) → [(Column, array)]; None where answers cannot be asked."""
     answer: Any = None
     """(table, method, spec) → Answer; None where answers cannot be asked."""
-    told: Callable[[float, str], None] = lambda _part, _what: None
+    told: Told = silent
     """Is told how much of the step is done, from 0 to 1; raises where the researcher stopped it."""
 
     def other(self, table_id: str) -> Other:

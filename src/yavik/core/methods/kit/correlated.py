@@ -10,10 +10,10 @@ import numpy as np
 from yavik.core.methods.kit.draws import drawn
 from yavik.core.methods.kit.items import demand_spread, filled_throughout, items_of
 from yavik.core.methods.kit.kept import content
-from yavik.core.methods.kit.models.fitting import Told, silent
 from yavik.core.stats.groups import Floats
 from yavik.core.stats.items.adequacy import Adequacy, Correlated, adequacy, by_chance, correlated
 from yavik.core.table import Column, DataProblem, Table
+from yavik.core.table.telling import Told, silent
 
 PERCENTILE = 0.95
 

@@ -13,8 +13,8 @@ from typing import Any
 import numpy as np
 
 from yavik.core.methods.kit.kept import Kept
-from yavik.core.methods.kit.models.fitting import Told, silent
 from yavik.core.stats.in_parts import spread
+from yavik.core.table.telling import Told, silent
 
 BATCH = 111
 """Draws of a batch: nine of them are 999."""

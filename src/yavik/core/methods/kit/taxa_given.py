@@ -11,7 +11,6 @@ from yavik.core.answers import TableBlock
 from yavik.core.answers import quantities as q
 from yavik.core.answers.wording import counted, decimals_of, listing, number
 from yavik.core.files.room import available
-from yavik.core.methods.kit.models.fitting import Told
 from yavik.core.methods.kit.shared import used_where
 from yavik.core.methods.kit.taxa import (
     UNLIKE,
@@ -26,6 +25,7 @@ from yavik.core.methods.kit.taxa import (
 from yavik.core.stats.communities.unlike import any_kind
 from yavik.core.stats.groups import Floats
 from yavik.core.table import NUMERIC, DataProblem, Table, rows_in_words
+from yavik.core.table.telling import Told
 
 MOST_SHOWN = 60
 """Samples whose dissimilarities are shown as a square."""

@@ -18,11 +18,11 @@ from scipy.stats import f as f_law
 from yavik.core.stats.communities.group_tests import Spaced
 from yavik.core.stats.groups import Floats
 from yavik.core.stats.in_parts import spread
+from yavik.core.table.telling import Told, silent
 
 SCREENED, KEPT, FEW, MORE = 12, 2, 150, 4
 """Steps that every start makes, and starts that are gone on with (the best): more of up to ``FEW`` samples."""
 SMALL = 1e-7
-Told = Callable[[float, str], None]
 
 
 @dataclass(frozen=True)
@@ -105,7 +105,7 @@ class _Pairs:
 
 
 def nonmetric(
-    d: Floats, n: int, dims: int, starts: int, seed: int, told: Told = lambda _part, _what: None,
+    d: Floats, n: int, dims: int, starts: int, seed: int, told: Told = silent,
     seen: Callable[[Floats], None] = lambda _points: None, ends: int | None = None,
 ) -> Scaled:  # fmt: skip
     """The least stress of a start by principal coordinates and others by chance.

@@ -10,12 +10,12 @@ from scipy import special
 from yavik.core.answers.wording import counted
 from yavik.core.methods.change.difference_in_differences.data import Study, read_study
 from yavik.core.methods.change.difference_in_differences.spec import DidSpec
-from yavik.core.methods.kit.models.fitting import Told, silent
 from yavik.core.stats.change.absorb import demeaned, independent, leverage, rank_of
 from yavik.core.stats.change.regression import Estimates, regress
 from yavik.core.stats.change.starts import Averaged, Cell, averaged, cells, together
 from yavik.core.stats.groups import Floats
 from yavik.core.table import DataProblem, Table
+from yavik.core.table.telling import Told, silent
 
 GONE = 1e-9
 

@@ -9,7 +9,6 @@ import numpy as np
 from yavik.core.methods.change.discontinuity.data import Study, read_study
 from yavik.core.methods.change.discontinuity.spec import RULES, JumpSpec
 from yavik.core.methods.kit.kept import Kept, content
-from yavik.core.methods.kit.models.fitting import Told, silent
 from yavik.core.stats.change.jump.bandwidths import Windows, coverage, mse, plug_in
 from yavik.core.stats.change.jump.bins import Bins, binned, mimicking
 from yavik.core.stats.change.jump.density import Binned, Densities, around, binned_density, local_density
@@ -18,6 +17,7 @@ from yavik.core.stats.change.jump.local import TooFew
 from yavik.core.stats.change.jump.validation import cross_validation
 from yavik.core.stats.groups import Floats
 from yavik.core.table import DataProblem, Table
+from yavik.core.table.telling import Told, silent
 
 MOST_KEPT = 12
 _kept: Kept[dict[str, Windows | str]] = Kept(MOST_KEPT)

@@ -7,11 +7,11 @@ import numpy as np
 
 from yavik.core.methods.change.discontinuity.compute import Discontinuity, chosen_windows
 from yavik.core.methods.change.discontinuity.spec import KERNELS, JumpSpec
-from yavik.core.methods.kit.models.fitting import Told, silent
 from yavik.core.stats.change.jump.bandwidths import Windows
 from yavik.core.stats.change.jump.estimate import Jump, Sorted, jump
 from yavik.core.stats.change.jump.local import TooFew
 from yavik.core.table import Kind
+from yavik.core.table.telling import Told, silent
 
 DEGREES = {0: "means", 1: "straight lines", 2: "parabolas", 3: "cubics"}
 NUMBERS = (Kind.measure, Kind.count)

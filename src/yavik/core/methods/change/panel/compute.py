@@ -8,11 +8,11 @@ from scipy import special
 
 from yavik.core.methods.change.panel.data import Study, read_study
 from yavik.core.methods.change.panel.spec import ALL, MODELS, Model, PanelSpec
-from yavik.core.methods.kit.models.fitting import Told, silent
 from yavik.core.stats.change import panels
 from yavik.core.stats.change.panels import Components, Determined, Fit, NoModel, Wald
 from yavik.core.stats.groups import Floats
 from yavik.core.table import DataProblem, Table
+from yavik.core.table.telling import Told, silent
 
 FORMS = ("own", "fixed", "random")
 """Of Hausman’s test."""

@@ -16,6 +16,7 @@ from yavik.core.methods.kit.taxa_given import read_compared, room_for
 from yavik.core.stats.communities.clusters import Means, Tree, about_means, joined, renumbered, silhouettes
 from yavik.core.stats.groups import Floats
 from yavik.core.table import DataProblem, Table
+from yavik.core.table.telling import Told, silent
 
 MOST_JOINED = 5000
 ARRAYS = 4.0
@@ -89,9 +90,7 @@ class Clustered:
         return float(((self.data.x - self.data.x.mean(axis=0)) ** 2).sum())
 
 
-def compute(
-    table: Table, spec: ClusteringSpec, progress: Callable[[float, str], None] = lambda _part, _what: None
-) -> Clustered:
+def compute(table: Table, spec: ClusteringSpec, progress: Told = silent) -> Clustered:
     """Raises DataProblem for what cannot be read, or too many samples to join."""
     data = read(table, spec)
     n = len(data.x)

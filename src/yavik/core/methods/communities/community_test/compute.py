@@ -28,6 +28,7 @@ from yavik.core.stats.communities.group_tests import (
 )
 from yavik.core.stats.groups import Floats
 from yavik.core.table import DataProblem, Table
+from yavik.core.table.telling import Told, silent
 
 MOST_SAMPLES = 5000
 ARRAYS = 7.0
@@ -82,9 +83,7 @@ class Tested:
         return float(own.std(ddof=1)) if len(own) > 1 else np.nan
 
 
-def compute(
-    table: Table, spec: CommunityTestSpec, progress: Callable[[float, str], None] = lambda _part, _what: None
-) -> Tested:
+def compute(table: Table, spec: CommunityTestSpec, progress: Told = silent) -> Tested:
     """Raises DataProblem for what cannot be read, and for groups that cannot be tested."""
     if not spec.groups:
         raise DataProblem("A test of communities needs groups: choose a column.")

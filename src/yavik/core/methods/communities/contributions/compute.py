@@ -1,6 +1,5 @@
 """What each taxon adds to the dissimilarity of every two groups."""
 
-from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cached_property
 from itertools import combinations
@@ -13,6 +12,7 @@ from yavik.core.methods.kit.taxa import Samples, read_samples
 from yavik.core.stats.communities.shares import Shares, between, within
 from yavik.core.stats.groups import Floats
 from yavik.core.table import DataProblem, Table
+from yavik.core.table.telling import Told, silent
 
 MOST_PAIRS = 100
 
@@ -55,9 +55,7 @@ class Contributions:
         return max(self.pairs, key=lambda p: p.shares.whole)
 
 
-def compute(
-    table: Table, spec: ContributionsSpec, progress: Callable[[float, str], None] = lambda _part, _what: None
-) -> Contributions:
+def compute(table: Table, spec: ContributionsSpec, progress: Told = silent) -> Contributions:
     """Raises DataProblem for what cannot be read, and pairs that are not there."""
     if not spec.groups:
         raise DataProblem("What makes groups differ needs groups: choose a column.")

@@ -8,7 +8,6 @@ from typing import Any
 import numpy as np
 
 from yavik.core.methods.communities.ordination.spec import OrdinationSpec
-from yavik.core.methods.kit.models.fitting import Told, silent
 from yavik.core.methods.kit.taxa import Samples
 from yavik.core.stats.communities.ordination import Coordinates, Scaled, aligned, components, coordinates, nonmetric
 from yavik.core.stats.communities.unlike import (
@@ -21,6 +20,7 @@ from yavik.core.stats.communities.unlike import (
     unlike,
 )
 from yavik.core.stats.groups import Floats
+from yavik.core.table.telling import Told, silent
 
 MOST_AXES = 6
 MOST_UNDER, FEW = 200, 120

@@ -20,7 +20,6 @@ from yavik.core.methods.communities.ordination.beside import (
 from yavik.core.methods.communities.ordination.spec import OrdinationSpec
 from yavik.core.methods.kit.draws import drawn, p_of
 from yavik.core.methods.kit.kept import content
-from yavik.core.methods.kit.models.fitting import Told, silent
 from yavik.core.methods.kit.taxa import Samples
 from yavik.core.methods.kit.taxa_given import read_compared, room_for
 from yavik.core.stats.communities.group_tests import to_centroid
@@ -35,6 +34,7 @@ from yavik.core.stats.communities.ordination import (
 )
 from yavik.core.stats.groups import Floats
 from yavik.core.table import DataProblem, Table
+from yavik.core.table.telling import Told, silent
 
 MOST_SAMPLES = 5000
 ARRAYS = {"nonmetric": 9.0, "principal_coordinates": 5.0, "principal_components": 1.0}

@@ -1,7 +1,7 @@
 """From the terms of a spec to what is fitted: rows, columns that say something of their own, a selection,
 clusters."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -14,13 +14,7 @@ from yavik.core.stats.least_squares import independent_columns
 from yavik.core.stats.selection import Judge, Round, walk
 from yavik.core.stats.triangle import Triangle, triangle
 from yavik.core.table import DataProblem, Table
-
-Told = Callable[[float, str], None]
-"""Progress: the part done, and what is being done."""
-
-
-def silent(_part: float, _what: str) -> None:
-    """For those who wait in silence."""
+from yavik.core.table.telling import Told, silent
 
 
 @dataclass(frozen=True)

@@ -8,7 +8,7 @@ import numpy as np
 
 from yavik.core.answers.wording import counted, listing
 from yavik.core.methods.kit.models.fitted import Fitted
-from yavik.core.methods.kit.models.fitting import Told, demand_rows, held, prepared, silent
+from yavik.core.methods.kit.models.fitting import demand_rows, held, prepared
 from yavik.core.methods.kit.models.reading import read_model
 from yavik.core.methods.kit.models.terms import ModelData
 from yavik.core.methods.nested.mixed import design
@@ -21,6 +21,7 @@ from yavik.core.stats.mixed.fitting import Maximum, NotFound, maximise
 from yavik.core.stats.mixed.inference import Inference, Test, free_of
 from yavik.core.stats.mixed.within import Shape, Within
 from yavik.core.table import DataProblem, Table
+from yavik.core.table.telling import Told, silent
 
 EXACT = 1e-9
 EXACT_WITHIN = 1e-11

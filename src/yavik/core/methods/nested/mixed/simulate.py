@@ -9,7 +9,6 @@ from scipy import special
 from yavik.core.answers.wording import listing, p_words
 from yavik.core.methods.kit.draws import drawn, p_of
 from yavik.core.methods.kit.kept import content
-from yavik.core.methods.kit.models.fitting import Told, silent
 from yavik.core.methods.kit.models.means import Cells, cells_of
 from yavik.core.methods.nested.mixed.fit import MixedModel
 from yavik.core.methods.nested.mixed.spec import SimulatedContrast
@@ -20,6 +19,7 @@ from yavik.core.stats.mixed.fitting import scoring, search, value_at
 from yavik.core.stats.mixed.inference import independent
 from yavik.core.stats.mixed.within import Within
 from yavik.core.table import DataProblem
+from yavik.core.table.telling import Told, silent
 
 LEVELS = (0.90, 0.95, 0.99)
 LEAST_ENDED = 0.9

@@ -6,13 +6,13 @@ from typing import Any
 import numpy as np
 from scipy import special
 
-from yavik.core.methods.kit.models.fitting import Told, silent
 from yavik.core.methods.nested.mixed.design import Random
 from yavik.core.methods.nested.mixed.fit import MixedModel, groups_of, times_of
 from yavik.core.stats.mixed.blocks import Blocks
 from yavik.core.stats.mixed.fitting import Maximum, NotFound, maximise
 from yavik.core.stats.mixed.profile import limits
 from yavik.core.stats.mixed.within import Within
+from yavik.core.table.telling import Told, silent
 
 MOST_EFFECTS = 20_000
 """Effects of units up to which limits of their SDs are those of the profile; beyond, the two hardly differ."""

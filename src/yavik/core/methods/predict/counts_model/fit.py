@@ -10,7 +10,7 @@ from scipy import special
 from yavik.core.answers.wording import counted, number
 from yavik.core.figures.caption import lower
 from yavik.core.methods.kit.models.fitted import Fitted
-from yavik.core.methods.kit.models.fitting import Told, choose, clusters_of, demand_rows, held, prepared, silent
+from yavik.core.methods.kit.models.fitting import choose, clusters_of, demand_rows, held, prepared
 from yavik.core.methods.kit.models.reading import read_model
 from yavik.core.methods.kit.models.terms import ModelData
 from yavik.core.methods.kit.models.testing import ChiSquare, term_tests, wald_test
@@ -23,6 +23,7 @@ from yavik.core.stats.groups import Floats
 from yavik.core.stats.least_squares import independent_columns, null_vectors
 from yavik.core.stats.selection import Round
 from yavik.core.table import DataProblem, Table, rows_in_words
+from yavik.core.table.telling import Told, silent
 
 MOST_COUNTS = 30
 """Counts with a line of their own."""

@@ -8,7 +8,7 @@ import numpy as np
 
 from yavik.core.answers.wording import counted
 from yavik.core.methods.kit.models.fitted import Fitted
-from yavik.core.methods.kit.models.fitting import Told, choose, clusters_of, demand_rows, held, prepared, silent
+from yavik.core.methods.kit.models.fitting import choose, clusters_of, demand_rows, held, prepared
 from yavik.core.methods.kit.models.reading import read_model
 from yavik.core.methods.kit.models.terms import ModelData
 from yavik.core.methods.predict.linear.errors import BY_CLUSTER, Errors, errors_of, spread_for, tested, wild_ps
@@ -19,6 +19,7 @@ from yavik.core.stats.oneway import FTest
 from yavik.core.stats.selection import LinearJudge, Round, Subset, best_subsets
 from yavik.core.stats.triangle import Triangle
 from yavik.core.table import DataProblem, Table
+from yavik.core.table.telling import Told, silent
 
 MOST_SUBSETS = 20
 EXACT = 1e-20

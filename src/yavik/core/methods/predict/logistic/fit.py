@@ -11,7 +11,7 @@ from scipy import special
 from yavik.core.answers.wording import counted, listing
 from yavik.core.methods.kit.events import place_of
 from yavik.core.methods.kit.models.fitted import Fitted
-from yavik.core.methods.kit.models.fitting import Told, choose, clusters_of, demand_rows, held, silent
+from yavik.core.methods.kit.models.fitting import choose, clusters_of, demand_rows, held
 from yavik.core.methods.kit.models.fitting import prepared as prepared_columns
 from yavik.core.methods.kit.models.reading import read_model
 from yavik.core.methods.kit.models.terms import ModelData
@@ -25,6 +25,7 @@ from yavik.core.stats.selection import BinaryJudge, Round
 from yavik.core.stats.separation import Separation, find_separation
 from yavik.core.stats.telling import Classified, Roc, classify, roc
 from yavik.core.table import DataProblem, Table
+from yavik.core.table.telling import Told, silent
 
 MOST_PROFILED = 3_000_000
 """Numbers of a design up to which a penalised fit has profile intervals without being asked for."""

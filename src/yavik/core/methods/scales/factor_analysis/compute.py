@@ -7,7 +7,6 @@ from typing import Any
 import numpy as np
 
 from yavik.core.methods.kit.correlated import ItemData, chance_limits, read_correlated
-from yavik.core.methods.kit.models.fitting import Told, silent
 from yavik.core.methods.scales.factor_analysis.spec import FactorSpec
 from yavik.core.stats.groups import Floats
 from yavik.core.stats.items.adequacy import beyond_chance
@@ -22,6 +21,7 @@ from yavik.core.stats.items.rotation import OBLIQUE, Rotated, rotate
 from yavik.core.stats.items.scoring import caught, weights
 from yavik.core.stats.scales import Alpha, cronbach, omega, one_factor
 from yavik.core.table import DataProblem, Table
+from yavik.core.table.telling import Told, silent
 
 BIG_RESIDUAL = 0.05
 HALF = 0.5

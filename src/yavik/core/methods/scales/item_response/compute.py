@@ -10,7 +10,6 @@ from scipy import optimize, special
 from yavik.core.answers.wording import counted, listing
 from yavik.core.methods.kit.items import demand_items, item_values
 from yavik.core.methods.kit.kept import Kept, content
-from yavik.core.methods.kit.models.fitting import Told, silent
 from yavik.core.methods.scales.item_response.spec import ResponseSpec
 from yavik.core.stats.groups import Floats
 from yavik.core.stats.items.response.curves import Model, curves, expected, information
@@ -25,6 +24,7 @@ from yavik.core.stats.items.response.looking import (
 from yavik.core.stats.items.response.marginal import Fitted, fit
 from yavik.core.stats.items.response.people import Answers, answers, nodes
 from yavik.core.table import Column, DataProblem, Kind, Level, Table
+from yavik.core.table.telling import Told, silent
 
 MOST_LEVELS = 12
 MOST_COMPARED = 60_000

@@ -6,12 +6,12 @@ from functools import cached_property
 import numpy as np
 
 from yavik.core.methods.kit.correlated import ItemData, chance_limits, read_correlated
-from yavik.core.methods.kit.models.fitting import Told, silent
 from yavik.core.methods.scales.principal_components.spec import ComponentSpec
 from yavik.core.stats.groups import Floats
 from yavik.core.stats.items.adequacy import beyond_chance
 from yavik.core.stats.items.rotation import OBLIQUE, Rotated, rotate
 from yavik.core.table import DataProblem, Table
+from yavik.core.table.telling import Told, silent
 
 NOTHING = 1e-10
 """Share of all variance below which an eigenvalue is none."""

@@ -1,6 +1,5 @@
 """Means or shares of groups, and their differences with errors by the design."""
 
-from collections.abc import Callable
 from dataclasses import dataclass
 from itertools import combinations
 from typing import Any
@@ -15,6 +14,7 @@ from yavik.core.stats.adjusting import adjust
 from yavik.core.stats.groups import Floats
 from yavik.core.stats.surveys.estimates import Estimates, Wald, interval, means, share_interval, varies, wald
 from yavik.core.table import NUMERIC, DataProblem, Kind, Table
+from yavik.core.table.telling import Told, silent
 
 MOST_GROUPS = 30
 
@@ -84,9 +84,7 @@ class Compared:
         return min(known, key=lambda p: p.whole.p) if known else self.parts[0]
 
 
-def compute(
-    table: Table, spec: CompareSpec, progress: Callable[[float, str], None] = lambda _part, _what: None
-) -> Compared:
+def compute(table: Table, spec: CompareSpec, progress: Told = silent) -> Compared:
     """Raises DataProblem for groups that cannot be compared."""
     if not spec.response or not spec.groups:
         raise DataProblem("A comparison needs a response and groups.")

@@ -1,6 +1,5 @@
 """Do two questions of a survey go together?"""
 
-from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any, Literal
 
@@ -33,6 +32,7 @@ from yavik.core.stats.groups import Floats
 from yavik.core.stats.surveys.estimates import share_interval
 from yavik.core.stats.surveys.tables import OVER, Base, Crossed, RaoScott, crossed, rao_scott
 from yavik.core.table import DataProblem, Table
+from yavik.core.table.telling import Told, silent
 
 SHARES: dict[str, str] = {"row": "within rows", "column": "within columns", "total": "of all"}
 MOST_CELLS = 400
@@ -75,9 +75,7 @@ class Crosstab:
     used: Any
 
 
-def compute(
-    table: Table, spec: CrosstabSpec, progress: Callable[[float, str], None] = lambda _part, _what: None
-) -> Crosstab:
+def compute(table: Table, spec: CrosstabSpec, progress: Told = silent) -> Crosstab:
     """Raises DataProblem for columns that cannot be crossed."""
     if not spec.rows or not spec.columns:
         raise DataProblem("A table needs two columns.")

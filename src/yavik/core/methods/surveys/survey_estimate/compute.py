@@ -1,6 +1,5 @@
 """Estimates of columns over the whole and over groups, with their errors by the design."""
 
-from collections.abc import Callable
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -12,6 +11,7 @@ from yavik.core.methods.surveys.survey_estimate.spec import EstimateSpec
 from yavik.core.stats.groups import Floats
 from yavik.core.stats.surveys.estimates import Estimates, interval, means, quantile, ratios, share_interval, totals
 from yavik.core.table import NUMERIC, DataProblem, Table
+from yavik.core.table.telling import Told, silent
 
 MOST_ITEMS = 400
 
@@ -68,9 +68,7 @@ class Estimated:
     levels: list[str]
 
 
-def compute(
-    table: Table, spec: EstimateSpec, progress: Callable[[float, str], None] = lambda _part, _what: None
-) -> Estimated:
+def compute(table: Table, spec: EstimateSpec, progress: Told = silent) -> Estimated:
     """Raises DataProblem for what cannot be estimated."""
     s = read_survey(table, spec)
     items = read_items(table, spec)

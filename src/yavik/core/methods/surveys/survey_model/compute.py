@@ -8,7 +8,7 @@ import numpy as np
 from scipy.special import expit
 
 from yavik.core.methods.kit.models.fitted import Fitted
-from yavik.core.methods.kit.models.fitting import Told, demand_rows, held, prepared, silent
+from yavik.core.methods.kit.models.fitting import demand_rows, held, prepared
 from yavik.core.methods.kit.models.reading import read_model
 from yavik.core.methods.kit.models.terms import ModelData
 from yavik.core.methods.kit.models.testing import ChiSquare, term_tests
@@ -21,6 +21,7 @@ from yavik.core.stats.surveys.designs import Stratified
 from yavik.core.stats.surveys.estimates import wald
 from yavik.core.stats.surveys.models import Family, Runaway, WeightedFit, explained, weighted_fit
 from yavik.core.table import NUMERIC, DataProblem, Table
+from yavik.core.table.telling import Told, silent
 
 
 @dataclass(frozen=True)

@@ -1,6 +1,5 @@
 """Marginal maximum likelihood of item parameters, ability standard normal."""
 
-from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
@@ -10,6 +9,7 @@ from yavik.core.stats.groups import Floats
 from yavik.core.stats.items.response.curvature import expected_information, hessian, own_slopes
 from yavik.core.stats.items.response.curves import Curves, Model, curves
 from yavik.core.stats.items.response.people import Answers, Nodes, Posterior, posterior, table_of
+from yavik.core.table.telling import Told, silent
 
 FIRST, ROUNDS = 3, 400
 """Rounds of EM before the people's own slopes lead the way, and rounds in all."""
@@ -105,9 +105,7 @@ def ties(model: Model, a: Answers) -> Floats:
     return np.eye(a.items * width)[:, keep]
 
 
-def fit(
-    a: Answers, model: Model, at: Nodes, told: Callable[[float, str], None] = lambda _part, _what: None
-) -> Fitted:
+def fit(a: Answers, model: Model, at: Nodes, told: Told = silent) -> Fitted:
     """Marginal maximum likelihood (Bock and Aitkin, 1981): EM whose items all take Newton's steps at once, then
     scoring with
     the products of the people's own slopes; standard errors from the observed information."""
