@@ -75,14 +75,21 @@ def draw_key(snapshot: Snapshot, d: Draw) -> str:
 
 def draw(store: Store, d: Draw, run: Run) -> dict[str, Any]:
     """Draws and keeps, unless it is kept already. Raises DataProblem, LookupError, Stopped."""
+    return {"key": draw_and_keep(store, d, run)[0]}
+
+
+def draw_and_keep(store: Store, d: Draw, run: Run) -> tuple[str, DrawingOut]:
+    """The drawing with its key, shown by its figure. Raises DataProblem, LookupError, Stopped."""
     key = draw_key(replayed(store, d), d)
-    if kept_drawing(store, key) is None:
-        made = drawn(store, d, run).model_dump(mode="json")
-        store.drop_result(key)  # one that could not be read
-        store.keep_result(key, made)
+    made = kept_drawing(store, key)
+    if made is None:
+        made = drawn(store, d, run)
+        if store.has_result(key):
+            store.drop_result(key)  # another version drew it, in a shape that cannot be read
+        store.keep_result(key, made.model_dump(mode="json"))
     if d.item:
         store.show(d.item, key)
-    return {"key": key}
+    return key, made
 
 
 def kept_drawing(store: Store, key: str | None) -> DrawingOut | None:

@@ -11,7 +11,7 @@ from yavik.core.methods import Run
 from yavik.core.table import DataProblem
 from yavik.engine import Engine
 from yavik.engine.describing import ask_for, draw_for, same_data
-from yavik.engine.drawing import Draw, DrawingOut, draw, draw_key, drawn, kept_drawing
+from yavik.engine.drawing import Draw, DrawingOut, draw_and_keep, draw_key, drawn, kept_drawing
 from yavik.engine.needs import answer_key, needs
 from yavik.engine.problems import problem_data
 from yavik.engine.tasks import LARGE_CELLS
@@ -101,21 +101,21 @@ def redraw(store: Store, engine: Engine, item: Item) -> FigureState:
     try:
         d = draw_for(store, item)
         snapshot = _snapshot(store, d)
-        key = draw_key(snapshot, d) if snapshot else None
-        if key and kept_drawing(store, key):
-            store.show(item.id, key)
-        elif not (snapshot and _small(store, snapshot, d) and engine.in_time(partial(draw, store, d))):
-            job = engine.submit(d, f"Drawing {item.name}", item.study_id, item.id)
-            return figure_state(store, item).model_copy(update={"job": job_out(job)})
-    except DataProblem as trouble:
-        return _troubled(figure_state(store, item), trouble)
-    except LookupError:
-        pass  # said by its state
-    return figure_state(store, item)
+        if snapshot and (store.has_result(draw_key(snapshot, d)) or _small(store, snapshot, d)):
+            made = engine.in_time(partial(draw_and_keep, store, d))
+            if made:
+                return _state(store, item, made[1], out_of_date=False)
+    except (DataProblem, LookupError) as trouble:
+        return _troubled(store, item, trouble)
+    job = engine.submit(d, f"Drawing {item.name}", item.study_id, item.id)
+    return _state(store, item, shown_drawing(store, item), out_of_date=True).model_copy(update={"job": job_out(job)})
 
 
-def _troubled(state: FigureState, trouble: DataProblem) -> FigureState:
+def _troubled(store: Store, item: Item, trouble: DataProblem | LookupError) -> FigureState:
     """Not drawn: an old drawing beside the reason would be taken for the new one."""
+    if isinstance(trouble, LookupError):
+        trouble = DataProblem("The table of this figure has been deleted. Undo brings it back, or choose another.")
+    state = _state(store, item, shown_drawing(store, item), out_of_date=True)
     return state.model_copy(update={"problem": problem_data(trouble), "drawing": None})
 
 
@@ -132,24 +132,25 @@ def _small(store: Store, snapshot: Snapshot, d: Draw) -> bool:
 
 def figure_state(store: Store, item: Item) -> FigureState:
     """A figure as its page has it, with the drawing it last had. Nothing is drawn."""
-    body, drawing, key = figure_body(item), shown_drawing(store, item), None
-    trouble: DataProblem | None = None
     try:
         key = _key(store, draw_for(store, item))
-    except DataProblem as problem:
-        trouble = problem
-    except LookupError:
-        trouble = DataProblem("The table of this figure has been deleted. Undo brings it back, or choose another.")
-    state = FigureState(
+    except (DataProblem, LookupError) as trouble:
+        return _troubled(store, item, trouble)
+    drawing = shown_drawing(store, item)
+    return _state(store, item, drawing, out_of_date=drawing is None or key is None or store.shown(item.id) != key)
+
+
+def _state(store: Store, item: Item, drawing: DrawingOut | None, *, out_of_date: bool) -> FigureState:
+    body = figure_body(item)
+    return FigureState(
         id=item.id,
         name=item.name,
         table=body.table,
         figure=body.figure,
         revision=item.revision,
         drawing=drawing,
-        out_of_date=drawing is None or key is None or store.shown(item.id) != key,
+        out_of_date=out_of_date,
         problem=None,
         marks_problem=drawing.missing if drawing else None,
         marks_sources=sources(store, item.study_id, body),
     )
-    return _troubled(state, trouble) if trouble else state

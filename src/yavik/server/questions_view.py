@@ -161,13 +161,13 @@ def changed(before: list[CardTerm] | None, now: list[CardTerm]) -> str:
 def renew(store: Store, engine: Engine, item: Item) -> QuestionState:
     """Computes the present answer: here when small and quick, else as a job. Raises DataProblem."""
     body = question_body(item)
-    held = store.tables(item.study_id).body(body.table)
     if not is_ready(body):
         parse_spec(body.method, body.spec)
         raise DataProblem("Fill the slots of the sentence to get an answer.")
-    asked = ask_for(store, item)
-    if not needs_job(store, item.study_id, held):
-        snapshot, _ = store.tables(item.study_id).replay(held)
+    tables = store.tables(item.study_id)
+    held, asked = tables.body(body.table), ask_for(store, item, tables)
+    if not needs_job(store, item.study_id, held, tables):
+        snapshot, _ = tables.replay(held)
         columns = needs(snapshot, body.method, body.spec).columns
         kept = store.has_result(answer_key(snapshot, body.method, body.spec))
         if kept or engine.small(snapshot.n_rows, len(columns)):
