@@ -169,7 +169,10 @@ function OutOfDate({ study, state, renewAll }: { study: string; state: S["Report
       <ul>
         {old.map((e) => (
           <li key={e.uid} className="py-1.5">
-            <span className="block truncate">{e.name}</span>
+            <span className="flex items-baseline justify-between gap-2">
+              <span className="truncate">{e.name}</span>
+              <span className="muted text-sm">{e.kind}</span>
+            </span>
             <span className="muted block text-[0.88rem]">{e.problem ?? "The table has changed since."}</span>
             <button type="button" className="btn btn-xs mt-1" onClick={() => renew(e)}>
               Renew
