@@ -1,9 +1,11 @@
 import tailwindcss from "@tailwindcss/vite";
 import react from "@vitejs/plugin-react";
-import { defineConfig } from "vite";
+import { defineConfig } from "vitest/config";
 
 export default defineConfig({
   plugins: [react(), tailwindcss()],
+  // A page without a browser: what a browser alone can show is looked at in tests/browser.
+  test: { environment: "happy-dom", restoreMocks: true },
   build: { outDir: "../src/yavik/server/static", emptyOutDir: true, chunkSizeWarningLimit: 2500 },
   server: {
     port: 5173,

@@ -133,6 +133,11 @@ function whole(pair: Fields, ask: Ask): boolean {
 
 /** The number a text says; null where it says none. */
 export function numberOf(text: string): number | null {
-  const value = text.trim() === "" ? NaN : Number(text.replace(",", ".").replace("−", "-"));
+  const value = text.trim() === "" ? NaN : Number(text.replace(",", ".").replaceAll("−", "-"));
   return Number.isFinite(value) ? value : null;
+}
+
+/** A number as it stands in a field, with a real minus; nothing where there is none. */
+export function numberShown(value: number | string | null | undefined): string {
+  return String(value ?? "").replaceAll("-", "−");
 }

@@ -3,9 +3,9 @@
 import { TakeAway } from "../common/chips";
 import { cx } from "../common/classes";
 import { Plus } from "lucide-react";
-import { useState } from "react";
-import { askOf, titleOf, type AskProps } from "./ask";
-import { Help } from "./simple";
+import { useEffect, useRef, useState } from "react";
+import { askOf, numberOf, numberShown, titleOf, type AskProps } from "./ask";
+import { Help, useDraft } from "./simple";
 
 export type Typed = { label: string; weights: Record<string, number> };
 
@@ -38,47 +38,79 @@ export function ContrastsField({ name, property, value, set, around }: AskProps)
       </select>
       <Help>{ask.help}</Help>
       {shown === "typed" && (
-        <Editor levels={levels} kept={kept} set={(next) => (setWriting(true), set(next.length ? next : null))} />
+        <Editor
+          key={levels.join("\u0001")}
+          levels={levels}
+          kept={kept}
+          set={(next) => (setWriting(true), set(next.length ? next : null))}
+        />
       )}
     </fieldset>
   );
 }
 
-/** One line per contrast. A line is asked for once it has a side each and its weights sum to zero. */
+/** One line per contrast. A line is asked for once it has a side each, a name, and weights that sum to zero; until then
+ *  it stays where it stands. */
 export function Editor({ levels, kept, set }: { levels: string[]; kept: Typed[]; set: (v: Typed[]) => void }) {
-  const [open, setOpen] = useState<Typed | null>(kept.length ? null : blank());
+  const [lines, put] = useLines(kept, set);
   if (!levels.length) return <p className="muted mt-2 text-sm">Choose the groups first: their levels stand here.</p>;
-  const lines = open ? [...kept, open] : kept;
-  const change = (i: number, next: Typed) => {
-    const ready = whole(next) && next.weights;
-    if (i < kept.length) {
-      if (ready) set(kept.map((c, k) => (k === i ? next : c)));
-      else {
-        set(kept.filter((_, k) => k !== i));
-        setOpen(next);
-      }
-    } else if (ready) {
-      set([...kept, next]);
-      setOpen(null);
-    } else setOpen(next);
-  };
   return (
     <div className="mt-2 space-y-2">
       {lines.map((c, i) => (
         <Line
-          key={i}
+          key={`${lines.length}.${i}`}
           contrast={c}
           levels={levels}
-          change={(next) => change(i, next)}
-          remove={() => (i < kept.length ? set(kept.filter((_, k) => k !== i)) : setOpen(null))}
+          change={(next) => put(lines.map((l, k) => (k === i ? next : l)))}
+          remove={() => put(lines.filter((_, k) => k !== i))}
         />
       ))}
-      {!open && (
-        <button type="button" className="btn btn-sm" onClick={() => setOpen(blank())}>
+      {lines.every(whole) && (
+        <button type="button" className="btn btn-sm" onClick={() => put([...lines, blank()])}>
           <Plus size={14} /> Another contrast
         </button>
       )}
     </div>
+  );
+}
+
+/** The lines as they are written; those that are whole are handed over. What comes back from the server is what was
+ *  handed over, unless it was changed elsewhere: then that stands here. */
+function useLines(kept: Typed[], set: (v: Typed[]) => void): [Typed[], (next: Typed[]) => void] {
+  const [lines, setLines] = useState<Typed[]>(kept.length ? kept : [blank()]);
+  const handed = useRef<string[]>([signOf(kept)]);
+  const now = signOf(kept);
+  const theirs = useRef(kept);
+  useEffect(() => {
+    theirs.current = kept;
+  });
+  useEffect(() => {
+    const at = handed.current.indexOf(now);
+    if (at >= 0) handed.current = handed.current.slice(at);
+    else {
+      handed.current = [now];
+      setLines(theirs.current.length ? theirs.current : [blank()]);
+    }
+  }, [now]);
+  const put = (next: Typed[]) => {
+    setLines(next);
+    const ready = next.filter(whole);
+    if (signOf(ready) === signOf(lines.filter(whole))) return;
+    handed.current.push(signOf(ready));
+    set(ready);
+  };
+  return [lines, put];
+}
+
+/** What contrasts say, whatever order their levels stand in. */
+function signOf(list: Typed[]): string {
+  return JSON.stringify(
+    list.map((c) => [
+      c.label,
+      Object.entries(c.weights)
+        .filter(([, w]) => w !== 0)
+        .sort(),
+    ]),
   );
 }
 
@@ -119,6 +151,7 @@ function Line({
   remove: () => void;
 }) {
   const [typing, setTyping] = useState(false);
+  const name = useDraft(contrast.label, (label) => change({ ...contrast, label: label.trim() }));
   const side = (sign: number) => levels.filter((l) => Math.sign(contrast.weights[l] ?? 0) === sign);
   const put = (level: string, to: number) => {
     const plus = side(1).filter((l) => l !== level);
@@ -145,8 +178,7 @@ function Line({
           className="input input-xs w-72"
           aria-label="Name of the contrast"
           placeholder="its name"
-          value={contrast.label}
-          onChange={(e) => change({ ...contrast, label: e.target.value })}
+          {...name.props}
         />
         <span className={ready ? "muted" : "font-semibold"} role="status">
           {said(contrast, total)}
@@ -261,25 +293,22 @@ function Side({
 }
 
 function Weight({ level, value, set }: { level: string; value: number; set: (w: number) => void }) {
-  const [text, setText] = useState<string | null>(null);
-  const done = () => {
-    const next = Number((text ?? "").replace(",", ".").replace("−", "-"));
-    if (text !== null && Number.isFinite(next)) set(next);
-    setText(null);
-  };
+  const draft = useDraft(numberShown(Number(value.toPrecision(5))), (text) => {
+    const next = text.trim() === "" ? 0 : numberOf(text);
+    if (next !== null) set(next);
+  });
+  const wrong = Boolean(draft.text?.trim()) && numberOf(draft.text ?? "") === null;
   return (
     <label className="flex items-center gap-1.5">
       <span className="max-w-40 truncate" title={level}>
         {level}
       </span>
       <input
-        className="input input-xs w-20"
+        className={`input input-xs w-20 ${wrong ? "input-error" : ""}`}
         inputMode="decimal"
         aria-label={`Weight of ${level}`}
-        value={text ?? String(Number(value.toPrecision(5)))}
-        onChange={(e) => setText(e.target.value)}
-        onBlur={done}
-        onKeyDown={(e) => e.key === "Enter" && done()}
+        aria-invalid={wrong}
+        {...draft.props}
       />
     </label>
   );

@@ -4,6 +4,9 @@ import { useId, useRef, useState } from "react";
 import type { Column } from "../client/api";
 import { useCatalogue } from "../client/hooks";
 
+/** Names that stand by themselves; others stand in backticks. */
+const PLAIN = /^[A-Za-z_]\w*$/;
+
 type Offer = { text: string; shown: string; help: string };
 
 export function ExpressionInput({
@@ -27,7 +30,7 @@ export function ExpressionInput({
   const [open, setOpen] = useState(false);
   const id = useId();
   const caret = box.current?.selectionStart ?? value.length;
-  const word = /[`\w][\w ]*$|[\w]*$/.exec(value.slice(0, caret))?.[0].split(/\s+/).pop() ?? "";
+  const word = wordBefore(value.slice(0, caret));
   const inQuotes = (value.slice(0, caret).match(/"/g)?.length ?? 0) % 2 === 1;
   const offers = open && !inQuotes ? offersFor(word, columns, data?.functions ?? []) : [];
   const choose = (offer: Offer) => {
@@ -101,18 +104,24 @@ export function ExpressionInput({
   );
 }
 
+/** The name that is being typed: within backticks all of it, else letters, digits and low lines of any alphabet. */
+export function wordBefore(text: string): string {
+  const quoted = /^[^`]*(?:`[^`]*`[^`]*)*(`[^`]*)$/.exec(text)?.[1];
+  return quoted ?? /[\p{L}_][\p{L}\p{M}\p{N}_]*$/u.exec(text)?.[0] ?? "";
+}
+
 function offersFor(word: string, columns: Column[], functions: { [key: string]: string }[]): Offer[] {
   const start = word.replace(/^`/, "").toLowerCase();
   if (!start) return [];
   const names = columns
     .filter((c) => c.name.toLowerCase().startsWith(start) && c.name !== word)
     .map((c) => ({
-      text: /^[A-Za-z_]\w*$/.test(c.name) ? c.name : `\`${c.name}\``,
+      text: PLAIN.test(c.name) && !word.startsWith("`") ? c.name : `\`${c.name}\``,
       shown: c.name,
       help: c.label ?? "",
     }));
   const calls = functions
-    .filter((f) => f.name?.startsWith(start))
+    .filter((f) => !word.startsWith("`") && f.name?.startsWith(start))
     .map((f) => ({ text: `${f.name}()`, shown: f.shape ?? "", help: f.help ?? "" }));
   return [...names, ...calls].slice(0, 7);
 }

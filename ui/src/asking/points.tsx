@@ -4,7 +4,7 @@ import { Plus } from "lucide-react";
 import { useState } from "react";
 import type { Column } from "../client/api";
 import { inSentence } from "../common/slot";
-import { askOf, namesFor, numberOf, titleOf as titled, type AskProps } from "./ask";
+import { askOf, namesFor, numberOf, numberShown, titleOf as titled, type AskProps } from "./ask";
 import { Help, useDraft } from "./simple";
 import { isCategory } from "./terms";
 
@@ -95,7 +95,7 @@ function NumberInput({
   label: string;
   placeholder?: string;
 }) {
-  const draft = useDraft(value === undefined ? "" : String(value), (text) => {
+  const draft = useDraft(numberShown(value), (text) => {
     const next = numberOf(text);
     if (next !== null || !text.trim()) set(next);
   });
@@ -236,9 +236,11 @@ export function LevelNumbers({ name, property, value, set, around }: AskProps) {
   const keys = whole ? (around.levels?.(ask) ?? []) : namesFor(ask, around.spec);
   const [draft, setDraft] = useState<Record<string, string> | null>(null);
   const kept = (value ?? {}) as Record<string, number>;
-  const shown = draft ?? Object.fromEntries(keys.map((k) => [k, kept[k] === undefined ? "" : String(kept[k])]));
+  const shown = draft ?? Object.fromEntries(keys.map((k) => [k, numberShown(kept[k])]));
+  const wrong = (text: string | undefined) => Boolean(text?.trim()) && numberOf(text ?? "") === null;
   const hand = () => {
-    if (!draft) return;
+    // What is no number stays as it was typed, marked: it is not to count as nothing.
+    if (!draft || Object.values(draft).some(wrong)) return;
     const filled = Object.entries(draft).flatMap(([k, v]) =>
       numberOf(v) === null ? [] : [[k, numberOf(v)!] as const],
     );
@@ -262,8 +264,9 @@ export function LevelNumbers({ name, property, value, set, around }: AskProps) {
               {k}
             </span>
             <input
-              className="input input-xs w-20"
+              className={`input input-xs w-20 ${wrong(shown[k]) ? "input-error" : ""}`}
               inputMode="decimal"
+              aria-invalid={wrong(shown[k])}
               aria-label={`${title}: ${k}`}
               value={shown[k] ?? ""}
               onChange={(e) => setDraft({ ...shown, [k]: e.target.value })}

@@ -1,7 +1,7 @@
 // The plain controls: a text, a number, a choice, a tick. What is typed counts when it is left or Enter is pressed, or
 // at once where that is asked for.
 import { useState, type KeyboardEvent, type ReactNode } from "react";
-import { numberOf } from "./ask";
+import { numberOf, numberShown } from "./ask";
 
 /** For tests and screen readers: the field it sets, and its name where no label stands beside it. */
 export type Mark = { "data-option"?: string; "aria-label"?: string };
@@ -103,8 +103,7 @@ export function Num({
     const next = numberOf(text);
     if (next === null ? text.trim() === "" : inside(next)) set(next !== null && step === 1 ? Math.round(next) : next);
   };
-  const shown = (value ?? "").toString().replace("-", "−");
-  const draft = useDraft(shown, hand, live, enter);
+  const draft = useDraft(numberShown(value), hand, live, enter);
   const typed = numberOf(draft.text ?? "");
   const bad = Boolean(draft.text?.trim()) && (typed === null || !inside(typed));
   const range = min !== undefined && max !== undefined ? `${min} to ${max}` : undefined;
@@ -113,7 +112,7 @@ export function Num({
     const from = typed ?? value;
     if (by && typeof from === "number") {
       e.preventDefault();
-      draft.put(String(Number((from + by).toPrecision(12))).replace("-", "−"));
+      draft.put(numberShown(Number((from + by).toPrecision(12))));
     } else draft.props.onKeyDown(e);
   };
   return (
@@ -228,7 +227,7 @@ export function Numbers({ label, help, mark, value, set }: Common & { value: num
       .split(/[;\s]+/)
       .filter(Boolean)
       .map((part) => numberOf(part.replace(/,$/, "")));
-  const shown = value.map((v) => String(v).replace("-", "−")).join("; ");
+  const shown = value.map(numberShown).join("; ");
   const draft = useDraft(shown, (text) => {
     const next = read(text);
     if (next.every((n) => n !== null)) set(next as number[]);

@@ -83,7 +83,7 @@ export function SimulateField({ name, property, value, set, around }: AskProps) 
       </span>
       <Help>{ask.help}</Help>
       {now && levels.length > 1 && levels.length <= 24 && (
-        <Editor levels={levels} kept={contrasts} set={(next) => put({ contrasts: next })} />
+        <Editor key={levels.join("\u0001")} levels={levels} kept={contrasts} set={(next) => put({ contrasts: next })} />
       )}
     </fieldset>
   );

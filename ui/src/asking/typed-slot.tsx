@@ -1,9 +1,10 @@
 // A slot that is typed into instead of filled with columns: samples of which only n, mean and SD are known.
 import { TakeAway } from "../common/chips";
+import { cx } from "../common/classes";
 import { Plus } from "lucide-react";
 import { useState } from "react";
 import { Pop } from "../common/pop";
-import { askOf, titleOf, type AskProps } from "./ask";
+import { askOf, numberOf, numberShown, titleOf, type AskProps } from "./ask";
 
 type Line = Record<string, string>;
 const HEADS: Record<string, string> = { label: "Sample", n: "n", mean: "Mean", sd: "SD" };
@@ -14,27 +15,27 @@ export function TypedSlot({ name, property, value, set }: AskProps) {
   const kept = Array.isArray(value) ? (value as Record<string, unknown>[]) : [];
   const [open, setOpen] = useState(false);
   const [lines, setLines] = useState<Line[]>([]);
-  const close = () => {
-    if (open) hand(lines);
-    setOpen(false);
-  };
-  const hand = (from: Line[]) => {
-    const ready = from.filter((l) =>
-      fields.every((f) => (l[f] ?? "").trim() && (f === "label" || Number.isFinite(number(l[f])))),
-    );
+  const [told, setTold] = useState(false);
+  const wrong = (line: Line) => fields.filter((f) => !right(f, line[f]));
+  const begun = (line: Line) => fields.some((f) => (line[f] ?? "").trim());
+  const half = lines.filter((l) => begun(l) && wrong(l).length > 0);
+  const hand = () => {
+    const ready = lines.filter((l) => wrong(l).length === 0);
     const next = ready.map((l) =>
-      Object.fromEntries(
-        fields.map((f) => [
-          f,
-          f === "label" ? (l[f] ?? "").trim() : f === "n" ? Math.round(number(l[f])) : number(l[f]),
-        ]),
-      ),
+      Object.fromEntries(fields.map((f) => [f, f === "label" ? (l[f] ?? "").trim() : numberOf(l[f] ?? "")])),
     );
     if (JSON.stringify(next) !== JSON.stringify(kept)) set(next);
   };
+  const close = () => (hand(), setOpen(false));
+  const done = () => (half.length ? setTold(true) : close());
   const begin = () => {
-    const filled = kept.map((k) => Object.fromEntries(fields.map((f) => [f, String(k[f] ?? "")])));
-    setLines([...filled, ...Array.from({ length: Math.max(1, 2 - filled.length) }, () => ({}))]);
+    const filled = kept.map((k) =>
+      Object.fromEntries(fields.map((f) => [f, f === "label" ? String(k[f]) : numberShown(k[f] as number)])),
+    );
+    // A line that was half written when this was closed is there again.
+    const all = [...filled, ...half];
+    setLines([...all, ...Array.from({ length: Math.max(1, 2 - all.length) }, () => ({}))]);
+    setTold(false);
     setOpen(true);
   };
   const change = (i: number, field: string, text: string) =>
@@ -83,12 +84,17 @@ export function TypedSlot({ name, property, value, set }: AskProps) {
                 <td key={f} className="pr-1.5 pb-1">
                   <input
                     autoFocus={i === 0 && f === fields[0]}
-                    className={`input input-xs ${f === "label" ? "w-36" : "w-20"}`}
+                    className={cx(
+                      "input input-xs",
+                      f === "label" ? "w-36" : "w-20",
+                      told && begun(line) && wrong(line).includes(f) && "input-error",
+                    )}
+                    aria-invalid={told && begun(line) && wrong(line).includes(f)}
                     inputMode={f === "label" ? "text" : "decimal"}
                     aria-label={`${HEADS[f] ?? f} ${i + 1}`}
                     value={line[f] ?? ""}
                     onChange={(e) => change(i, f, e.target.value)}
-                    onKeyDown={(e) => e.key === "Enter" && hand(lines)}
+                    onKeyDown={(e) => e.key === "Enter" && done()}
                   />
                 </td>
               ))}
@@ -102,11 +108,16 @@ export function TypedSlot({ name, property, value, set }: AskProps) {
           ))}
         </tbody>
       </table>
+      {told && half.length > 0 && (
+        <p role="alert" className="text-error mt-1 text-xs">
+          Each sample needs a name, a whole n, a mean and an SD.
+        </p>
+      )}
       <span className="mt-2 flex items-center gap-3">
         <button type="button" className="btn btn-xs" onClick={() => setLines([...lines, {}])}>
           <Plus size={13} /> Another sample
         </button>
-        <button type="button" className="btn btn-xs" onClick={close}>
+        <button type="button" className="btn btn-xs" onClick={done}>
           Done
         </button>
         <small className="muted">Lines can be pasted from a sheet.</small>
@@ -115,6 +126,8 @@ export function TypedSlot({ name, property, value, set }: AskProps) {
   );
 }
 
-function number(text: string | undefined): number {
-  return Number((text ?? "").trim().replace(",", ".").replace("−", "-"));
+function right(field: string, text: string | undefined): boolean {
+  if (field === "label") return Boolean(text?.trim());
+  const value = numberOf(text ?? "");
+  return value !== null && (field !== "n" || Number.isInteger(value));
 }
