@@ -14,7 +14,7 @@ export type Method = S["MethodOut"];
 export type Figure = S["Figure"];
 export type Step = { step: string; id?: string; on?: boolean; [field: string]: unknown };
 
-export const api = createClient<paths>({ baseUrl: "/" });
+export const api = createClient<paths>({ baseUrl: "/", fetch: (request) => fetch(request) });
 
 /** What the server says about something it could not do (RFC 9457). */
 export class Problem extends Error {

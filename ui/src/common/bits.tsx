@@ -84,8 +84,13 @@ export function useDebounced<T>(value: T, ms: number): T {
   return kept;
 }
 
+/** A count with its digits in groups, from five on. */
+export function grouped(n: number): string {
+  return n >= 10000 ? n.toLocaleString("en").replace(/,/g, "\u2009") : String(n);
+}
+
 export function count(n: number, one: string, many = `${one}s`): string {
-  return `${n >= 10000 ? n.toLocaleString("en").replace(/,/g, "\u2009") : n} ${n === 1 ? one : many}`;
+  return `${grouped(n)} ${n === 1 ? one : many}`;
 }
 
 export const KIND_WORDS: Record<string, string> = { yes_no: "yes/no" };

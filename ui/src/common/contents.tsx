@@ -5,7 +5,7 @@ import { useState, type ReactNode } from "react";
 import { Link, useNavigate } from "react-router";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { api, take, type Entry } from "../client/api";
-import { refreshStudy, useContents, useItemChange, useNewFigure } from "../client/hooks";
+import { refreshStudy, useContents, useItemChange, useNewFigure, useUndo } from "../client/hooks";
 import { Menu, MenuItem } from "./pop";
 import { say, sayProblem } from "./toasts";
 
@@ -192,6 +192,7 @@ function EntryLine({
 }) {
   const [renaming, setRenaming] = useState(false);
   const change = useItemChange(study);
+  const back = useUndo(study);
   const client = useQueryClient();
   const go = useNavigate();
   const where = { params: { path: { study_id: study, item_id: entry.id } } };
@@ -201,14 +202,16 @@ function EntryLine({
     await refreshStudy(client, study);
     say(`${entry.name} deleted`, {
       label: "Undo",
-      run: () =>
-        void take(api.POST("/api/studies/{study_id}/undo", { params: { path: { study_id: study } } })).then(() =>
-          refreshStudy(client, study),
-        ),
+      run: () => back.mutate("undo"),
     });
   };
   const copy = () =>
     take(api.POST("/api/studies/{study_id}/items/{item_id}/duplicate", where)).then(() => refreshStudy(client, study));
+  const rename = (text: string) => {
+    const name = text.trim();
+    if (renaming && name && name !== entry.name) change.mutate({ id: entry.id, name });
+    setRenaming(false);
+  };
   const at = others.findIndex((o) => o.id === entry.id);
   if (renaming) {
     return (
@@ -217,11 +220,10 @@ function EntryLine({
         aria-label={`New name of ${entry.name}`}
         defaultValue={entry.name}
         autoFocus
-        onBlur={() => setRenaming(false)}
+        onBlur={(e) => rename(e.currentTarget.value)}
         onKeyDown={(e) => {
           if (e.key === "Escape") setRenaming(false);
-          if (e.key === "Enter")
-            void (change.mutate({ id: entry.id, name: e.currentTarget.value }), setRenaming(false));
+          if (e.key === "Enter") rename(e.currentTarget.value);
         }}
       />
     );

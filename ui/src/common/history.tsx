@@ -2,12 +2,13 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, take, type S } from "../client/api";
-import { refreshStudy } from "../client/hooks";
+import { refreshStudy, useUndo } from "../client/hooks";
 import { Modal } from "./modal";
 import { say, sayProblem } from "./toasts";
 
 export function History({ study, close }: { study: string; close: () => void }) {
   const client = useQueryClient();
+  const back = useUndo(study);
   const [naming, setNaming] = useState<number | null>(null);
   const { data } = useQuery({
     queryKey: ["changes", study],
@@ -19,10 +20,7 @@ export function History({ study, close }: { study: string; close: () => void }) 
       await refreshStudy(client, study);
       say(`The study is as it was after: ${change.moment ?? change.label}`, {
         label: "Undo",
-        run: () =>
-          void take(api.POST("/api/studies/{study_id}/undo", { params: { path: { study_id: study } } })).then(() =>
-            refreshStudy(client, study),
-          ),
+        run: () => back.mutate("undo"),
       });
     }, sayProblem);
   const name = (change: S["ChangeOut"], text: string) => {

@@ -7,20 +7,28 @@ import { sayProblem } from "./toasts";
 const ENDED = ["done", "problem", "failed", "stopped"];
 
 /** Tells of each change of a job until it has ended; returns a way to look away. */
-function watch(study: string, id: string, tell: (job: Job) => void): () => void {
-  const source = new EventSource(`/api/studies/${study}/jobs/${id}/events`);
+function watch(job: Job, tell: (job: Job) => void): () => void {
+  const source = new EventSource(`/api/studies/${job.study_id}/jobs/${job.id}/events`);
+  let last = job;
   source.onmessage = (event) => {
-    const now = JSON.parse(event.data as string) as Job;
-    if (ENDED.includes(now.state)) source.close();
-    tell(now);
+    last = JSON.parse(event.data as string) as Job;
+    if (ENDED.includes(last.state)) source.close();
+    tell(last);
+  };
+  // A connection that broke is tried again by the browser. One that is refused means that nobody knows of the work any
+  // more: it ended with the server that did it.
+  source.onerror = () => {
+    if (source.readyState === EventSource.CLOSED && !ENDED.includes(last.state)) tell({ ...last, ...LOST });
   };
   return () => source.close();
 }
 
+const LOST = { state: "failed", what: "The work ended with the server that did it.", problem: null } as const;
+
 /** Waits for a job's end, where there is one. */
 export function endOf(job: Job | null | undefined): Promise<void> {
   if (!job) return Promise.resolve();
-  return new Promise((done) => watch(job.study_id, job.id, (now) => ENDED.includes(now.state) && done()));
+  return new Promise((done) => watch(job, (now) => ENDED.includes(now.state) && done()));
 }
 
 /** Follows a job to its end; null when there is none or it has ended. */
@@ -31,18 +39,28 @@ export function useJob(first: Job | null | undefined, ended: (job: Job) => void)
     tell.current = ended;
   });
   const id = first?.id;
-  const study = first?.study_id;
+  const begun = useRef(first);
   useEffect(() => {
-    if (!id) {
+    begun.current = first;
+  });
+  useEffect(() => {
+    if (!id || !begun.current) {
       setJob(null);
       return;
     }
-    return watch(study ?? "", id, (now) => {
+    return watch(begun.current, (now) => {
       setJob(now);
       if (ENDED.includes(now.state)) tell.current(now);
     });
-  }, [id, study]);
+  }, [id]);
   return job && job.id === id && !ENDED.includes(job.state) ? job : null;
+}
+
+/** A time to come, as exactly as it can be known. */
+export function timeWords(seconds: number): string {
+  if (seconds < 90) return `${seconds} s`;
+  if (seconds < 90 * 60) return `${Math.round(seconds / 60)} min`;
+  return `${Math.round(seconds / 3600)} h`;
 }
 
 export function stopJob(job: Job): void {
@@ -64,7 +82,7 @@ export function JobBar({ job }: { job: Job }) {
             <span>
               {job.title}: {job.what}
             </span>
-            <span className="muted">{left ? `about ${left} s left` : ""}</span>
+            <span className="muted">{left ? `about ${timeWords(left)} left` : ""}</span>
           </div>
           <progress className="progress progress-primary w-full" value={job.part} max={1} aria-label={job.title} />
         </div>

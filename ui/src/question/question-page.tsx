@@ -18,7 +18,6 @@ import { Sentence } from "../asking/sentence";
 import { Loading, Trouble } from "../common/bits";
 import { WithMargin } from "../common/frame";
 import { JobBar, useJob } from "../common/job";
-import { sayProblem } from "../common/toasts";
 import { AnswerView } from "./answer-view";
 import { Checks } from "./checks";
 import { levelsOf, Settings, valuesAsked } from "./settings";
@@ -48,13 +47,12 @@ function Question({ study, id }: { study: string; id: string }) {
   const { data: contents } = useContents(study);
   const table = useTable(study, state?.table);
   const { problem, setProblem, job, change, computing, renew } = useAnswer(study, id, state);
-  const [stopped, setStopped] = useState(false);
+  const [stopped, setStopped] = useState("");
   const working = useJob(job, (ended) => {
     void client.invalidateQueries({ queryKey: key });
     void client.invalidateQueries({ queryKey: ["contents", study] });
-    setStopped(ended.state === "stopped");
+    setStopped({ stopped: "Stopped.", failed: ended.what }[ended.state as string] ?? "");
     if (ended.state === "problem") setProblem(problemOf(ended));
-    if (ended.state === "failed") sayProblem(new Error(ended.what));
   });
   const add = useAddToReport(study);
   const made = useNewQuestion(study, (q) => void go(`/s/${study}/q/${q.id}`));
@@ -213,8 +211,8 @@ function Question({ study, id }: { study: string; id: string }) {
           {working && <JobBar job={working} />}
           {stopped && !working && !computing && state.ready && (state.out_of_date || !answer) && (
             <p className="py-2">
-              Stopped.{" "}
-              <button type="button" className="link-quiet" onClick={() => (setStopped(false), void renew())}>
+              {stopped}{" "}
+              <button type="button" className="link-quiet" onClick={() => (setStopped(""), void renew())}>
                 Work it out again
               </button>
             </p>

@@ -2,7 +2,7 @@
 import { cx } from "../common/classes";
 import { useState } from "react";
 import type { Answer, Column, Entry, Method, S } from "../client/api";
-import { count } from "../common/bits";
+import { count, grouped } from "../common/bits";
 import { titleOf } from "../common/chips";
 import { applies, askOf, type Around, type Ask, type Fields, type Properties } from "../asking/ask";
 import { AskField } from "../asking/ask-field";
@@ -37,7 +37,7 @@ export function Settings({
     rows && rows.used > 0
       ? rows.used === rows.total
         ? `all ${count(rows.total, "row")}`
-        : `${rows.used} of ${count(rows.total, "row")} (${left.map((l) => `${l.n}: ${l.why}`).join("; ")})`
+        : `${grouped(rows.used)} of ${count(rows.total, "row")} (${left.map((l) => `${grouped(l.n)}: ${l.why}`).join("; ")})`
       : "";
   const alpha = Number(around.spec.alpha ?? 0.05);
   const chosen = { ...around.spec, pairs_used: state.pairs_used };

@@ -1,4 +1,5 @@
 import type { S } from "../client/api";
+import { count, grouped } from "../common/bits";
 
 /** A column's small distribution. The words beside it carry the same facts, so it is hidden from readers. */
 export function Bars({ profile, width, height }: { profile: S["Profile"]; width: number; height: number }) {
@@ -27,16 +28,16 @@ export function Bars({ profile, width, height }: { profile: S["Profile"]; width:
 }
 
 export function rangeWords(column: S["Column"], profile: S["Profile"]): string {
-  const empty = profile.empty ? `, ${profile.empty} empty` : "";
-  if (profile.infinite) return `${profile.infinite} infinite${empty}`;
+  const empty = profile.empty ? `, ${grouped(profile.empty)} empty` : "";
+  if (profile.infinite) return `${grouped(profile.infinite)} infinite${empty}`;
   if (profile.filled === 0) return "all empty";
   if (profile.low !== null && profile.low !== undefined) {
     const unit = column.unit ? ` ${column.unit}` : "";
     return `${show(profile.low, column)} to ${show(profile.high ?? 0, column)}${unit}${empty}`;
   }
   if (profile.first) return `${profile.first} to ${profile.last}${empty}`;
-  if (column.levels?.length) return `${profile.distinct} level${profile.distinct === 1 ? "" : "s"}${empty}`;
-  return `${profile.distinct ?? 0} different${empty}`;
+  if (column.levels?.length) return `${count(profile.distinct ?? 0, "level")}${empty}`;
+  return `${grouped(profile.distinct ?? 0)} different${empty}`;
 }
 
 function superscript(digits: string): string {

@@ -1,6 +1,8 @@
 // Windows of cells from the server, and what is looked for in them.
 import { useQueries, keepPreviousData } from "@tanstack/react-query";
 import { api, take, type S } from "../client/api";
+import { count, grouped } from "../common/bits";
+import { isNumber } from "./preview";
 
 /** How the rows are looked at; nothing of it changes the table. */
 export type Look = { sort: string; falling: boolean; where: string; find: string };
@@ -86,38 +88,37 @@ export function seekCell(
   );
 }
 
+/** Puts cells on the clipboard as lines of a sheet, several rows under the names of their columns. */
 export async function copyCells(study: string, table: S["TableOut"], look: Look, box: Box): Promise<number> {
   const rows = box.bottom - box.top + 1;
   const columns = box.right - box.left + 1;
   if (rows * columns > MOST_COPIED)
-    throw new Error(`At most ${MOST_COPIED} cells are copied at once; this is ${rows * columns}.`);
+    throw new Error(`At most ${count(MOST_COPIED, "cell")} are copied at once; this is ${grouped(rows * columns)}.`);
   const lines: string[] = [];
   for (let start = box.top; start <= box.bottom; start += 2000) {
-    const window = await fetchWindow(
-      study,
-      table.id,
-      look,
-      start,
-      Math.min(2000, box.bottom - start + 1),
-      box.left,
-      Math.min(500, columns),
-    );
-    lines.push(
-      ...window.rows.map((r) =>
-        r
-          .slice(0, columns)
-          .map((c) => (c ?? "").replace(/−/g, "-"))
-          .join("\t"),
-      ),
-    );
+    const high = Math.min(2000, box.bottom - start + 1);
+    const parts: S["Window"][] = [];
+    for (let left = box.left; left <= box.right; left += BREADTH)
+      parts.push(await fetchWindow(study, table.id, look, start, high, left, Math.min(BREADTH, box.right - left + 1)));
+    const whole = Array.from({ length: parts[0]?.rows.length ?? 0 }, (_, i) => parts.flatMap((p) => p.rows[i] ?? []));
+    lines.push(...whole.map((r) => r.map((c, i) => sheetCell(c, table.columns[box.left + i]?.kind)).join("\t")));
   }
   if (rows > 1)
     lines.unshift(
       table.columns
         .slice(box.left, box.right + 1)
-        .map((c) => c.name)
+        .map((c) => sheetCell(c.name))
         .join("\t"),
     );
   await navigator.clipboard.writeText(lines.join("\n"));
   return rows * columns;
+}
+
+/** How many columns the server gives at once. */
+const BREADTH = 500;
+
+/** A cell as a sheet reads it: numbers with a plain minus, texts of several lines or with tabs in quotes. */
+export function sheetCell(cell: string | null | undefined, kind?: string): string {
+  if (isNumber(kind)) return (cell ?? "").replace(/−/g, "-");
+  return /["\t\n\r]/.test(cell ?? "") ? `"${(cell ?? "").replaceAll('"', '""')}"` : (cell ?? "");
 }

@@ -2,7 +2,7 @@
 import { ArrowDown, ArrowUp, X } from "lucide-react";
 import { useState, type RefObject } from "react";
 import type { S, Step } from "../client/api";
-import { count, useDebounced } from "../common/bits";
+import { count, grouped, useDebounced } from "../common/bits";
 import { say, sayProblem } from "../common/toasts";
 import { PLAIN, seekCell, type Look } from "./cells";
 import { ExpressionInput } from "../asking/expression";
@@ -138,7 +138,9 @@ export function GridTools({
       <span className="flex-1" />
       {steps.length > 0 && (
         <>
-          <span className="muted">{total === table.rows ? "" : `${count(total, "row")} of ${table.rows}`}</span>
+          <span className="muted">
+            {total === table.rows ? "" : `${count(total, "row")} of ${grouped(table.rows)}`}
+          </span>
           <button
             type="button"
             className="link-quiet"

@@ -4,7 +4,7 @@ import { useCallback, useEffect, useImperativeHandle, useLayoutEffect, useMemo, 
 import type { S } from "../client/api";
 import { useColumns } from "../client/hooks";
 import { say, sayProblem } from "../common/toasts";
-import { Trouble } from "../common/bits";
+import { count, Trouble } from "../common/bits";
 import { copyCells, seekCell, useCells, type Look } from "./cells";
 import { GridHeader } from "./grid-header";
 import { isNumber } from "./preview";
@@ -164,7 +164,10 @@ export function Grid({
   };
   const box = selection(anchor, focus);
   const copy = () =>
-    void copyCells(study, table, look, box).then((n) => say(n === 1 ? "Cell copied" : `${n} cells copied`), sayProblem);
+    void copyCells(study, table, look, box).then(
+      (n) => say(n === 1 ? "Cell copied" : `${count(n, "cell")} copied`),
+      sayProblem,
+    );
   const keys = (e: React.KeyboardEvent) => {
     const page = Math.max(1, Math.floor((size.height - head) / ROW) - 1);
     const { row, col } = focus;

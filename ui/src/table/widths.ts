@@ -3,12 +3,19 @@ import type { Column } from "../client/api";
 
 const DEFAULT: Record<string, number> = { measure: 111, count: 105, identifier: 104, text: 180, date: 128, yes_no: 96 };
 
+/** What this browser keeps; what cannot be read any more is as if it had never been kept. */
+function kept(key: string): Record<string, number> {
+  try {
+    return (JSON.parse(localStorage.getItem(key) ?? "{}") ?? {}) as Record<string, number>;
+  } catch {
+    return {};
+  }
+}
+
 /** Column widths, kept per table in this browser. */
 export function useWidths(table: string, columns: Column[]) {
   const key = `yavik.widths.${table}`;
-  const [own, setOwn] = useState<Record<string, number>>(
-    () => JSON.parse(localStorage.getItem(key) ?? "{}") as Record<string, number>,
-  );
+  const [own, setOwn] = useState<Record<string, number>>(() => kept(key));
   const setWidth = useCallback(
     (name: string, width: number) =>
       setOwn((w) => {

@@ -253,12 +253,19 @@ def cell_texts(column: Column, array: Any) -> list[str | None]:
         words = [level.words for level in column.levels]
         return [None if i is None else words[i] for i in array.indices.to_pylist()]
     if column.kind is Kind.measure:
-        return [None if v is None else number_text(v, column.decimals) for v in array.to_pylist()]
+        return [None if v is None else measure_text(v, column.decimals) for v in array.to_pylist()]
     if column.kind is Kind.count:
         return [None if v is None else str(v).replace("-", "−") for v in array.to_pylist()]
     if column.kind is Kind.date:
         return [None if v is None else date_text(v) for v in array.to_pylist()]
     return [None if v is None else str(v) for v in array.to_pylist()]
+
+
+def measure_text(value: float, decimals: int) -> str:
+    """A cell's number at the column's own precision; what that would show as nought is shown with its power of ten."""
+    if 0 < abs(value) < 0.5 * 10**-decimals:
+        return f"{value:.6g}".replace("-", "−")
+    return number_text(value, decimals)
 
 
 def number_text(value: float, decimals: int) -> str:
