@@ -4,6557 +4,6526 @@
  */
 
 export interface paths {
-  "/api/archives": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** List Archives */
-    get: operations["list_archives"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/archives/{name}/files": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Search Archive */
-    get: operations["search_archive"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/catalogue": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Catalogue */
-    get: operations["catalogue"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/catalogue/methods/{method}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Method Page */
-    get: operations["method_page"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/outputs": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Outputs */
-    get: operations["outputs"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/studies": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** List Studies */
-    get: operations["list_studies"];
-    put?: never;
-    /** New Study */
-    post: operations["new_study"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/studies/{study_id}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Contents */
-    get: operations["contents"];
-    put?: never;
-    post?: never;
-    /** Delete Study */
-    delete: operations["delete_study"];
-    options?: never;
-    head?: never;
-    /** Rename Study */
-    patch: operations["rename_study"];
-    trace?: never;
-  };
-  "/api/studies/{study_id}/archives/{name}/files/{file_id}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Open From Archive
-     * @description Takes a file of the archive in, as if it had been brought from this computer.
-     */
-    post: operations["open_from_archive"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/studies/{study_id}/changes": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Changes */
-    get: operations["changes"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/studies/{study_id}/changes/{change_id}/go": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Go To Moment
-     * @description Takes the study back (or forward) to the moment right after a change; this is itself a change that can be
-     *     undone.
-     */
-    post: operations["go_to_moment"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/studies/{study_id}/changes/{change_id}/moment": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    /**
-     * Name Moment
-     * @description Names the study as it was right after a change; no name takes the name away.
-     */
-    put: operations["name_moment"];
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/studies/{study_id}/duplicate": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** Duplicate Study */
-    post: operations["duplicate_study"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/studies/{study_id}/figures": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * New Figure
-     * @description A figure from slots, or a drawing of a question's answer opened to be worked on, in step with the answer.
-     */
-    post: operations["new_figure"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/studies/{study_id}/figures/{item_id}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * Figure
-     * @description A figure with the drawing it last had, and whether that is out of date.
-     */
-    get: operations["figure"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    /** Change Figure */
-    patch: operations["change_figure"];
-    trace?: never;
-  };
-  "/api/studies/{study_id}/figures/{item_id}/data.csv": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * Data Behind
-     * @description The numbers behind the figure as CSV, with all their digits.
-     */
-    get: operations["data_behind"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/studies/{study_id}/figures/{item_id}/draw": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Draw
-     * @description The figure as it now is: drawn, or the job that draws it, or the problem that stops it.
-     */
-    post: operations["draw"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/studies/{study_id}/figures/{item_id}/image.{kind}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * Image
-     * @description The figure as SVG, as PDF with its faces in it, or as PNG at that many dots per inch.
-     */
-    get: operations["image"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/studies/{study_id}/figures/style": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Style */
-    get: operations["style"];
-    /**
-     * Change Style
-     * @description Sets how new figures look, from a preset or from a figure; ``all`` lays it over every figure of the study.
-     */
-    put: operations["change_style"];
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/studies/{study_id}/items/{item_id}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    post?: never;
-    /** Delete Item */
-    delete: operations["delete_item"];
-    options?: never;
-    head?: never;
-    /** Change Item */
-    patch: operations["change_item"];
-    trace?: never;
-  };
-  "/api/studies/{study_id}/items/{item_id}/duplicate": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** Duplicate Item */
-    post: operations["duplicate_item"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/studies/{study_id}/jobs": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Running */
-    get: operations["running"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/studies/{study_id}/jobs/{job_id}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Job */
-    get: operations["job"];
-    put?: never;
-    post?: never;
-    /** Stop */
-    delete: operations["stop"];
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/studies/{study_id}/jobs/{job_id}/events": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Events */
-    get: operations["events"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/studies/{study_id}/pack": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * Pack Study
-     * @description The whole study as one zip: a data package, the files as they were brought, everything said, and a script.
-     */
-    get: operations["pack_study"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/studies/{study_id}/paths": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** List Paths */
-    get: operations["list_paths"];
-    put?: never;
-    /**
-     * Keep Path
-     * @description Keeps a table's present path under a name.
-     */
-    post: operations["keep_path"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/studies/{study_id}/questions": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** New Question */
-    post: operations["new_question"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/studies/{study_id}/questions/{item_id}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Question */
-    get: operations["question"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    /**
-     * Change Question
-     * @description Keeps the sentence as it now stands, and with ``answer`` gives its answer, or the job that computes it, or the
-     *     problem that stops it: the change is kept whatever comes of it.
-     */
-    patch: operations["change_question"];
-    trace?: never;
-  };
-  "/api/studies/{study_id}/questions/{item_id}/answer": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Answer
-     * @description The present answer, or the job that computes it. A data problem is a 422 with its column.
-     */
-    post: operations["answer"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/studies/{study_id}/questions/{item_id}/phrases": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * Phrases Of
-     * @description What sentences of a report can quote of the answer that the question shows.
-     */
-    get: operations["phrases_of"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/studies/{study_id}/questions/{item_id}/trail/{round_id}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    post?: never;
-    /**
-     * Drop Round
-     * @description Takes a model off the trail; the question itself stays as it is.
-     */
-    delete: operations["drop_round"];
-    options?: never;
-    head?: never;
-    /**
-     * Name Round
-     * @description Names a model of the trail, or takes its name away.
-     */
-    patch: operations["name_round"];
-    trace?: never;
-  };
-  "/api/studies/{study_id}/questions/{item_id}/write-up": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Written Up
-     * @description A paragraph on the method and one on the result, for the report's text. Raises DataProblem without an
-     *     answer.
-     */
-    post: operations["written_up"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/studies/{study_id}/redo": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** Redo */
-    post: operations["redo"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/studies/{study_id}/renew": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Renew All
-     * @description Starts every answer and figure that is out of date; returns what could not be started, in words.
-     */
-    post: operations["renew_all"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/studies/{study_id}/reports": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** New Report */
-    post: operations["new_report"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/studies/{study_id}/reports/{item_id}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Report */
-    get: operations["report"];
-    /** Write Report */
-    put: operations["write_report"];
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/studies/{study_id}/reports/{item_id}/file.{kind}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Save Report */
-    get: operations["save_report"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/studies/{study_id}/reports/{item_id}/files/{kind}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Begin Saving
-     * @description Begins to make the file; how far it is can be asked, and the file be fetched when it is done.
-     */
-    post: operations["begin_saving"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/studies/{study_id}/reports/{item_id}/files/{saving}/content": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Saved File */
-    get: operations["saved_file"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/studies/{study_id}/reports/{item_id}/files/{saving}/state": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Saving State */
-    get: operations["saving_state"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/studies/{study_id}/reports/add": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Add To Report
-     * @description Places an answer or figure at the end of the study's first report, which is begun when there is none.
-     */
-    post: operations["add_to_report"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/studies/{study_id}/reports/templates": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Templates */
-    get: operations["templates"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/studies/{study_id}/restore": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** Restore Study */
-    post: operations["restore_study"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/studies/{study_id}/tables": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * New Table
-     * @description Small files become a table at once; large ones as a job whose end is told at ``PUT …/tables/finish``.
-     */
-    post: operations["new_table"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/studies/{study_id}/tables/{table_id}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Table */
-    get: operations["table"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/studies/{study_id}/tables/{table_id}/before": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * Columns Before
-     * @description The columns as they are before a step: what the editor of a step in the middle of a path offers.
-     */
-    get: operations["columns_before"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/studies/{study_id}/tables/{table_id}/columns": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * Columns
-     * @description Descriptions with small distributions, for the columns in view.
-     */
-    get: operations["columns"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/studies/{study_id}/tables/{table_id}/derived": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * New Derived
-     * @description A new table made from this one by steps of its own; it stays linked and is renewed with its source.
-     */
-    post: operations["new_derived"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/studies/{study_id}/tables/{table_id}/fits": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * Fits
-     * @description Questions that the chosen columns can answer, the fitting one on top.
-     */
-    get: operations["fits"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/studies/{study_id}/tables/{table_id}/likeness": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * Likeness
-     * @description For each column the one of another table that may be the same: by name, by label, by likeness of labels.
-     */
-    get: operations["likeness"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/studies/{study_id}/tables/{table_id}/patterns": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * Missing Patterns
-     * @description Which columns are empty together, the commonest pattern first.
-     */
-    get: operations["missing_patterns"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/studies/{study_id}/tables/{table_id}/rows": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * Rows
-     * @description A window of cells as texts (None where empty), with the rows' numbers. Raises DataProblem for a mistaken
-     *     filter.
-     */
-    get: operations["rows"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/studies/{study_id}/tables/{table_id}/save": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * Save Table
-     * @description The prepared table as a file. Raises DataProblem for a format that cannot hold it.
-     */
-    get: operations["save_table"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/studies/{study_id}/tables/{table_id}/seek": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * Seek Cell
-     * @description The next empty cell, outlier or cell with a text after a row of what is shown; or where a row (by number)
-     *     is.
-     */
-    get: operations["seek_cell"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/studies/{study_id}/tables/{table_id}/steps": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    /**
-     * Set Steps
-     * @description The whole path anew: adding, editing, switching, moving and deleting are all this. Raises DataProblem for a
-     *     step that is not understood.
-     */
-    put: operations["set_steps"];
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/studies/{study_id}/tables/{table_id}/summary": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * Summary
-     * @description Every column described and drawn (``SUMMARY_MOST`` at a time), also for each level of another column.
-     */
-    get: operations["summary"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/studies/{study_id}/tables/{table_id}/try": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Try Step
-     * @description What a step being written would do, without doing it. Raises DataProblem.
-     */
-    post: operations["try_step"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/studies/{study_id}/tables/{table_id}/try-path": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Try Path
-     * @description What these steps would do after the table's own, step by step; tried on the first rows of a large table.
-     */
-    post: operations["try_path"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/studies/{study_id}/tables/{table_id}/values": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * Values
-     * @description Different values in order, for settings that choose one of them; none for columns with too many.
-     */
-    get: operations["values"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/studies/{study_id}/tables/finish": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    /**
-     * Finish Table
-     * @description Makes the table from what a job has read.
-     */
-    put: operations["finish_table"];
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/studies/{study_id}/undo": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** Undo */
-    post: operations["undo"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/studies/{study_id}/uploads": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Upload
-     * @description The file's bytes are the body; its name comes percent-encoded in a header.
-     */
-    post: operations["upload"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/studies/{study_id}/uploads/{upload_id}/original": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * Original
-     * @description The file as it was brought, byte for byte.
-     */
-    get: operations["original"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/studies/{study_id}/uploads/{upload_id}/preview": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** Preview Again */
-    post: operations["preview_again"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/studies/demo": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Restore Demo
-     * @description The demo study as it ships; one that was changed stays, under its own name.
-     */
-    post: operations["restore_demo"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/tidy": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Tidy Now
-     * @description Throws away what no study, no history and no page needs.
-     */
-    post: operations["tidy_now"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/unpack": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Unpack Study
-     * @description A packed study (the body is the zip) as a new study. Raises DataProblem.
-     */
-    post: operations["unpack_study"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
+    "/api/archives": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Archives */
+        get: operations["list_archives"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/archives/{name}/files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Search Archive */
+        get: operations["search_archive"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/catalogue": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Catalogue */
+        get: operations["catalogue"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/catalogue/methods/{method}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Method Page */
+        get: operations["method_page"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/outputs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Outputs */
+        get: operations["outputs"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Studies */
+        get: operations["list_studies"];
+        put?: never;
+        /** New Study */
+        post: operations["new_study"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Contents */
+        get: operations["contents"];
+        put?: never;
+        post?: never;
+        /** Delete Study */
+        delete: operations["delete_study"];
+        options?: never;
+        head?: never;
+        /** Rename Study */
+        patch: operations["rename_study"];
+        trace?: never;
+    };
+    "/api/studies/{study_id}/archives/{name}/files/{file_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Open From Archive
+         * @description Takes a file of the archive in, as if it had been brought from this computer.
+         */
+        post: operations["open_from_archive"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Changes */
+        get: operations["changes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/changes/{change_id}/go": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Go To Moment
+         * @description Takes the study back (or forward) to the moment right after a change; this is itself a change that can be
+         *     undone.
+         */
+        post: operations["go_to_moment"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/changes/{change_id}/moment": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Name Moment
+         * @description Names the study as it was right after a change; no name takes the name away.
+         */
+        put: operations["name_moment"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/duplicate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Duplicate Study */
+        post: operations["duplicate_study"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/figures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * New Figure
+         * @description A figure from slots, or a drawing of a question's answer opened to be worked on, in step with the answer.
+         */
+        post: operations["new_figure"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/figures/{item_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Figure
+         * @description A figure with the drawing it last had, and whether that is out of date.
+         */
+        get: operations["figure"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Change Figure */
+        patch: operations["change_figure"];
+        trace?: never;
+    };
+    "/api/studies/{study_id}/figures/{item_id}/data.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Data Behind
+         * @description The numbers behind the figure as CSV, with all their digits.
+         */
+        get: operations["data_behind"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/figures/{item_id}/draw": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Draw
+         * @description The figure as it now is: drawn, or the job that draws it, or the problem that stops it.
+         */
+        post: operations["draw"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/figures/{item_id}/image.{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Image
+         * @description The figure as SVG, as PDF with its faces in it, or as PNG at that many dots per inch.
+         */
+        get: operations["image"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/figures/style": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Style */
+        get: operations["style"];
+        /**
+         * Change Style
+         * @description Sets how new figures look, from a preset or from a figure; ``all`` lays it over every figure of the study.
+         */
+        put: operations["change_style"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/items/{item_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Delete Item */
+        delete: operations["delete_item"];
+        options?: never;
+        head?: never;
+        /** Change Item */
+        patch: operations["change_item"];
+        trace?: never;
+    };
+    "/api/studies/{study_id}/items/{item_id}/duplicate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Duplicate Item */
+        post: operations["duplicate_item"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/jobs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Running */
+        get: operations["running"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/jobs/{job_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Job */
+        get: operations["job"];
+        put?: never;
+        post?: never;
+        /** Stop */
+        delete: operations["stop"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/jobs/{job_id}/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Events */
+        get: operations["events"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/pack": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Pack Study
+         * @description The whole study as one zip: a data package, the files as they were brought, everything said, and a script.
+         */
+        get: operations["pack_study"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/paths": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Paths */
+        get: operations["list_paths"];
+        put?: never;
+        /**
+         * Keep Path
+         * @description Keeps a table's present path under a name.
+         */
+        post: operations["keep_path"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/questions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** New Question */
+        post: operations["new_question"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/questions/{item_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Question */
+        get: operations["question"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Change Question
+         * @description Keeps the sentence as it now stands, and with ``answer`` gives its answer, or the job that computes it, or the
+         *     problem that stops it: the change is kept whatever comes of it.
+         */
+        patch: operations["change_question"];
+        trace?: never;
+    };
+    "/api/studies/{study_id}/questions/{item_id}/answer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Answer
+         * @description The present answer, or the job that computes it. A data problem is a 422 with its column.
+         */
+        post: operations["answer"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/questions/{item_id}/phrases": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Phrases Of
+         * @description What sentences of a report can quote of the answer that the question shows.
+         */
+        get: operations["phrases_of"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/questions/{item_id}/trail/{round_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Drop Round
+         * @description Takes a model off the trail; the question itself stays as it is.
+         */
+        delete: operations["drop_round"];
+        options?: never;
+        head?: never;
+        /**
+         * Name Round
+         * @description Names a model of the trail, or takes its name away.
+         */
+        patch: operations["name_round"];
+        trace?: never;
+    };
+    "/api/studies/{study_id}/questions/{item_id}/write-up": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Written Up
+         * @description A paragraph on the method and one on the result, for the report's text. Raises DataProblem without an
+         *     answer.
+         */
+        post: operations["written_up"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/redo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Redo */
+        post: operations["redo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/renew": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Renew All
+         * @description Starts every answer and figure that is out of date; returns what could not be started, in words.
+         */
+        post: operations["renew_all"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/reports": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** New Report */
+        post: operations["new_report"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/reports/{item_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Report */
+        get: operations["report"];
+        /** Write Report */
+        put: operations["write_report"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/reports/{item_id}/file.{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Save Report */
+        get: operations["save_report"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/reports/{item_id}/files/{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Begin Saving
+         * @description Begins to make the file; how far it is can be asked, and the file be fetched when it is done.
+         */
+        post: operations["begin_saving"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/reports/{item_id}/files/{saving}/content": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Saved File */
+        get: operations["saved_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/reports/{item_id}/files/{saving}/state": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Saving State */
+        get: operations["saving_state"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/reports/add": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add To Report
+         * @description Places an answer or figure at the end of the study's first report, which is begun when there is none.
+         */
+        post: operations["add_to_report"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/reports/templates": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Templates */
+        get: operations["templates"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Restore Study */
+        post: operations["restore_study"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/tables": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * New Table
+         * @description Small files become a table at once; large ones as a job whose end is told at ``PUT …/tables/finish``.
+         */
+        post: operations["new_table"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/tables/{table_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Table */
+        get: operations["table"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/tables/{table_id}/before": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Columns Before
+         * @description The columns as they are before a step: what the editor of a step in the middle of a path offers.
+         */
+        get: operations["columns_before"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/tables/{table_id}/columns": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Columns
+         * @description Descriptions with small distributions, for the columns in view.
+         */
+        get: operations["columns"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/tables/{table_id}/derived": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * New Derived
+         * @description A new table made from this one by steps of its own; it stays linked and is renewed with its source.
+         */
+        post: operations["new_derived"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/tables/{table_id}/fits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Fits
+         * @description Questions that the chosen columns can answer, the fitting one on top.
+         */
+        get: operations["fits"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/tables/{table_id}/likeness": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Likeness
+         * @description For each column the one of another table that may be the same: by name, by label, by likeness of labels.
+         */
+        get: operations["likeness"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/tables/{table_id}/patterns": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Missing Patterns
+         * @description Which columns are empty together, the commonest pattern first.
+         */
+        get: operations["missing_patterns"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/tables/{table_id}/rows": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Rows
+         * @description A window of cells as texts (None where empty), with the rows' numbers; measures with every digit where ``exact``.
+         *     Raises DataProblem for a mistaken filter.
+         */
+        get: operations["rows"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/tables/{table_id}/save": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Save Table
+         * @description The prepared table as a file. Raises DataProblem for a format that cannot hold it.
+         */
+        get: operations["save_table"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/tables/{table_id}/seek": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Seek Cell
+         * @description The next empty cell, outlier or cell with a text after a row of what is shown; or where a row (by number)
+         *     is.
+         */
+        get: operations["seek_cell"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/tables/{table_id}/steps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Set Steps
+         * @description The whole path anew: adding, editing, switching, moving and deleting are all this. Raises DataProblem for a
+         *     step that is not understood.
+         */
+        put: operations["set_steps"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/tables/{table_id}/summary": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Summary
+         * @description Every column described and drawn (``SUMMARY_MOST`` at a time), also for each level of another column.
+         */
+        get: operations["summary"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/tables/{table_id}/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try Step
+         * @description What a step being written would do, without doing it. Raises DataProblem.
+         */
+        post: operations["try_step"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/tables/{table_id}/try-path": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try Path
+         * @description What these steps would do after the table's own, step by step; tried on the first rows of a large table.
+         */
+        post: operations["try_path"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/tables/{table_id}/values": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Values
+         * @description Different values in order, for settings that choose one of them; none for columns with too many.
+         */
+        get: operations["values"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/tables/finish": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Finish Table
+         * @description Makes the table from what a job has read.
+         */
+        put: operations["finish_table"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Undo */
+        post: operations["undo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/uploads": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Upload
+         * @description The file's bytes are the body; its name comes percent-encoded in a header.
+         */
+        post: operations["upload"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/uploads/{upload_id}/original": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Original
+         * @description The file as it was brought, byte for byte.
+         */
+        get: operations["original"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/uploads/{upload_id}/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Preview Again */
+        post: operations["preview_again"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/demo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Restore Demo
+         * @description The demo study as it ships; one that was changed stays, under its own name.
+         */
+        post: operations["restore_demo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tidy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Tidy Now
+         * @description Throws away what no study, no history and no page needs.
+         */
+        post: operations["tidy_now"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/unpack": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Unpack Study
+         * @description A packed study (the body is the zip) as a new study. Raises DataProblem.
+         */
+        post: operations["unpack_study"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
-  schemas: {
-    /** About */
-    About: {
-      design?: components["schemas"]["Design"] | null;
-      /**
-       * Filtered Out
-       * @default {}
-       */
-      filtered_out: {
-        [key: string]: string[];
-      };
-      panel?: components["schemas"]["Panel"] | null;
-    };
-    /** AddToReport */
-    AddToReport: {
-      /**
-       * Kind
-       * @enum {string}
-       */
-      kind: "answer" | "figure";
-      /**
-       * Parts
-       * @default []
-       */
-      parts: string[];
-      /** Ref */
-      ref: string;
-    };
-    /** AimOut */
-    AimOut: {
-      /** Id */
-      id: string;
-      /** Title */
-      title: string;
-    };
-    /**
-     * Answer
-     * @description ``method``, ``version`` and ``spec`` are filled in by the registry: a method need not repeat its own name.
-     */
-    Answer: {
-      /** Blocks */
-      blocks: (
-        components["schemas"]["TableBlock"] | components["schemas"]["FigureBlock"] | components["schemas"]["NoteBlock"]
-      )[];
-      /** Checks */
-      checks: components["schemas"]["Check"][];
-      /** Facts */
-      facts: {
-        [key: string]: number | string;
-      };
-      /** Headline */
-      headline: string;
-      /** Headline Spans */
-      headline_spans: components["schemas"]["Span"][];
-      /**
-       * @default {
-       *       "letters": {},
-       *       "letters_note": "",
-       *       "p": [],
-       *       "pairs": [],
-       *       "pairs_note": "",
-       *       "fitted": [],
-       *       "fitted_note": "",
-       *       "equation": [],
-       *       "values": []
-       *     }
-       */
-      marks: components["schemas"]["Marks"];
-      /** Method */
-      method: string;
-      model?: components["schemas"]["ModelCard"] | null;
-      /**
-       * New Columns
-       * @default {}
-       */
-      new_columns: {
-        [key: string]: (number | null)[];
-      };
-      rows: components["schemas"]["RowsUsed"];
-      /** Seed */
-      seed?: number | null;
-      /** Settings */
-      settings: string[];
-      /** Short */
-      short: string;
-      /** Spec */
-      spec: {
-        [key: string]: unknown;
-      };
-      /**
-       * Variants
-       * @default []
-       */
-      variants: components["schemas"]["Variant"][];
-      /** Version */
-      version: string;
-    };
-    /**
-     * ArchiveFile
-     * @description A file of an archive, as its listing describes it.
-     */
-    ArchiveFile: {
-      /** Description */
-      description: string;
-      /** Filename */
-      filename: string;
-      /** Id */
-      id: string;
-      /** Size */
-      size: number;
-      /** Title */
-      title: string;
-      /** Year */
-      year?: number | null;
-    };
-    /** ArchiveOut */
-    ArchiveOut: {
-      /** Name */
-      name: string;
-      /** Words */
-      words: string;
-    };
-    /**
-     * Around
-     * @description What a change of one entry changes in the contents.
-     */
-    Around: {
-      entry: components["schemas"]["Entry"];
-      /** Redo */
-      redo: string | null;
-      /** Undo */
-      undo: string | null;
-    };
-    /** CardTerm */
-    CardTerm: {
-      /** Key */
-      key: string;
-      /** Title */
-      title: string;
-    };
-    /** Catalogue */
-    Catalogue: {
-      /** Aims */
-      aims: components["schemas"]["AimOut"][];
-      /** Figure */
-      figure: {
-        [key: string]: unknown;
-      };
-      /** Figure Kinds */
-      figure_kinds: {
-        [key: string]: unknown;
-      }[];
-      /** Functions */
-      functions: {
-        [key: string]: string;
-      }[];
-      /** Kinds */
-      kinds: components["schemas"]["Kind"][];
-      /** Methods */
-      methods: components["schemas"]["MethodOut"][];
-      /** Steps */
-      steps: {
-        [key: string]: unknown;
-      }[];
-    };
-    /**
-     * Cell
-     * @description A value, its printed text, and where it cannot be computed, why.
-     */
-    Cell: {
-      /** S */
-      s: string;
-      /**
-       * Strong
-       * @default false
-       */
-      strong: boolean;
-      /** Sub */
-      sub?: string | null;
-      /** V */
-      v: number | string | null;
-      /** Why */
-      why?: string | null;
-    };
-    /**
-     * Change
-     * @description Fields of the question that a click sets; ``now``: the question stands like that.
-     */
-    Change: {
-      /** Label */
-      label: string;
-      /**
-       * Now
-       * @default false
-       */
-      now: boolean;
-      /** Spec */
-      spec: {
-        [key: string]: unknown;
-      };
-    };
-    /** ChangeOut */
-    ChangeOut: {
-      /**
-       * At
-       * Format: date-time
-       */
-      at: string;
-      /** Id */
-      id: number;
-      /** Item Id */
-      item_id: string;
-      /** Label */
-      label: string;
-      /** Moment */
-      moment: string | null;
-      /** Undone */
-      undone: boolean;
-      /** Who */
-      who: string;
-    };
-    /** Check */
-    Check: {
-      /**
-       * Facts
-       * @default {}
-       */
-      facts: {
-        [key: string]: number;
-      };
-      /** Id */
-      id: string;
-      /**
-       * Remedies
-       * @default []
-       */
-      remedies: components["schemas"]["Remedy"][];
-      /** Text */
-      text: string;
-      /** Title */
-      title: string;
-      verdict: components["schemas"]["Verdict"];
-    };
-    /**
-     * Column
-     * @description Name, meaning and kind of a column. Levels are in their shown order.
-     */
-    Column: {
-      /**
-       * Decimals
-       * @default 0
-       */
-      decimals: number;
-      /**
-       * Empty Codes
-       * @default []
-       */
-      empty_codes: string[];
-      /**
-       * Empty Meanings
-       * @default {}
-       */
-      empty_meanings: {
-        [key: string]: string;
-      };
-      kind: components["schemas"]["Kind"];
-      /** Label */
-      label?: string | null;
-      /**
-       * Levels
-       * @default []
-       */
-      levels: components["schemas"]["Level"][];
-      /** Name */
-      name: string;
-      /** Note */
-      note?: string | null;
-      /** Unit */
-      unit?: string | null;
-    };
-    /** ColumnOut */
-    ColumnOut: {
-      column: components["schemas"]["Column"];
-      profile: components["schemas"]["Profile"];
-    };
-    /** Contents */
-    Contents: {
-      /** Entries */
-      entries: components["schemas"]["Entry"][];
-      /** Redo */
-      redo: string | null;
-      study: components["schemas"]["StudyOut"];
-      /** Undo */
-      undo: string | null;
-    };
-    /** Derived */
-    Derived: {
-      /** Name */
-      name: string;
-      /** Steps */
-      steps: {
-        [key: string]: unknown;
-      }[];
-    };
-    /**
-     * Design
-     * @description A survey's design.
-     *
-     *     ``scale`` multiplies the squared differences between replicate estimates, None for what is usual of the method.
-     *     ``population``: a column with how many clusters (rows where there are none) each stratum has in all, or which share
-     *     of them was drawn. ``lone``: what a stratum with one cluster adds. ``waves``: samples drawn by themselves that stand
-     *     in one table, each with a block of replicates.
-     */
-    Design: {
-      /** Clusters */
-      clusters?: string | null;
-      /**
-       * Fay
-       * @default 0.5
-       */
-      fay: number;
-      /**
-       * Lone
-       * @default centred
-       * @enum {string}
-       */
-      lone: "centred" | "certainty" | "pooled";
-      /**
-       * Method
-       * @default jk1
-       * @enum {string}
-       */
-      method: "jk1" | "jk2" | "jkn" | "brr" | "fay" | "bootstrap" | "successive";
-      /** Population */
-      population?: string | null;
-      /**
-       * Replicates
-       * @default []
-       */
-      replicates: string[];
-      /** Scale */
-      scale?: number | null;
-      /** Strata */
-      strata?: string | null;
-      /**
-       * Waves
-       * @default 1
-       */
-      waves: number;
-      /** Weight */
-      weight?: string | null;
-    };
-    /**
-     * DrawingOut
-     * @description A figure as it is kept and shown.
-     */
-    DrawingOut: {
-      /** Alt */
-      alt: string;
-      behind?: components["schemas"]["TableBlock"] | null;
-      /** Caption */
-      caption: components["schemas"]["Span"][];
-      /** Colours */
-      colours: {
-        [key: string]: string;
-      };
-      /**
-       * Grey
-       * @default []
-       */
-      grey: string[];
-      /**
-       * Groups
-       * @default []
-       */
-      groups: string[];
-      /** Levels */
-      levels: string[];
-      /** Missing */
-      missing?: string | null;
-      /** Own Caption */
-      own_caption: components["schemas"]["Span"][];
-      /**
-       * Parts
-       * @default {}
-       */
-      parts: {
-        [key: string]: string;
-      };
-      /**
-       * Shapes
-       * @default {}
-       */
-      shapes: {
-        [key: string]: string;
-      };
-      /**
-       * Template
-       * @default
-       */
-      template: string;
-      /** Vega */
-      vega: {
-        [key: string]: unknown;
-      };
-      /**
-       * Warnings
-       * @default []
-       */
-      warnings: string[];
-    };
-    /**
-     * Effect
-     * @description What a step did, for its chip: ``said`` is a line such as '112 → 108 rows'.
-     */
-    Effect: {
-      /**
-       * Broken
-       * @default 0
-       */
-      broken: number;
-      /** Column */
-      column?: string | null;
-      /**
-       * Lists
-       * @default []
-       */
-      lists: components["schemas"]["Listed"][];
-      /**
-       * Notes
-       * @default []
-       */
-      notes: string[];
-      /** Position */
-      position?: number | null;
-      /** Problem */
-      problem?: string | null;
-      /** Rows In */
-      rows_in: number;
-      /** Rows Out */
-      rows_out: number;
-      /** Said */
-      said: string;
-      /** Title */
-      title: string;
-    };
-    /**
-     * EmbedOut
-     * @description What stands at an answer or figure node of the report.
-     */
-    EmbedOut: {
-      /**
-       * Figures
-       * @default []
-       */
-      figures: {
-        [key: string]: unknown;
-      }[];
-      /** Headline */
-      headline?: components["schemas"]["Span"][] | null;
-      /**
-       * Kind
-       * @enum {string}
-       */
-      kind: "answer" | "figure" | "appendix";
-      /** Name */
-      name: string;
-      /** Now */
-      now?: string | null;
-      /** Out Of Date */
-      out_of_date: boolean;
-      /**
-       * Parts
-       * @default []
-       */
-      parts: {
-        [key: string]: string;
-      }[];
-      /** Problem */
-      problem?: string | null;
-      /** Ref */
-      ref: string;
-      /**
-       * Tables
-       * @default []
-       */
-      tables: {
-        [key: string]: unknown;
-      }[];
-      /** Uid */
-      uid: string;
-      /** Was */
-      was?: string | null;
-    };
-    /**
-     * Entry
-     * @description A line of the contents: its name, and what it says now.
-     */
-    Entry: {
-      /** Id */
-      id: string;
-      /** Line */
-      line: string;
-      /** Method */
-      method?: string | null;
-      /** Name */
-      name: string;
-      /**
-       * Out Of Date
-       * @default false
-       */
-      out_of_date: boolean;
-      /** Table */
-      table?: string | null;
-      /**
-       * Type
-       * @enum {string}
-       */
-      type: "table" | "question" | "figure" | "report";
-    };
-    /**
-     * Estimate
-     * @description One coefficient; ``key`` is the same in every model that has it. Values are per unit of the column.
-     */
-    Estimate: {
-      /** B */
-      b: number | null;
-      /** High */
-      high: number | null;
-      /** Key */
-      key: string;
-      /** Low */
-      low: number | null;
-      /** P */
-      p: number | null;
-      /** Se */
-      se: number | null;
-      /** Title */
-      title: string;
-      /** Why */
-      why?: string | null;
-    };
-    /** FactChange */
-    FactChange: {
-      /** After */
-      after: string;
-      /** Before */
-      before: string;
-      /** Name */
-      name: string;
-    };
-    /**
-     * Figure
-     * @description What is drawn, from which columns, and how.
-     */
-    Figure: {
-      /**
-       * Arrows
-       * @default []
-       */
-      arrows: string[];
-      /** Classes */
-      bins?: number | null;
-      /** Block */
-      block?: string | null;
-      /**
-       * Brackets
-       * @default []
-       */
-      brackets: string[][];
-      /**
-       * Groups in order
-       * @default []
-       */
-      by_hand: string[];
-      /** Caption */
-      caption?: string | null;
-      /** Colour */
-      colour?: string | null;
-      /**
-       * Colours
-       * @default {}
-       */
-      colours: {
-        [key: string]: string;
-      };
-      /**
-       * Heights are
-       * @default false
-       */
-      counts: boolean;
-      /** Decimals */
-      decimals?: number | null;
-      /**
-       * Equation and R²
-       * @default false
-       */
-      equation: boolean;
-      /**
-       * Typeface
-       * @default Commissioner
-       * @enum {string}
-       */
-      face: "Commissioner" | "STIX Two Text";
-      /**
-       * Fitted
-       * @default true
-       */
-      fitted: boolean;
-      /**
-       * Lines of a grid
-       * @default true
-       */
-      grid: boolean;
-      /** Groups */
-      groups?: string | null;
-      /**
-       * Height, mm
-       * @default 70
-       */
-      height_mm: number;
-      /** High */
-      high?: string | null;
-      /**
-       * High percentile
-       * @default 95
-       */
-      high_percentile: number;
-      /**
-       * Intervals
-       * @default ci
-       * @enum {string}
-       */
-      interval: "none" | "sd" | "se" | "ci";
-      /**
-       * Width of the points
-       * @default 0.3
-       */
-      jitter: number;
-      /**
-       * Kind
-       * @default groups
-       * @enum {string}
-       */
-      kind:
-        | "groups"
-        | "samples"
-        | "spread"
-        | "relation"
-        | "course"
-        | "shares"
-        | "paired"
-        | "matrix"
-        | "forest"
-        | "roc"
-        | "answer";
-      /**
-       * Key
-       * @default top
-       * @enum {string}
-       */
-      legend: "top" | "right" | "bottom" | "direct" | "none";
-      /**
-       * Letters
-       * @default true
-       */
-      letters: boolean;
-      /**
-       * Confidence level
-       * @default 0.95
-       */
-      level: number;
-      /**
-       * Lines, pt
-       * @default 0.75
-       */
-      line_pt: number;
-      /**
-       * Lines
-       * @default []
-       */
-      lines: components["schemas"]["ReferenceLine"][];
-      /** Low */
-      low?: string | null;
-      /**
-       * Low percentile
-       * @default 5
-       */
-      low_percentile: number;
-      /** Marks From */
-      marks_from?: string | null;
-      /**
-       * Notes
-       * @default []
-       */
-      notes: components["schemas"]["FreeNote"][];
-      /**
-       * Order of groups
-       * @default data
-       * @enum {string}
-       */
-      order: "data" | "value" | "name" | "hand";
-      /**
-       * P
-       * @default true
-       */
-      p: boolean;
-      /** Panel */
-      panel?: string | null;
-      /** Panel Rows */
-      panel_rows?: string | null;
-      /**
-       * Numbers
-       * @default false
-       */
-      percent: boolean;
-      /** Question */
-      question?: string | null;
-      /**
-       * Ranges
-       * @default []
-       */
-      ranges: components["schemas"]["ShadedRange"][];
-      /** Response */
-      response?: string | null;
-      /**
-       * Samples
-       * @default []
-       */
-      samples: string[];
-      /**
-       * Seed
-       * @default 1
-       */
-      seed: number;
-      /**
-       * Shapes
-       * @default {}
-       */
-      shapes: {
-        [key: string]: "circle" | "square" | "triangle-up" | "diamond" | "cross" | "triangle-down";
-      };
-      /**
-       * Show
-       * @default [
-       *       "box",
-       *       "points"
-       *     ]
-       */
-      show: (
-        | "box"
-        | "violin"
-        | "points"
-        | "swarm"
-        | "mean"
-        | "bar"
-        | "join"
-        | "histogram"
-        | "density"
-        | "quantile"
-        | "cumulative"
-        | "line"
-        | "curve"
-        | "hull"
-        | "ellipse"
-        | "step"
-        | "area"
-        | "band"
-        | "stacked"
-        | "beside"
-        | "dots"
-        | "heat"
-        | "scatter"
-        | "interval"
-      )[];
-      /**
-       * Smoothness
-       * @default 1
-       */
-      smooth: number;
-      /**
-       * Type, pt
-       * @default 8
-       */
-      type_pt: number;
-      /** Where */
-      where?: string | null;
-      /**
-       * Whiskers reach
-       * @default iqr
-       * @enum {string}
-       */
-      whiskers: "iqr" | "range" | "percentiles";
-      /**
-       * Width, mm
-       * @default 85
-       */
-      width_mm: number;
-      /** X */
-      x?: string | null;
-      /** to */
-      x_max?: number | null;
-      /** Level: from */
-      x_min?: number | null;
-      /**
-       * Level: scale
-       * @default linear
-       * @enum {string}
-       */
-      x_scale: "linear" | "log" | "root";
-      /** Level: a break every */
-      x_step?: number | null;
-      /** Level axis */
-      x_title?: string | null;
-      /** To */
-      y_max?: number | null;
-      /** From */
-      y_min?: number | null;
-      /**
-       * Upright: scale
-       * @default linear
-       * @enum {string}
-       */
-      y_scale: "linear" | "log" | "root";
-      /** Upright: a break every */
-      y_step?: number | null;
-      /** Upright axis */
-      y_title?: string | null;
-    };
-    /**
-     * FigureBlock
-     * @description ``drawing`` is Vega-Lite; ``figure`` is the description it came from, to be opened as a figure.
-     */
-    FigureBlock: {
-      /** Alt */
-      alt: string;
-      /**
-       * Caption
-       * @default []
-       */
-      caption: components["schemas"]["Span"][];
-      /**
-       * Changes
-       * @default []
-       */
-      changes: components["schemas"]["Change"][];
-      /** Drawing */
-      drawing: {
-        [key: string]: unknown;
-      };
-      /** Figure */
-      figure?: {
-        [key: string]: unknown;
-      } | null;
-      /**
-       * Folded
-       * @default false
-       */
-      folded: boolean;
-      /**
-       * Handles
-       * @default []
-       */
-      handles: components["schemas"]["Handle"][];
-      /** Id */
-      id: string;
-      pick?: components["schemas"]["Pick"] | null;
-      /**
-       * Small
-       * @default false
-       */
-      small: boolean;
-      tab?: components["schemas"]["Tab"] | null;
-      takes?: components["schemas"]["Change"] | null;
-      /** Title */
-      title: string;
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      type: "figure";
-    };
-    /** FigureChange */
-    FigureChange: {
-      figure?: components["schemas"]["Figure"] | null;
-      /** Table */
-      table?: string | null;
-    };
-    /** FigureState */
-    FigureState: {
-      drawing: components["schemas"]["DrawingOut"] | null;
-      figure: components["schemas"]["Figure"];
-      /** Id */
-      id: string;
-      job?: components["schemas"]["JobOut"] | null;
-      /** Marks Problem */
-      marks_problem?: string | null;
-      /** Marks Sources */
-      marks_sources: components["schemas"]["MarksSource"][];
-      /** Name */
-      name: string;
-      /**
-       * Out Of Date
-       * @default false
-       */
-      out_of_date: boolean;
-      /** Problem */
-      problem: {
-        [key: string]: unknown;
-      } | null;
-      /** Revision */
-      revision: number;
-      /** Table */
-      table: string;
-    };
-    /** Fit */
-    Fit: {
-      /** Layout */
-      layout: string;
-      /** Method */
-      method: string;
-      /** Missing */
-      missing: string[];
-      /** Score */
-      score: number;
-      /** Spec */
-      spec: {
-        [key: string]: unknown;
-      };
-      /** Why */
-      why: string;
-    };
-    /** FitLine */
-    FitLine: {
-      /** Better */
-      better?: ("high" | "low") | null;
-      /** Key */
-      key: string;
-      /** S */
-      s: string;
-      /**
-       * Short
-       * @default
-       */
-      short: string;
-      /** Title */
-      title: string;
-      /** V */
-      v: number | null;
-    };
-    /** FitOut */
-    FitOut: {
-      /** Fits */
-      fits: components["schemas"]["Fit"][];
-      /** Said */
-      said: string;
-    };
-    /**
-     * FittedLine
-     * @description A model's curve over a column, for one level of another (``None``: for all rows), with the ends of its band.
-     */
-    FittedLine: {
-      /** By */
-      by?: string | null;
-      /** Group */
-      group?: string | null;
-      /**
-       * High
-       * @default []
-       */
-      high: number[];
-      /**
-       * Low
-       * @default []
-       */
-      low: number[];
-      /** Over */
-      over: string;
-      /** X */
-      x: number[];
-      /** Y */
-      y: number[];
-    };
-    /**
-     * Found
-     * @description Where a notable cell is: its place in what is shown, its row's number and its column; None where there is
-     *     none.
-     */
-    Found: {
-      /** Column */
-      column?: string | null;
-      /** Count */
-      count: number;
-      /** Number */
-      number?: number | null;
-      /** Row */
-      row?: number | null;
-    };
-    /**
-     * FreeNote
-     * @description Words at a place of the data, with an arrow where ``to_x`` and ``to_y`` are set. Places of groups count from
-     *     0.
-     */
-    FreeNote: {
-      /**
-       * Text
-       * @default
-       */
-      text: string;
-      /** To X */
-      to_x?: number | null;
-      /** To Y */
-      to_y?: number | null;
-      /** X */
-      x: number;
-      /** Y */
-      y: number;
-    };
-    /**
-     * GroupLine
-     * @description One group's line of a column: texts, as all numbers are put into words in Python.
-     */
-    GroupLine: {
-      /** Empty */
-      empty: number;
-      /** Group */
-      group: string;
-      /** Mean */
-      mean?: number | null;
-      /** N */
-      n: number;
-      /** Said */
-      said: string;
-      /** Sd */
-      sd?: number | null;
-    };
-    /**
-     * Handle
-     * @description A line across a picture that is moved to set a number of the question.
-     *
-     *     ``field``: the field of the spec that is set, or its entry ``key`` where it holds several. ``at``, ``low`` and
-     *     ``high`` are in the axis' own numbers; it moves by ``step`` and is told with so many ``decimals``.
-     */
-    Handle: {
-      /** At */
-      at: number;
-      /**
-       * Axis
-       * @default x
-       * @enum {string}
-       */
-      axis: "x" | "y";
-      /** Decimals */
-      decimals: number;
-      /** Field */
-      field: string;
-      /** High */
-      high: number;
-      /** Key */
-      key?: string | null;
-      /** Low */
-      low: number;
-      /** Step */
-      step: number;
-      /** Title */
-      title: string;
-      /**
-       * Unit
-       * @default
-       */
-      unit: string;
-      /**
-       * Words
-       * @default
-       */
-      words: string;
-    };
-    /**
-     * Head
-     * @description The head of a column.
-     *
-     *     ``sub`` is a second line of the head; ``lowered`` stands below a statistic's letter where it is quoted, as W in
-     *     Welch's F.
-     */
-    Head: {
-      /**
-       * Align
-       * @default right
-       * @enum {string}
-       */
-      align: "left" | "right";
-      /**
-       * Italic
-       * @default false
-       */
-      italic: boolean;
-      /** Key */
-      key: string;
-      /**
-       * Lowered
-       * @default
-       */
-      lowered: string;
-      /**
-       * Role
-       * @default value
-       * @enum {string}
-       */
-      role: "name" | "said" | "word" | "count" | "value" | "estimate" | "interval" | "statistic" | "df" | "p";
-      /** Sub */
-      sub?: string | null;
-      /** Title */
-      title: string;
-      /**
-       * Unit
-       * @default
-       */
-      unit: string;
-    };
-    /** ItemChange */
-    ItemChange: {
-      /** Before */
-      before?: string | null;
-      /** Name */
-      name?: string | null;
-    };
-    /** JobOut */
-    JobOut: {
-      /** Id */
-      id: string;
-      /** Item Id */
-      item_id: string | null;
-      /** Part */
-      part: number;
-      /** Problem */
-      problem: {
-        [key: string]: unknown;
-      } | null;
-      /** Result */
-      result: {
-        [key: string]: unknown;
-      } | null;
-      /** Seconds */
-      seconds: number;
-      /** Shown */
-      shown?: {
-        [key: string]: unknown;
-      } | null;
-      /**
-       * State
-       * @enum {string}
-       */
-      state: "waiting" | "running" | "done" | "problem" | "failed" | "stopped";
-      /** Study Id */
-      study_id: string;
-      /** Title */
-      title: string;
-      /** What */
-      what: string;
-    };
-    /**
-     * Kind
-     * @description What a column's values are, which decides what can be asked of it.
-     * @enum {string}
-     */
-    Kind: "measure" | "count" | "yes_no" | "category" | "ordered" | "date" | "text" | "identifier";
-    /** LayoutOut */
-    LayoutOut: {
-      /** Id */
-      id: string;
-      /** Needed */
-      needed: string[];
-      /** Sentence */
-      sentence: string;
-      /** Slots */
-      slots: string[];
-      /** Words */
-      words: string;
-    };
-    /** LeftOut */
-    LeftOut: {
-      /** N */
-      n: number;
-      /**
-       * Rows
-       * @default []
-       */
-      rows: number[];
-      /** Why */
-      why: string;
-    };
-    /**
-     * Level
-     * @description One level of a coded column: the value in the file and the words to show for it.
-     */
-    Level: {
-      /** Label */
-      label?: string | null;
-      /** Value */
-      value: string;
-    };
-    /** Likely */
-    Likely: {
-      /** Mine */
-      mine: string;
-      /** Theirs */
-      theirs: string | null;
-      /** Why */
-      why: string;
-    };
-    /**
-     * Listed
-     * @description Some rows that a step wants seen: those without a partner, duplicates, those that break a rule.
-     */
-    Listed: {
-      /** Columns */
-      columns: string[];
-      /**
-       * Numbers
-       * @default []
-       */
-      numbers: number[];
-      /** Rows */
-      rows: (string | null)[][];
-      /** Title */
-      title: string;
-    };
-    /**
-     * LiveOut
-     * @description A live word of the text as it reads now.
-     */
-    LiveOut: {
-      /**
-       * Flipped
-       * @default false
-       */
-      flipped: boolean;
-      /**
-       * Missing
-       * @default false
-       */
-      missing: boolean;
-      /** Name */
-      name: string;
-      /**
-       * Out Of Date
-       * @default false
-       */
-      out_of_date: boolean;
-      /** Ref */
-      ref: string;
-      /** Said */
-      said: string;
-      /** Spans */
-      spans: components["schemas"]["Span"][];
-      /** Text */
-      text: string;
-      /** Uid */
-      uid: string;
-    };
-    /**
-     * Look
-     * @description How figures look: what a study's own style holds, and every figure carries.
-     */
-    Look: {
-      /**
-       * Typeface
-       * @default Commissioner
-       * @enum {string}
-       */
-      face: "Commissioner" | "STIX Two Text";
-      /**
-       * Lines of a grid
-       * @default true
-       */
-      grid: boolean;
-      /**
-       * Height, mm
-       * @default 70
-       */
-      height_mm: number;
-      /**
-       * Key
-       * @default top
-       * @enum {string}
-       */
-      legend: "top" | "right" | "bottom" | "direct" | "none";
-      /**
-       * Lines, pt
-       * @default 0.75
-       */
-      line_pt: number;
-      /**
-       * Type, pt
-       * @default 8
-       */
-      type_pt: number;
-      /**
-       * Width, mm
-       * @default 85
-       */
-      width_mm: number;
-    };
-    /**
-     * Marks
-     * @description What a figure may take from an answer.
-     */
-    Marks: {
-      /**
-       * Equation
-       * @default []
-       */
-      equation: components["schemas"]["Span"][];
-      /**
-       * Fitted
-       * @default []
-       */
-      fitted: components["schemas"]["FittedLine"][];
-      /**
-       * Fitted Note
-       * @default
-       */
-      fitted_note: string;
-      /**
-       * Letters
-       * @default {}
-       */
-      letters: {
-        [key: string]: string;
-      };
-      /**
-       * Letters Note
-       * @default
-       */
-      letters_note: string;
-      /**
-       * P
-       * @default []
-       */
-      p: components["schemas"]["Span"][];
-      /**
-       * Pairs
-       * @default []
-       */
-      pairs: components["schemas"]["PairMark"][];
-      /**
-       * Pairs Note
-       * @default
-       */
-      pairs_note: string;
-      /**
-       * Values
-       * @default []
-       */
-      values: components["schemas"]["ValueMark"][];
-    };
-    /** MarksSource */
-    MarksSource: {
-      /** Id */
-      id: string;
-      /** Name */
-      name: string;
-      /**
-       * Pairs
-       * @default []
-       */
-      pairs: string[][];
-    };
-    /** MethodOut */
-    MethodOut: {
-      /** Aim */
-      aim: string;
-      /** Gives Columns */
-      gives_columns: boolean;
-      /** Id */
-      id: string;
-      /** Keywords */
-      keywords: string[];
-      /** Layouts */
-      layouts: components["schemas"]["LayoutOut"][];
-      /** Makes Models */
-      makes_models: boolean;
-      /** Spec */
-      spec: {
-        [key: string]: unknown;
-      };
-      /** Title */
-      title: string;
-      /** View */
-      view: string;
-    };
-    /** MethodPageOut */
-    MethodPageOut: {
-      /** Answers */
-      answers: string;
-      /** Assumes */
-      assumes: string[];
-      /** Conventions */
-      conventions: string[];
-      /** Formulas */
-      formulas: [string, string][];
-      /** Id */
-      id: string;
-      /** Reading */
-      reading: [string, string][];
-      /** References */
-      references: string[];
-      /** Sentence */
-      sentence: string;
-      /** Title */
-      title: string;
-    };
-    /**
-     * ModelCard
-     * @description ``said``: the response in words, with its event where it has one.
-     *     ``rows``: a fingerprint of the rows used.
-     *     ``rss``, ``df``: of least squares; None for models fitted by likelihood.
-     *     ``log_likelihood``: None where the model has none; ``likelihood_of`` says of what kind of values it is.
-     */
-    ModelCard: {
-      /**
-       * Counted From
-       * @default
-       */
-      counted_from: string;
-      /** Df */
-      df?: number | null;
-      /**
-       * Edge
-       * @default []
-       */
-      edge: string[];
-      /**
-       * Effect
-       * @enum {string}
-       */
-      effect: "b" | "odds_ratio" | "rate_ratio";
-      /** Estimates */
-      estimates: components["schemas"]["Estimate"][];
-      /** Fit */
-      fit: components["schemas"]["FitLine"][];
-      /**
-       * Holds
-       * @default []
-       */
-      holds: string[];
-      /**
-       * Intercept
-       * @default true
-       */
-      intercept: boolean;
-      /** Kind */
-      kind: string;
-      /**
-       * Likelihood Of
-       * @default measures
-       * @enum {string}
-       */
-      likelihood_of: "measures" | "restricted" | "outcomes" | "counts" | "answers";
-      /** Log Likelihood */
-      log_likelihood: number | null;
-      /** N */
-      n: number;
-      /** Parameters */
-      parameters: number;
-      /**
-       * Penalised
-       * @default false
-       */
-      penalised: boolean;
-      /** Response */
-      response: string;
-      /** Rows */
-      rows: string;
-      /** Rss */
-      rss?: number | null;
-      /** Said */
-      said: string;
-      /** Terms */
-      terms: components["schemas"]["CardTerm"][];
-      /** Weights */
-      weights?: string | null;
-    };
-    /** Moment */
-    Moment: {
-      /** Name */
-      name?: string | null;
-    };
-    /**
-     * Moved
-     * @description What undo or redo did; None where there was nothing to do.
-     */
-    Moved: {
-      /** Item Id */
-      item_id: string | null;
-      /** Label */
-      label: string | null;
-    };
-    /** Named */
-    Named: {
-      /** Name */
-      name: string;
-    };
-    /** NameRound */
-    NameRound: {
-      /** Name */
-      name?: string | null;
-    };
-    /** NewFigure */
-    NewFigure: {
-      /** Block */
-      block?: string | null;
-      figure?: components["schemas"]["Figure"];
-      /** From Question */
-      from_question?: string | null;
-      /** Table */
-      table: string;
-    };
-    /** NewPath */
-    NewPath: {
-      /** Name */
-      name: string;
-      /** Table */
-      table: string;
-    };
-    /** NewQuestion */
-    NewQuestion: {
-      /**
-       * Layout
-       * @default
-       */
-      layout: string;
-      /** Method */
-      method: string;
-      /**
-       * Spec
-       * @default {}
-       */
-      spec: {
-        [key: string]: unknown;
-      };
-      /** Table */
-      table: string;
-    };
-    /** NewReport */
-    NewReport: {
-      /** Name */
-      name: string;
-      /**
-       * Template
-       * @default empty
-       */
-      template: string;
-    };
-    /** NewSteps */
-    NewSteps: {
-      /** Label */
-      label: string;
-      /** Steps */
-      steps: {
-        [key: string]: unknown;
-      }[];
-    };
-    /** NewTable */
-    NewTable: {
-      /** Name */
-      name: string;
-      options: components["schemas"]["ReadOptions"];
-      /** Upload */
-      upload: string;
-    };
-    /** NoteBlock */
-    NoteBlock: {
-      /**
-       * Folded
-       * @default false
-       */
-      folded: boolean;
-      /** Id */
-      id: string;
-      /** Text */
-      text: string;
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      type: "note";
-    };
-    /**
-     * Notice
-     * @description Something the reader did or saw that the researcher should know.
-     */
-    Notice: {
-      /** Column */
-      column?: string | null;
-      /**
-       * Rows
-       * @default []
-       */
-      rows: number[];
-      /** Text */
-      text: string;
-    };
-    /** OutputOut */
-    OutputOut: {
-      /** Id */
-      id: string;
-      /** Keeps */
-      keeps: boolean;
-      /** Title */
-      title: string;
-    };
-    /**
-     * PairMark
-     * @description Two groups and the p of their comparison, as a bracket says it.
-     */
-    PairMark: {
-      /** A */
-      a: string;
-      /** B */
-      b: string;
-      /** P */
-      p: number;
-      /** Text */
-      text: components["schemas"]["Span"][];
-    };
-    /**
-     * Panel
-     * @description Which column names the unit and which the time.
-     */
-    Panel: {
-      /** Time */
-      time: string;
-      /** Unit */
-      unit: string;
-    };
-    /** PathOut */
-    PathOut: {
-      /** Columns */
-      columns: string[];
-      /** Id */
-      id: string;
-      /** Name */
-      name: string;
-      /** Steps */
-      steps: {
-        [key: string]: unknown;
-      }[];
-    };
-    /**
-     * PathTried
-     * @description What a path would do on a table: an effect for each step, and columns that it was made on and this table
-     *     lacks.
-     */
-    PathTried: {
-      /** Columns */
-      columns: number;
-      /** Effects */
-      effects: components["schemas"]["Effect"][];
-      /** Lacking */
-      lacking: string[];
-      /** Rows */
-      rows: number;
-    };
-    /**
-     * Pattern
-     * @description Rows whose empty cells are in exactly these columns.
-     */
-    Pattern: {
-      /** Columns */
-      columns: string[];
-      /** Rows */
-      rows: number;
-      /** Share */
-      share: string;
-    };
-    /** Patterns */
-    Patterns: {
-      /** Columns */
-      columns: string[];
-      /** Complete */
-      complete: number;
-      /** More */
-      more: number;
-      /** Patterns */
-      patterns: components["schemas"]["Pattern"][];
-      /** Rows */
-      rows: number;
-    };
-    /** PhraseOut */
-    PhraseOut: {
-      /** Key */
-      key: string;
-      /** Spans */
-      spans: components["schemas"]["Span"][];
-      /** Text */
-      text: string;
-      /** Where */
-      where: string;
-    };
-    /**
-     * Pick
-     * @description Rows of a table that are clicked to put them into a list of the question, or to be what a field of it is.
-     *
-     *     ``field``: of the spec; ``key``: the column whose value goes there; ``single``: the value takes the place of what
-     *     was there.
-     */
-    Pick: {
-      /** Field */
-      field: string;
-      /** Key */
-      key: string;
-      /**
-       * Most
-       * @default 0
-       */
-      most: number;
-      /**
-       * Single
-       * @default false
-       */
-      single: boolean;
-      /** Title */
-      title: string;
-    };
-    /**
-     * Preview
-     * @description The first rows of a file under some options, before a table is made.
-     */
-    Preview: {
-      /** Columns */
-      columns: components["schemas"]["Column"][];
-      /** N Columns */
-      n_columns: number;
-      /** Notices */
-      notices: components["schemas"]["Notice"][];
-      options: components["schemas"]["ReadOptions"];
-      /** Rows */
-      rows: (string | null)[][];
-      /** Rows Seen */
-      rows_seen: number;
-      /**
-       * Sheets
-       * @default []
-       */
-      sheets: string[];
-      /** Whole */
-      whole: boolean;
-    };
-    /** ProblemOut */
-    ProblemOut: {
-      /**
-       * Column
-       * @default null
-       */
-      column: string | null;
-      /** Detail */
-      detail: string;
-      /**
-       * Mine
-       * @default null
-       */
-      mine: {
-        [key: string]: unknown;
-      } | null;
-      /**
-       * Places
-       * @default null
-       */
-      places: components["schemas"]["ProblemPlace"][] | null;
-      /**
-       * Position
-       * @default null
-       */
-      position: number | null;
-      /**
-       * Present
-       * @default null
-       */
-      present: {
-        [key: string]: unknown;
-      } | null;
-      /**
-       * Revision
-       * @default null
-       */
-      revision: number | null;
-      /**
-       * Rows
-       * @default null
-       */
-      rows: number[] | null;
-      /** Status */
-      status: number;
-      /** Title */
-      title: string;
-      /**
-       * Type
-       * @default about:blank
-       * @constant
-       */
-      type: "about:blank";
-    };
-    /**
-     * ProblemPlace
-     * @description A place that two changed, each otherwise.
-     */
-    ProblemPlace: {
-      /** Base */
-      base: unknown;
-      /** Mine */
-      mine: unknown;
-      /** Path */
-      path: (string | number)[];
-      /** Theirs */
-      theirs: unknown;
-    };
-    /**
-     * Profile
-     * @description ``bars`` are heights (counts); for numbers they are equal bins that begin at ``low`` and end at ``high`` or,
-     *     of values on a grid, up to a bar beyond.
-     */
-    Profile: {
-      /**
-       * Bar Names
-       * @default []
-       */
-      bar_names: string[];
-      /**
-       * Bars
-       * @default []
-       */
-      bars: number[];
-      /** Distinct */
-      distinct?: number | null;
-      /** Empty */
-      empty: number;
-      /** Filled */
-      filled: number;
-      /** First */
-      first?: string | null;
-      /** High */
-      high?: number | null;
-      /**
-       * Infinite
-       * @default 0
-       */
-      infinite: number;
-      /** Last */
-      last?: string | null;
-      /** Low */
-      low?: number | null;
-      /** Mean */
-      mean?: number | null;
-      /** Median */
-      median?: number | null;
-      /** Q1 */
-      q1?: number | null;
-      /** Q3 */
-      q3?: number | null;
-      /** Sd */
-      sd?: number | null;
-    };
-    /** QuestionChange */
-    QuestionChange: {
-      /** Layout */
-      layout?: string | null;
-      /** Spec */
-      spec?: {
-        [key: string]: unknown;
-      } | null;
-      /** Table */
-      table?: string | null;
-    };
-    /** QuestionState */
-    QuestionState: {
-      answer: components["schemas"]["Answer"] | null;
-      around?: components["schemas"]["Around"] | null;
-      /** Id */
-      id: string;
-      job?: components["schemas"]["JobOut"] | null;
-      /** Layout */
-      layout: string;
-      /** Method */
-      method: string;
-      /** Name */
-      name: string;
-      /** Out Of Date */
-      out_of_date: boolean;
-      /** Pairs Used */
-      pairs_used?: string | null;
-      /** Problem */
-      problem?: {
-        [key: string]: unknown;
-      } | null;
-      /** Ready */
-      ready: boolean;
-      /** Revision */
-      revision: number;
-      /** Spec */
-      spec: {
-        [key: string]: unknown;
-      };
-      /** Table */
-      table: string;
-      /**
-       * Trail
-       * @default []
-       */
-      trail: components["schemas"]["TrailLine"][];
-      upgrade?: components["schemas"]["UpgradeOut"] | null;
-    };
-    /** ReadOptions */
-    ReadOptions: {
-      /** Cells */
-      cells?: string | null;
-      /**
-       * Dates
-       * @default iso
-       * @enum {string}
-       */
-      dates: "iso" | "day_first" | "month_first";
-      /**
-       * Decimal
-       * @default .
-       * @enum {string}
-       */
-      decimal: "." | ",";
-      /**
-       * Delimiter
-       * @default ,
-       */
-      delimiter: string;
-      /**
-       * Empty Codes
-       * @default [
-       *       "",
-       *       "NA",
-       *       "N/A",
-       *       "n/a",
-       *       "NaN",
-       *       "nan",
-       *       "NULL",
-       *       "null",
-       *       "#N/A"
-       *     ]
-       */
-      empty_codes: string[];
-      /**
-       * Encoding
-       * @default utf-8
-       * @enum {string}
-       */
-      encoding: "utf-8" | "utf-8-sig" | "utf-16" | "utf-16-le" | "utf-16-be" | "cp1252" | "latin-1";
-      /**
-       * Format
-       * @default text
-       * @enum {string}
-       */
-      format: "text" | "xlsx" | "ods" | "json" | "parquet" | "arrow" | "package";
-      /**
-       * Header
-       * @default true
-       */
-      header: boolean;
-      /**
-       * Kinds
-       * @default {}
-       */
-      kinds: {
-        [key: string]: components["schemas"]["Kind"];
-      };
-      /** Sheet */
-      sheet?: string | null;
-      /**
-       * Text Columns
-       * @default []
-       */
-      text_columns: string[];
-    };
-    /**
-     * ReferenceLine
-     * @description A line across the figure at a value: a cut-off, a limit, a date (as 2024-03-01).
-     */
-    ReferenceLine: {
-      /** At */
-      at: number | string;
-      /**
-       * Axis
-       * @default y
-       * @enum {string}
-       */
-      axis: "x" | "y";
-      /**
-       * Label
-       * @default
-       */
-      label: string;
-    };
-    /**
-     * Remedy
-     * @description A change that a button applies: to the question's spec, or a step added to the table.
-     */
-    Remedy: {
-      /** Label */
-      label: string;
-      /** Method */
-      method?: string | null;
-      /** Rows */
-      rows?: number[] | null;
-      /** Spec */
-      spec?: {
-        [key: string]: unknown;
-      } | null;
-      /** Step */
-      step?: {
-        [key: string]: unknown;
-      } | null;
-    };
-    /**
-     * Rename
-     * @description Rows of a table whose first cell is a name that is changed in place.
-     *
-     *     ``field``: of the spec, which holds names by the value in the row's column ``key``; ``title``: what is named;
-     *     ``rows``: how
-     *     many of the first rows have one.
-     */
-    Rename: {
-      /** Field */
-      field: string;
-      /** Key */
-      key: string;
-      /** Rows */
-      rows: number;
-      /** Title */
-      title: string;
-    };
-    /**
-     * ReportChange
-     * @description ``doc`` is the whole text; ``look`` how it is set; ``noted`` takes note of every change since the last time.
-     */
-    ReportChange: {
-      /** Doc */
-      doc?: {
-        [key: string]: unknown;
-      } | null;
-      look?: components["schemas"]["ReportLook"] | null;
-      /**
-       * Noted
-       * @default false
-       */
-      noted: boolean;
-    };
-    /**
-     * ReportLook
-     * @description How a report is set: what its files follow.
-     */
-    ReportLook: {
-      /**
-       * Decimal
-       * @default point
-       * @enum {string}
-       */
-      decimal: "point" | "comma";
-      /**
-       * Leading
-       * @default 1.2
-       */
-      leading: number;
-      /**
-       * Paper
-       * @default a4
-       * @enum {string}
-       */
-      paper: "a4" | "letter";
-      /**
-       * Tables
-       * @default journal
-       * @enum {string}
-       */
-      tables: "journal" | "plain";
-      /**
-       * Type Pt
-       * @default 10.5
-       */
-      type_pt: number;
-    };
-    /** ReportState */
-    ReportState: {
-      /** Doc */
-      doc: {
-        [key: string]: unknown;
-      };
-      /** Embeds */
-      embeds: components["schemas"]["EmbedOut"][];
-      /** Id */
-      id: string;
-      /**
-       * Live
-       * @default []
-       */
-      live: components["schemas"]["LiveOut"][];
-      look: components["schemas"]["ReportLook"];
-      /** Name */
-      name: string;
-      /** Revision */
-      revision: number;
-      /**
-       * Targets
-       * @default []
-       */
-      targets: components["schemas"]["TargetOut"][];
-    };
-    /** RowsUsed */
-    RowsUsed: {
-      /**
-       * Left Out
-       * @default []
-       */
-      left_out: components["schemas"]["LeftOut"][];
-      /** Total */
-      total: number;
-      /** Used */
-      used: number;
-    };
-    /**
-     * SavingOut
-     * @description A report that is being saved as a file.
-     */
-    SavingOut: {
-      /** Done */
-      done: boolean;
-      /** Id */
-      id: string;
-      /** Part */
-      part: number;
-      /** Problem */
-      problem?: string | null;
-    };
-    /**
-     * ShadedRange
-     * @description A shaded stretch of an axis.
-     */
-    ShadedRange: {
-      /**
-       * Axis
-       * @default y
-       * @enum {string}
-       */
-      axis: "x" | "y";
-      /** End */
-      end: number | string;
-      /**
-       * Label
-       * @default
-       */
-      label: string;
-      /** Start */
-      start: number | string;
-    };
-    /**
-     * Span
-     * @description A run of text in one style: a headline is a list of these, so no markup has to be trusted.
-     */
-    Span: {
-      /**
-       * Style
-       * @default plain
-       * @enum {string}
-       */
-      style: "plain" | "italic" | "sub" | "sup" | "bold";
-      /** T */
-      t: string;
-    };
-    /** StudyOut */
-    StudyOut: {
-      /**
-       * Created
-       * Format: date-time
-       */
-      created: string;
-      /** Demo */
-      demo: boolean;
-      /** Figures */
-      figures: number;
-      /** Id */
-      id: string;
-      /** Name */
-      name: string;
-      /** Questions */
-      questions: number;
-      /** Reports */
-      reports: number;
-      /** Tables */
-      tables: number;
-      /**
-       * Touched
-       * Format: date-time
-       */
-      touched: string;
-    };
-    /** StyleChange */
-    StyleChange: {
-      /**
-       * All
-       * @default false
-       */
-      all: boolean;
-      look?: components["schemas"]["Look"] | null;
-      /** Preset */
-      preset?: ("journal" | "slide" | "plain") | null;
-    };
-    /**
-     * StyleState
-     * @description How new figures of the study look, and the looks made ready, in words.
-     */
-    StyleState: {
-      look: components["schemas"]["Look"];
-      /** Preset */
-      preset: string | null;
-      /** Presets */
-      presets: {
-        [key: string]: string;
-      };
-    };
-    /** SummaryOut */
-    SummaryOut: {
-      /** Columns */
-      columns: components["schemas"]["ColumnOut"][];
-      /** Groupable */
-      groupable: string[];
-      /** Groups */
-      groups: {
-        [key: string]: components["schemas"]["GroupLine"][];
-      };
-      /** Total */
-      total: number;
-    };
-    /**
-     * Tab
-     * @description Blocks of one group are looked at one tab at a time.
-     */
-    Tab: {
-      /** Group */
-      group: string;
-      /** Title */
-      title: string;
-    };
-    /** TableBlock */
-    TableBlock: {
-      /**
-       * By
-       * @default
-       */
-      by: string;
-      /** Columns */
-      columns: components["schemas"]["Head"][];
-      /** Control */
-      control?: string | null;
-      /**
-       * Folded
-       * @default false
-       */
-      folded: boolean;
-      /** Id */
-      id: string;
-      /**
-       * Marked
-       * @default []
-       */
-      marked: number[];
-      /** Note */
-      note?: string | null;
-      /**
-       * Opens
-       * @default []
-       */
-      opens: ({
-        [key: string]: unknown;
-      } | null)[];
-      /**
-       * Opens Adds
-       * @default false
-       */
-      opens_adds: boolean;
-      /** Opens As */
-      opens_as?: string | null;
-      pick?: components["schemas"]["Pick"] | null;
-      /** Picked */
-      picked?: string | null;
-      rename?: components["schemas"]["Rename"] | null;
-      /** Rows */
-      rows: {
-        [key: string]: components["schemas"]["Cell"];
-      }[];
-      /**
-       * Shows
-       * @default []
-       */
-      shows: number[];
-      /**
-       * Strong
-       * @default []
-       */
-      strong: string[];
-      tab?: components["schemas"]["Tab"] | null;
-      /** Title */
-      title: string;
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      type: "table";
-      /**
-       * Unit
-       * @default
-       */
-      unit: string;
-    };
-    /** TableOut */
-    TableOut: {
-      about: components["schemas"]["About"];
-      /** Columns */
-      columns: components["schemas"]["Column"][];
-      /** Effects */
-      effects: components["schemas"]["Effect"][];
-      /** Empty Cells */
-      empty_cells: number;
-      /** Filename */
-      filename: string;
-      /** Id */
-      id: string;
-      /** Linked To */
-      linked_to?: string | null;
-      /**
-       * Made Into
-       * @default []
-       */
-      made_into: string[];
-      /** Name */
-      name: string;
-      /** Revision */
-      revision: number;
-      /** Rows */
-      rows: number;
-      source: components["schemas"]["Effect"];
-      /** Steps */
-      steps: {
-        [key: string]: unknown;
-      }[];
-      /** Upload */
-      upload?: string | null;
-      /** Version */
-      version: string;
-    };
-    /**
-     * TableState
-     * @description The table, or the job that is working it out.
-     */
-    TableState: {
-      job?: components["schemas"]["JobOut"] | null;
-      table?: components["schemas"]["TableOut"] | null;
-    };
-    /**
-     * TargetOut
-     * @description A numbered table or figure, for references in the text.
-     */
-    TargetOut: {
-      /** Label */
-      label: string;
-      /** Part */
-      part: string;
-      /** Title */
-      title: string;
-      /** Uid */
-      uid: string;
-    };
-    /** TemplateOut */
-    TemplateOut: {
-      /** Help */
-      help: string;
-      /** Id */
-      id: string;
-      /** Title */
-      title: string;
-    };
-    /**
-     * TidiedOut
-     * @description What was thrown away, in words, and the database's bytes.
-     */
-    TidiedOut: {
-      /** After */
-      after: number;
-      /** Before */
-      before: number;
-      /** Said */
-      said: string;
-    };
-    /**
-     * TrailLine
-     * @description A model that the question has had.
-     */
-    TrailLine: {
-      /** Changed */
-      changed: string;
-      /** Current */
-      current: boolean;
-      /** Fit */
-      fit: components["schemas"]["FitLine"][];
-      /** Id */
-      id: number;
-      /** N */
-      n: number;
-      /** Name */
-      name: string | null;
-      /** Said */
-      said: string;
-      /** Spec */
-      spec: {
-        [key: string]: unknown;
-      };
-      /** Terms */
-      terms: string[];
-    };
-    /** Tried */
-    Tried: {
-      /** Columns */
-      columns: string[];
-      effect: components["schemas"]["Effect"];
-      /** Note */
-      note?: string | null;
-      /** Rows */
-      rows: (string | null)[][];
-    };
-    /** TryPath */
-    TryPath: {
-      /**
-       * Columns
-       * @default []
-       */
-      columns: string[];
-      /** Steps */
-      steps: {
-        [key: string]: unknown;
-      }[];
-    };
-    /**
-     * TryStep
-     * @description A step being written, and where in the path it would stand.
-     */
-    TryStep: {
-      /** At */
-      at: number;
-      /** Step */
-      step: {
-        [key: string]: unknown;
-      };
-    };
-    /**
-     * UpgradeOut
-     * @description ``waiting``: the answer shown was computed by other code and has not been renewed. Else ``changed`` holds the
-     *     numbers that renewing changed, of ``compared``.
-     */
-    UpgradeOut: {
-      /** By */
-      by: string;
-      /**
-       * Changed
-       * @default []
-       */
-      changed: components["schemas"]["FactChange"][];
-      /**
-       * Compared
-       * @default 0
-       */
-      compared: number;
-      /** Now */
-      now: string;
-      /** Waiting */
-      waiting: boolean;
-    };
-    /** UploadOut */
-    UploadOut: {
-      /** Filename */
-      filename: string;
-      /** Id */
-      id: string;
-      preview: components["schemas"]["Preview"];
-      /** Size */
-      size: number;
-    };
-    /**
-     * ValueMark
-     * @description A value that the answer compares with, for a line across the figure.
-     */
-    ValueMark: {
-      /** At */
-      at: number;
-      /** Label */
-      label: string;
-    };
-    /**
-     * Variant
-     * @description Another model that the answer speaks of: a round of a selection, a runner-up, the model without some rows.
-     */
-    Variant: {
-      /** Label */
-      label: string;
-      /** Said */
-      said: string;
-      /** Spec */
-      spec: {
-        [key: string]: unknown;
-      };
-    };
-    /**
-     * Verdict
-     * @enum {string}
-     */
-    Verdict: "holds" | "doubtful" | "fails" | "unknown";
-    /** Window */
-    Window: {
-      /** Numbers */
-      numbers: number[];
-      /** Rows */
-      rows: (string | null)[][];
-      /** Start */
-      start: number;
-      /** Total */
-      total: number;
-    };
-    /**
-     * WrittenOut
-     * @description Paragraphs for the report's text.
-     */
-    WrittenOut: {
-      /** Nodes */
-      nodes: {
-        [key: string]: unknown;
-      }[];
-    };
-  };
-  responses: {
-    /** @description The request cannot be read */
-    Problem400: {
-      headers: {
-        [name: string]: unknown;
-      };
-      content: {
-        "application/problem+json": components["schemas"]["ProblemOut"];
-      };
-    };
-    /** @description The key of the start-up address is missing */
-    Problem401: {
-      headers: {
-        [name: string]: unknown;
-      };
-      content: {
-        "application/problem+json": components["schemas"]["ProblemOut"];
-      };
-    };
-    /** @description The request comes from another page or host */
-    Problem403: {
-      headers: {
-        [name: string]: unknown;
-      };
-      content: {
-        "application/problem+json": components["schemas"]["ProblemOut"];
-      };
-    };
-    /** @description Not in this study */
-    Problem404: {
-      headers: {
-        [name: string]: unknown;
-      };
-      content: {
-        "application/problem+json": components["schemas"]["ProblemOut"];
-      };
-    };
-    /** @description The request did not arrive in time */
-    Problem408: {
-      headers: {
-        [name: string]: unknown;
-      };
-      content: {
-        "application/problem+json": components["schemas"]["ProblemOut"];
-      };
-    };
-    /** @description Changed elsewhere at the same place */
-    Problem409: {
-      headers: {
-        [name: string]: unknown;
-      };
-      content: {
-        "application/problem+json": components["schemas"]["ProblemOut"];
-      };
-    };
-    /** @description Too large */
-    Problem413: {
-      headers: {
-        [name: string]: unknown;
-      };
-      content: {
-        "application/problem+json": components["schemas"]["ProblemOut"];
-      };
-    };
-    /** @description The data cannot carry this, or the request is not understood */
-    Problem422: {
-      headers: {
-        [name: string]: unknown;
-      };
-      content: {
-        "application/problem+json": components["schemas"]["ProblemOut"];
-      };
-    };
-    /** @description A mistake of ours; the log has the details */
-    Problem500: {
-      headers: {
-        [name: string]: unknown;
-      };
-      content: {
-        "application/problem+json": components["schemas"]["ProblemOut"];
-      };
-    };
-    /** @description The database cannot be used now */
-    Problem503: {
-      headers: {
-        [name: string]: unknown;
-      };
-      content: {
-        "application/problem+json": components["schemas"]["ProblemOut"];
-      };
-    };
-    /** @description No room left on the disk */
-    Problem507: {
-      headers: {
-        [name: string]: unknown;
-      };
-      content: {
-        "application/problem+json": components["schemas"]["ProblemOut"];
-      };
-    };
-  };
-  parameters: never;
-  requestBodies: never;
-  headers: never;
-  pathItems: never;
+    schemas: {
+        /** About */
+        About: {
+            design?: components["schemas"]["Design"] | null;
+            /**
+             * Filtered Out
+             * @default {}
+             */
+            filtered_out: {
+                [key: string]: string[];
+            };
+            panel?: components["schemas"]["Panel"] | null;
+        };
+        /** AddToReport */
+        AddToReport: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "answer" | "figure";
+            /**
+             * Parts
+             * @default []
+             */
+            parts: string[];
+            /** Ref */
+            ref: string;
+        };
+        /** AimOut */
+        AimOut: {
+            /** Id */
+            id: string;
+            /** Title */
+            title: string;
+        };
+        /**
+         * Answer
+         * @description ``method``, ``version`` and ``spec`` are filled in by the registry: a method need not repeat its own name.
+         */
+        Answer: {
+            /** Blocks */
+            blocks: (components["schemas"]["TableBlock"] | components["schemas"]["FigureBlock"] | components["schemas"]["NoteBlock"])[];
+            /** Checks */
+            checks: components["schemas"]["Check"][];
+            /** Facts */
+            facts: {
+                [key: string]: number | string;
+            };
+            /** Headline */
+            headline: string;
+            /** Headline Spans */
+            headline_spans: components["schemas"]["Span"][];
+            /**
+             * @default {
+             *       "letters": {},
+             *       "letters_note": "",
+             *       "p": [],
+             *       "pairs": [],
+             *       "pairs_note": "",
+             *       "fitted": [],
+             *       "fitted_note": "",
+             *       "equation": [],
+             *       "values": []
+             *     }
+             */
+            marks: components["schemas"]["Marks"];
+            /** Method */
+            method: string;
+            model?: components["schemas"]["ModelCard"] | null;
+            /**
+             * New Columns
+             * @default {}
+             */
+            new_columns: {
+                [key: string]: (number | null)[];
+            };
+            rows: components["schemas"]["RowsUsed"];
+            /** Seed */
+            seed?: number | null;
+            /** Settings */
+            settings: string[];
+            /** Short */
+            short: string;
+            /** Spec */
+            spec: {
+                [key: string]: unknown;
+            };
+            /**
+             * Variants
+             * @default []
+             */
+            variants: components["schemas"]["Variant"][];
+            /** Version */
+            version: string;
+        };
+        /**
+         * ArchiveFile
+         * @description A file of an archive, as its listing describes it.
+         */
+        ArchiveFile: {
+            /** Description */
+            description: string;
+            /** Filename */
+            filename: string;
+            /** Id */
+            id: string;
+            /** Size */
+            size: number;
+            /** Title */
+            title: string;
+            /** Year */
+            year?: number | null;
+        };
+        /** ArchiveOut */
+        ArchiveOut: {
+            /** Name */
+            name: string;
+            /** Words */
+            words: string;
+        };
+        /**
+         * Around
+         * @description What a change of one entry changes in the contents.
+         */
+        Around: {
+            entry: components["schemas"]["Entry"];
+            /** Redo */
+            redo: string | null;
+            /** Undo */
+            undo: string | null;
+        };
+        /** CardTerm */
+        CardTerm: {
+            /** Key */
+            key: string;
+            /** Title */
+            title: string;
+        };
+        /** Catalogue */
+        Catalogue: {
+            /** Aims */
+            aims: components["schemas"]["AimOut"][];
+            /** Figure */
+            figure: {
+                [key: string]: unknown;
+            };
+            /** Figure Kinds */
+            figure_kinds: {
+                [key: string]: unknown;
+            }[];
+            /** Functions */
+            functions: {
+                [key: string]: string;
+            }[];
+            /** Kinds */
+            kinds: components["schemas"]["Kind"][];
+            /** Methods */
+            methods: components["schemas"]["MethodOut"][];
+            /** Steps */
+            steps: {
+                [key: string]: unknown;
+            }[];
+        };
+        /**
+         * Cell
+         * @description A value, its printed text, and where it cannot be computed, why.
+         */
+        Cell: {
+            /** S */
+            s: string;
+            /**
+             * Strong
+             * @default false
+             */
+            strong: boolean;
+            /** Sub */
+            sub?: string | null;
+            /** V */
+            v: number | string | null;
+            /** Why */
+            why?: string | null;
+        };
+        /**
+         * Change
+         * @description Fields of the question that a click sets; ``now``: the question stands like that.
+         */
+        Change: {
+            /** Label */
+            label: string;
+            /**
+             * Now
+             * @default false
+             */
+            now: boolean;
+            /** Spec */
+            spec: {
+                [key: string]: unknown;
+            };
+        };
+        /** ChangeOut */
+        ChangeOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Id */
+            id: number;
+            /** Item Id */
+            item_id: string;
+            /** Label */
+            label: string;
+            /** Moment */
+            moment: string | null;
+            /** Undone */
+            undone: boolean;
+            /** Who */
+            who: string;
+        };
+        /** Check */
+        Check: {
+            /**
+             * Facts
+             * @default {}
+             */
+            facts: {
+                [key: string]: number;
+            };
+            /** Id */
+            id: string;
+            /**
+             * Remedies
+             * @default []
+             */
+            remedies: components["schemas"]["Remedy"][];
+            /** Text */
+            text: string;
+            /** Title */
+            title: string;
+            verdict: components["schemas"]["Verdict"];
+        };
+        /**
+         * Column
+         * @description Name, meaning and kind of a column. Levels are in their shown order.
+         */
+        Column: {
+            /**
+             * Decimals
+             * @default 0
+             */
+            decimals: number;
+            /**
+             * Empty Codes
+             * @default []
+             */
+            empty_codes: string[];
+            /**
+             * Empty Meanings
+             * @default {}
+             */
+            empty_meanings: {
+                [key: string]: string;
+            };
+            kind: components["schemas"]["Kind"];
+            /** Label */
+            label?: string | null;
+            /**
+             * Levels
+             * @default []
+             */
+            levels: components["schemas"]["Level"][];
+            /** Name */
+            name: string;
+            /** Note */
+            note?: string | null;
+            /** Unit */
+            unit?: string | null;
+        };
+        /** ColumnOut */
+        ColumnOut: {
+            column: components["schemas"]["Column"];
+            profile: components["schemas"]["Profile"];
+        };
+        /** Contents */
+        Contents: {
+            /** Entries */
+            entries: components["schemas"]["Entry"][];
+            /** Redo */
+            redo: string | null;
+            study: components["schemas"]["StudyOut"];
+            /** Undo */
+            undo: string | null;
+        };
+        /** Derived */
+        Derived: {
+            /** Name */
+            name: string;
+            /** Steps */
+            steps: {
+                [key: string]: unknown;
+            }[];
+        };
+        /**
+         * Design
+         * @description A survey's design.
+         *
+         *     ``scale`` multiplies the squared differences between replicate estimates, None for what is usual of the method.
+         *     ``population``: a column with how many clusters (rows where there are none) each stratum has in all, or which share
+         *     of them was drawn. ``lone``: what a stratum with one cluster adds. ``waves``: samples drawn by themselves that stand
+         *     in one table, each with a block of replicates.
+         */
+        Design: {
+            /** Clusters */
+            clusters?: string | null;
+            /**
+             * Fay
+             * @default 0.5
+             */
+            fay: number;
+            /**
+             * Lone
+             * @default centred
+             * @enum {string}
+             */
+            lone: "centred" | "certainty" | "pooled";
+            /**
+             * Method
+             * @default jk1
+             * @enum {string}
+             */
+            method: "jk1" | "jk2" | "jkn" | "brr" | "fay" | "bootstrap" | "successive";
+            /** Population */
+            population?: string | null;
+            /**
+             * Replicates
+             * @default []
+             */
+            replicates: string[];
+            /** Scale */
+            scale?: number | null;
+            /** Strata */
+            strata?: string | null;
+            /**
+             * Waves
+             * @default 1
+             */
+            waves: number;
+            /** Weight */
+            weight?: string | null;
+        };
+        /**
+         * DrawingOut
+         * @description A figure as it is kept and shown.
+         */
+        DrawingOut: {
+            /** Alt */
+            alt: string;
+            behind?: components["schemas"]["TableBlock"] | null;
+            /** Caption */
+            caption: components["schemas"]["Span"][];
+            /** Colours */
+            colours: {
+                [key: string]: string;
+            };
+            /**
+             * Grey
+             * @default []
+             */
+            grey: string[];
+            /**
+             * Groups
+             * @default []
+             */
+            groups: string[];
+            /** Levels */
+            levels: string[];
+            /** Missing */
+            missing?: string | null;
+            /** Own Caption */
+            own_caption: components["schemas"]["Span"][];
+            /**
+             * Parts
+             * @default {}
+             */
+            parts: {
+                [key: string]: string;
+            };
+            /**
+             * Shapes
+             * @default {}
+             */
+            shapes: {
+                [key: string]: string;
+            };
+            /**
+             * Template
+             * @default
+             */
+            template: string;
+            /** Vega */
+            vega: {
+                [key: string]: unknown;
+            };
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: string[];
+        };
+        /**
+         * Effect
+         * @description What a step did, for its chip: ``said`` is a line such as '112 → 108 rows'.
+         */
+        Effect: {
+            /**
+             * Broken
+             * @default 0
+             */
+            broken: number;
+            /** Column */
+            column?: string | null;
+            /**
+             * Lists
+             * @default []
+             */
+            lists: components["schemas"]["Listed"][];
+            /**
+             * Notes
+             * @default []
+             */
+            notes: string[];
+            /** Position */
+            position?: number | null;
+            /** Problem */
+            problem?: string | null;
+            /** Rows In */
+            rows_in: number;
+            /** Rows Out */
+            rows_out: number;
+            /** Said */
+            said: string;
+            /** Title */
+            title: string;
+        };
+        /**
+         * EmbedOut
+         * @description What stands at an answer or figure node of the report.
+         */
+        EmbedOut: {
+            /**
+             * Figures
+             * @default []
+             */
+            figures: {
+                [key: string]: unknown;
+            }[];
+            /** Headline */
+            headline?: components["schemas"]["Span"][] | null;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "answer" | "figure" | "appendix";
+            /** Name */
+            name: string;
+            /** Now */
+            now?: string | null;
+            /** Out Of Date */
+            out_of_date: boolean;
+            /**
+             * Parts
+             * @default []
+             */
+            parts: {
+                [key: string]: string;
+            }[];
+            /** Problem */
+            problem?: string | null;
+            /** Ref */
+            ref: string;
+            /**
+             * Tables
+             * @default []
+             */
+            tables: {
+                [key: string]: unknown;
+            }[];
+            /** Uid */
+            uid: string;
+            /** Was */
+            was?: string | null;
+        };
+        /**
+         * Entry
+         * @description A line of the contents: its name, and what it says now.
+         */
+        Entry: {
+            /** Id */
+            id: string;
+            /** Line */
+            line: string;
+            /** Method */
+            method?: string | null;
+            /** Name */
+            name: string;
+            /**
+             * Out Of Date
+             * @default false
+             */
+            out_of_date: boolean;
+            /** Table */
+            table?: string | null;
+            /**
+             * Type
+             * @enum {string}
+             */
+            type: "table" | "question" | "figure" | "report";
+        };
+        /**
+         * Estimate
+         * @description One coefficient; ``key`` is the same in every model that has it. Values are per unit of the column.
+         */
+        Estimate: {
+            /** B */
+            b: number | null;
+            /** High */
+            high: number | null;
+            /** Key */
+            key: string;
+            /** Low */
+            low: number | null;
+            /** P */
+            p: number | null;
+            /** Se */
+            se: number | null;
+            /** Title */
+            title: string;
+            /** Why */
+            why?: string | null;
+        };
+        /** FactChange */
+        FactChange: {
+            /** After */
+            after: string;
+            /** Before */
+            before: string;
+            /** Name */
+            name: string;
+        };
+        /**
+         * Figure
+         * @description What is drawn, from which columns, and how.
+         */
+        Figure: {
+            /**
+             * Arrows
+             * @default []
+             */
+            arrows: string[];
+            /** Classes */
+            bins?: number | null;
+            /** Block */
+            block?: string | null;
+            /**
+             * Brackets
+             * @default []
+             */
+            brackets: string[][];
+            /**
+             * Groups in order
+             * @default []
+             */
+            by_hand: string[];
+            /** Caption */
+            caption?: string | null;
+            /** Colour */
+            colour?: string | null;
+            /**
+             * Colours
+             * @default {}
+             */
+            colours: {
+                [key: string]: string;
+            };
+            /**
+             * Heights are
+             * @default false
+             */
+            counts: boolean;
+            /** Decimals */
+            decimals?: number | null;
+            /**
+             * Equation and R²
+             * @default false
+             */
+            equation: boolean;
+            /**
+             * Typeface
+             * @default Commissioner
+             * @enum {string}
+             */
+            face: "Commissioner" | "STIX Two Text";
+            /**
+             * Fitted
+             * @default true
+             */
+            fitted: boolean;
+            /**
+             * Lines of a grid
+             * @default true
+             */
+            grid: boolean;
+            /** Groups */
+            groups?: string | null;
+            /**
+             * Height, mm
+             * @default 70
+             */
+            height_mm: number;
+            /** High */
+            high?: string | null;
+            /**
+             * High percentile
+             * @default 95
+             */
+            high_percentile: number;
+            /**
+             * Intervals
+             * @default ci
+             * @enum {string}
+             */
+            interval: "none" | "sd" | "se" | "ci";
+            /**
+             * Width of the points
+             * @default 0.3
+             */
+            jitter: number;
+            /**
+             * Kind
+             * @default groups
+             * @enum {string}
+             */
+            kind: "groups" | "samples" | "spread" | "relation" | "course" | "shares" | "paired" | "matrix" | "forest" | "roc" | "answer";
+            /**
+             * Key
+             * @default top
+             * @enum {string}
+             */
+            legend: "top" | "right" | "bottom" | "direct" | "none";
+            /**
+             * Letters
+             * @default true
+             */
+            letters: boolean;
+            /**
+             * Confidence level
+             * @default 0.95
+             */
+            level: number;
+            /**
+             * Lines, pt
+             * @default 0.75
+             */
+            line_pt: number;
+            /**
+             * Lines
+             * @default []
+             */
+            lines: components["schemas"]["ReferenceLine"][];
+            /** Low */
+            low?: string | null;
+            /**
+             * Low percentile
+             * @default 5
+             */
+            low_percentile: number;
+            /** Marks From */
+            marks_from?: string | null;
+            /**
+             * Notes
+             * @default []
+             */
+            notes: components["schemas"]["FreeNote"][];
+            /**
+             * Order of groups
+             * @default data
+             * @enum {string}
+             */
+            order: "data" | "value" | "name" | "hand";
+            /**
+             * P
+             * @default true
+             */
+            p: boolean;
+            /** Panel */
+            panel?: string | null;
+            /** Panel Rows */
+            panel_rows?: string | null;
+            /**
+             * Numbers
+             * @default false
+             */
+            percent: boolean;
+            /** Question */
+            question?: string | null;
+            /**
+             * Ranges
+             * @default []
+             */
+            ranges: components["schemas"]["ShadedRange"][];
+            /** Response */
+            response?: string | null;
+            /**
+             * Samples
+             * @default []
+             */
+            samples: string[];
+            /**
+             * Seed
+             * @default 1
+             */
+            seed: number;
+            /**
+             * Shapes
+             * @default {}
+             */
+            shapes: {
+                [key: string]: "circle" | "square" | "triangle-up" | "diamond" | "cross" | "triangle-down";
+            };
+            /**
+             * Show
+             * @default [
+             *       "box",
+             *       "points"
+             *     ]
+             */
+            show: ("box" | "violin" | "points" | "swarm" | "mean" | "bar" | "join" | "histogram" | "density" | "quantile" | "cumulative" | "line" | "curve" | "hull" | "ellipse" | "step" | "area" | "band" | "stacked" | "beside" | "dots" | "heat" | "scatter" | "interval")[];
+            /**
+             * Smoothness
+             * @default 1
+             */
+            smooth: number;
+            /**
+             * Type, pt
+             * @default 8
+             */
+            type_pt: number;
+            /** Where */
+            where?: string | null;
+            /**
+             * Whiskers reach
+             * @default iqr
+             * @enum {string}
+             */
+            whiskers: "iqr" | "range" | "percentiles";
+            /**
+             * Width, mm
+             * @default 85
+             */
+            width_mm: number;
+            /** X */
+            x?: string | null;
+            /** to */
+            x_max?: number | null;
+            /** Level: from */
+            x_min?: number | null;
+            /**
+             * Level: scale
+             * @default linear
+             * @enum {string}
+             */
+            x_scale: "linear" | "log" | "root";
+            /** Level: a break every */
+            x_step?: number | null;
+            /** Level axis */
+            x_title?: string | null;
+            /** To */
+            y_max?: number | null;
+            /** From */
+            y_min?: number | null;
+            /**
+             * Upright: scale
+             * @default linear
+             * @enum {string}
+             */
+            y_scale: "linear" | "log" | "root";
+            /** Upright: a break every */
+            y_step?: number | null;
+            /** Upright axis */
+            y_title?: string | null;
+        };
+        /**
+         * FigureBlock
+         * @description ``drawing`` is Vega-Lite; ``figure`` is the description it came from, to be opened as a figure.
+         */
+        FigureBlock: {
+            /** Alt */
+            alt: string;
+            /**
+             * Caption
+             * @default []
+             */
+            caption: components["schemas"]["Span"][];
+            /**
+             * Changes
+             * @default []
+             */
+            changes: components["schemas"]["Change"][];
+            /** Drawing */
+            drawing: {
+                [key: string]: unknown;
+            };
+            /** Figure */
+            figure?: {
+                [key: string]: unknown;
+            } | null;
+            /**
+             * Folded
+             * @default false
+             */
+            folded: boolean;
+            /**
+             * Handles
+             * @default []
+             */
+            handles: components["schemas"]["Handle"][];
+            /** Id */
+            id: string;
+            pick?: components["schemas"]["Pick"] | null;
+            /**
+             * Small
+             * @default false
+             */
+            small: boolean;
+            tab?: components["schemas"]["Tab"] | null;
+            takes?: components["schemas"]["Change"] | null;
+            /** Title */
+            title: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "figure";
+        };
+        /** FigureChange */
+        FigureChange: {
+            figure?: components["schemas"]["Figure"] | null;
+            /** Table */
+            table?: string | null;
+        };
+        /** FigureState */
+        FigureState: {
+            drawing: components["schemas"]["DrawingOut"] | null;
+            figure: components["schemas"]["Figure"];
+            /** Id */
+            id: string;
+            job?: components["schemas"]["JobOut"] | null;
+            /** Marks Problem */
+            marks_problem?: string | null;
+            /** Marks Sources */
+            marks_sources: components["schemas"]["MarksSource"][];
+            /** Name */
+            name: string;
+            /**
+             * Out Of Date
+             * @default false
+             */
+            out_of_date: boolean;
+            /** Problem */
+            problem: {
+                [key: string]: unknown;
+            } | null;
+            /** Revision */
+            revision: number;
+            /** Table */
+            table: string;
+        };
+        /** Fit */
+        Fit: {
+            /** Layout */
+            layout: string;
+            /** Method */
+            method: string;
+            /** Missing */
+            missing: string[];
+            /** Score */
+            score: number;
+            /** Spec */
+            spec: {
+                [key: string]: unknown;
+            };
+            /** Why */
+            why: string;
+        };
+        /** FitLine */
+        FitLine: {
+            /** Better */
+            better?: ("high" | "low") | null;
+            /** Key */
+            key: string;
+            /** S */
+            s: string;
+            /**
+             * Short
+             * @default
+             */
+            short: string;
+            /** Title */
+            title: string;
+            /** V */
+            v: number | null;
+        };
+        /** FitOut */
+        FitOut: {
+            /** Fits */
+            fits: components["schemas"]["Fit"][];
+            /** Said */
+            said: string;
+        };
+        /**
+         * FittedLine
+         * @description A model's curve over a column, for one level of another (``None``: for all rows), with the ends of its band.
+         */
+        FittedLine: {
+            /** By */
+            by?: string | null;
+            /** Group */
+            group?: string | null;
+            /**
+             * High
+             * @default []
+             */
+            high: number[];
+            /**
+             * Low
+             * @default []
+             */
+            low: number[];
+            /** Over */
+            over: string;
+            /** X */
+            x: number[];
+            /** Y */
+            y: number[];
+        };
+        /**
+         * Found
+         * @description Where a notable cell is: its place in what is shown, its row's number and its column; None where there is
+         *     none.
+         */
+        Found: {
+            /** Column */
+            column?: string | null;
+            /** Count */
+            count: number;
+            /** Number */
+            number?: number | null;
+            /** Row */
+            row?: number | null;
+        };
+        /**
+         * FreeNote
+         * @description Words at a place of the data, with an arrow where ``to_x`` and ``to_y`` are set. Places of groups count from
+         *     0.
+         */
+        FreeNote: {
+            /**
+             * Text
+             * @default
+             */
+            text: string;
+            /** To X */
+            to_x?: number | null;
+            /** To Y */
+            to_y?: number | null;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+        };
+        /**
+         * GroupLine
+         * @description One group's line of a column: texts, as all numbers are put into words in Python.
+         */
+        GroupLine: {
+            /** Empty */
+            empty: number;
+            /** Group */
+            group: string;
+            /** Mean */
+            mean?: number | null;
+            /** N */
+            n: number;
+            /** Said */
+            said: string;
+            /** Sd */
+            sd?: number | null;
+        };
+        /**
+         * Handle
+         * @description A line across a picture that is moved to set a number of the question.
+         *
+         *     ``field``: the field of the spec that is set, or its entry ``key`` where it holds several. ``at``, ``low`` and
+         *     ``high`` are in the axis' own numbers; it moves by ``step`` and is told with so many ``decimals``.
+         */
+        Handle: {
+            /** At */
+            at: number;
+            /**
+             * Axis
+             * @default x
+             * @enum {string}
+             */
+            axis: "x" | "y";
+            /** Decimals */
+            decimals: number;
+            /** Field */
+            field: string;
+            /** High */
+            high: number;
+            /** Key */
+            key?: string | null;
+            /** Low */
+            low: number;
+            /** Step */
+            step: number;
+            /** Title */
+            title: string;
+            /**
+             * Unit
+             * @default
+             */
+            unit: string;
+            /**
+             * Words
+             * @default
+             */
+            words: string;
+        };
+        /**
+         * Head
+         * @description The head of a column.
+         *
+         *     ``sub`` is a second line of the head; ``lowered`` stands below a statistic's letter where it is quoted, as W in
+         *     Welch's F.
+         */
+        Head: {
+            /**
+             * Align
+             * @default right
+             * @enum {string}
+             */
+            align: "left" | "right";
+            /**
+             * Italic
+             * @default false
+             */
+            italic: boolean;
+            /** Key */
+            key: string;
+            /**
+             * Lowered
+             * @default
+             */
+            lowered: string;
+            /**
+             * Role
+             * @default value
+             * @enum {string}
+             */
+            role: "name" | "said" | "word" | "count" | "value" | "estimate" | "interval" | "statistic" | "df" | "p";
+            /** Sub */
+            sub?: string | null;
+            /** Title */
+            title: string;
+            /**
+             * Unit
+             * @default
+             */
+            unit: string;
+        };
+        /** ItemChange */
+        ItemChange: {
+            /** Before */
+            before?: string | null;
+            /** Name */
+            name?: string | null;
+        };
+        /** JobOut */
+        JobOut: {
+            /** Id */
+            id: string;
+            /** Item Id */
+            item_id: string | null;
+            /** Part */
+            part: number;
+            /** Problem */
+            problem: {
+                [key: string]: unknown;
+            } | null;
+            /** Result */
+            result: {
+                [key: string]: unknown;
+            } | null;
+            /** Seconds */
+            seconds: number;
+            /** Shown */
+            shown?: {
+                [key: string]: unknown;
+            } | null;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "waiting" | "running" | "done" | "problem" | "failed" | "stopped";
+            /** Study Id */
+            study_id: string;
+            /** Title */
+            title: string;
+            /** What */
+            what: string;
+        };
+        /**
+         * Kind
+         * @description What a column's values are, which decides what can be asked of it.
+         * @enum {string}
+         */
+        Kind: "measure" | "count" | "yes_no" | "category" | "ordered" | "date" | "text" | "identifier";
+        /** LayoutOut */
+        LayoutOut: {
+            /** Id */
+            id: string;
+            /** Needed */
+            needed: string[];
+            /** Sentence */
+            sentence: string;
+            /** Slots */
+            slots: string[];
+            /** Words */
+            words: string;
+        };
+        /** LeftOut */
+        LeftOut: {
+            /** N */
+            n: number;
+            /**
+             * Rows
+             * @default []
+             */
+            rows: number[];
+            /** Why */
+            why: string;
+        };
+        /**
+         * Level
+         * @description One level of a coded column: the value in the file and the words to show for it.
+         */
+        Level: {
+            /** Label */
+            label?: string | null;
+            /** Value */
+            value: string;
+        };
+        /** Likely */
+        Likely: {
+            /** Mine */
+            mine: string;
+            /** Theirs */
+            theirs: string | null;
+            /** Why */
+            why: string;
+        };
+        /**
+         * Listed
+         * @description Some rows that a step wants seen: those without a partner, duplicates, those that break a rule.
+         */
+        Listed: {
+            /** Columns */
+            columns: string[];
+            /**
+             * Numbers
+             * @default []
+             */
+            numbers: number[];
+            /** Rows */
+            rows: (string | null)[][];
+            /** Title */
+            title: string;
+        };
+        /**
+         * LiveOut
+         * @description A live word of the text as it reads now.
+         */
+        LiveOut: {
+            /**
+             * Flipped
+             * @default false
+             */
+            flipped: boolean;
+            /**
+             * Missing
+             * @default false
+             */
+            missing: boolean;
+            /** Name */
+            name: string;
+            /**
+             * Out Of Date
+             * @default false
+             */
+            out_of_date: boolean;
+            /** Ref */
+            ref: string;
+            /** Said */
+            said: string;
+            /** Spans */
+            spans: components["schemas"]["Span"][];
+            /** Text */
+            text: string;
+            /** Uid */
+            uid: string;
+        };
+        /**
+         * Look
+         * @description How figures look: what a study's own style holds, and every figure carries.
+         */
+        Look: {
+            /**
+             * Typeface
+             * @default Commissioner
+             * @enum {string}
+             */
+            face: "Commissioner" | "STIX Two Text";
+            /**
+             * Lines of a grid
+             * @default true
+             */
+            grid: boolean;
+            /**
+             * Height, mm
+             * @default 70
+             */
+            height_mm: number;
+            /**
+             * Key
+             * @default top
+             * @enum {string}
+             */
+            legend: "top" | "right" | "bottom" | "direct" | "none";
+            /**
+             * Lines, pt
+             * @default 0.75
+             */
+            line_pt: number;
+            /**
+             * Type, pt
+             * @default 8
+             */
+            type_pt: number;
+            /**
+             * Width, mm
+             * @default 85
+             */
+            width_mm: number;
+        };
+        /**
+         * Marks
+         * @description What a figure may take from an answer.
+         */
+        Marks: {
+            /**
+             * Equation
+             * @default []
+             */
+            equation: components["schemas"]["Span"][];
+            /**
+             * Fitted
+             * @default []
+             */
+            fitted: components["schemas"]["FittedLine"][];
+            /**
+             * Fitted Note
+             * @default
+             */
+            fitted_note: string;
+            /**
+             * Letters
+             * @default {}
+             */
+            letters: {
+                [key: string]: string;
+            };
+            /**
+             * Letters Note
+             * @default
+             */
+            letters_note: string;
+            /**
+             * P
+             * @default []
+             */
+            p: components["schemas"]["Span"][];
+            /**
+             * Pairs
+             * @default []
+             */
+            pairs: components["schemas"]["PairMark"][];
+            /**
+             * Pairs Note
+             * @default
+             */
+            pairs_note: string;
+            /**
+             * Values
+             * @default []
+             */
+            values: components["schemas"]["ValueMark"][];
+        };
+        /** MarksSource */
+        MarksSource: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /**
+             * Pairs
+             * @default []
+             */
+            pairs: string[][];
+        };
+        /** MethodOut */
+        MethodOut: {
+            /** Aim */
+            aim: string;
+            /** Gives Columns */
+            gives_columns: boolean;
+            /** Id */
+            id: string;
+            /** Keywords */
+            keywords: string[];
+            /** Layouts */
+            layouts: components["schemas"]["LayoutOut"][];
+            /** Makes Models */
+            makes_models: boolean;
+            /** Spec */
+            spec: {
+                [key: string]: unknown;
+            };
+            /** Title */
+            title: string;
+            /** View */
+            view: string;
+        };
+        /** MethodPageOut */
+        MethodPageOut: {
+            /** Answers */
+            answers: string;
+            /** Assumes */
+            assumes: string[];
+            /** Conventions */
+            conventions: string[];
+            /** Formulas */
+            formulas: [
+                string,
+                string
+            ][];
+            /** Id */
+            id: string;
+            /** Reading */
+            reading: [
+                string,
+                string
+            ][];
+            /** References */
+            references: string[];
+            /** Sentence */
+            sentence: string;
+            /** Title */
+            title: string;
+        };
+        /**
+         * ModelCard
+         * @description ``said``: the response in words, with its event where it has one.
+         *     ``rows``: a fingerprint of the rows used.
+         *     ``rss``, ``df``: of least squares; None for models fitted by likelihood.
+         *     ``log_likelihood``: None where the model has none; ``likelihood_of`` says of what kind of values it is.
+         */
+        ModelCard: {
+            /**
+             * Counted From
+             * @default
+             */
+            counted_from: string;
+            /** Df */
+            df?: number | null;
+            /**
+             * Edge
+             * @default []
+             */
+            edge: string[];
+            /**
+             * Effect
+             * @enum {string}
+             */
+            effect: "b" | "odds_ratio" | "rate_ratio";
+            /** Estimates */
+            estimates: components["schemas"]["Estimate"][];
+            /** Fit */
+            fit: components["schemas"]["FitLine"][];
+            /**
+             * Holds
+             * @default []
+             */
+            holds: string[];
+            /**
+             * Intercept
+             * @default true
+             */
+            intercept: boolean;
+            /** Kind */
+            kind: string;
+            /**
+             * Likelihood Of
+             * @default measures
+             * @enum {string}
+             */
+            likelihood_of: "measures" | "restricted" | "outcomes" | "counts" | "answers";
+            /** Log Likelihood */
+            log_likelihood: number | null;
+            /** N */
+            n: number;
+            /** Parameters */
+            parameters: number;
+            /**
+             * Penalised
+             * @default false
+             */
+            penalised: boolean;
+            /** Response */
+            response: string;
+            /** Rows */
+            rows: string;
+            /** Rss */
+            rss?: number | null;
+            /** Said */
+            said: string;
+            /** Terms */
+            terms: components["schemas"]["CardTerm"][];
+            /** Weights */
+            weights?: string | null;
+        };
+        /** Moment */
+        Moment: {
+            /** Name */
+            name?: string | null;
+        };
+        /**
+         * Moved
+         * @description What undo or redo did; None where there was nothing to do.
+         */
+        Moved: {
+            /** Item Id */
+            item_id: string | null;
+            /** Label */
+            label: string | null;
+        };
+        /** Named */
+        Named: {
+            /** Name */
+            name: string;
+        };
+        /** NameRound */
+        NameRound: {
+            /** Name */
+            name?: string | null;
+        };
+        /** NewFigure */
+        NewFigure: {
+            /** Block */
+            block?: string | null;
+            figure?: components["schemas"]["Figure"];
+            /** From Question */
+            from_question?: string | null;
+            /** Table */
+            table: string;
+        };
+        /** NewPath */
+        NewPath: {
+            /** Name */
+            name: string;
+            /** Table */
+            table: string;
+        };
+        /** NewQuestion */
+        NewQuestion: {
+            /**
+             * Layout
+             * @default
+             */
+            layout: string;
+            /** Method */
+            method: string;
+            /**
+             * Spec
+             * @default {}
+             */
+            spec: {
+                [key: string]: unknown;
+            };
+            /** Table */
+            table: string;
+        };
+        /** NewReport */
+        NewReport: {
+            /** Name */
+            name: string;
+            /**
+             * Template
+             * @default empty
+             */
+            template: string;
+        };
+        /** NewSteps */
+        NewSteps: {
+            /** Label */
+            label: string;
+            /** Steps */
+            steps: {
+                [key: string]: unknown;
+            }[];
+        };
+        /** NewTable */
+        NewTable: {
+            /** Name */
+            name: string;
+            options: components["schemas"]["ReadOptions"];
+            /** Upload */
+            upload: string;
+        };
+        /** NoteBlock */
+        NoteBlock: {
+            /**
+             * Folded
+             * @default false
+             */
+            folded: boolean;
+            /** Id */
+            id: string;
+            /** Text */
+            text: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "note";
+        };
+        /**
+         * Notice
+         * @description Something the reader did or saw that the researcher should know.
+         */
+        Notice: {
+            /** Column */
+            column?: string | null;
+            /**
+             * Rows
+             * @default []
+             */
+            rows: number[];
+            /** Text */
+            text: string;
+        };
+        /** OutputOut */
+        OutputOut: {
+            /** Id */
+            id: string;
+            /** Keeps */
+            keeps: boolean;
+            /** Title */
+            title: string;
+        };
+        /**
+         * PairMark
+         * @description Two groups and the p of their comparison, as a bracket says it.
+         */
+        PairMark: {
+            /** A */
+            a: string;
+            /** B */
+            b: string;
+            /** P */
+            p: number;
+            /** Text */
+            text: components["schemas"]["Span"][];
+        };
+        /**
+         * Panel
+         * @description Which column names the unit and which the time.
+         */
+        Panel: {
+            /** Time */
+            time: string;
+            /** Unit */
+            unit: string;
+        };
+        /** PathOut */
+        PathOut: {
+            /** Columns */
+            columns: string[];
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Steps */
+            steps: {
+                [key: string]: unknown;
+            }[];
+        };
+        /**
+         * PathTried
+         * @description What a path would do on a table: an effect for each step, and columns that it was made on and this table
+         *     lacks.
+         */
+        PathTried: {
+            /** Columns */
+            columns: number;
+            /** Effects */
+            effects: components["schemas"]["Effect"][];
+            /** Lacking */
+            lacking: string[];
+            /** Rows */
+            rows: number;
+        };
+        /**
+         * Pattern
+         * @description Rows whose empty cells are in exactly these columns.
+         */
+        Pattern: {
+            /** Columns */
+            columns: string[];
+            /** Rows */
+            rows: number;
+            /** Share */
+            share: string;
+        };
+        /** Patterns */
+        Patterns: {
+            /** Columns */
+            columns: string[];
+            /** Complete */
+            complete: number;
+            /** More */
+            more: number;
+            /** Patterns */
+            patterns: components["schemas"]["Pattern"][];
+            /** Rows */
+            rows: number;
+        };
+        /** PhraseOut */
+        PhraseOut: {
+            /** Key */
+            key: string;
+            /** Spans */
+            spans: components["schemas"]["Span"][];
+            /** Text */
+            text: string;
+            /** Where */
+            where: string;
+        };
+        /**
+         * Pick
+         * @description Rows of a table that are clicked to put them into a list of the question, or to be what a field of it is.
+         *
+         *     ``field``: of the spec; ``key``: the column whose value goes there; ``single``: the value takes the place of what
+         *     was there.
+         */
+        Pick: {
+            /** Field */
+            field: string;
+            /** Key */
+            key: string;
+            /**
+             * Most
+             * @default 0
+             */
+            most: number;
+            /**
+             * Single
+             * @default false
+             */
+            single: boolean;
+            /** Title */
+            title: string;
+        };
+        /**
+         * Preview
+         * @description The first rows of a file under some options, before a table is made.
+         */
+        Preview: {
+            /** Columns */
+            columns: components["schemas"]["Column"][];
+            /** N Columns */
+            n_columns: number;
+            /** Notices */
+            notices: components["schemas"]["Notice"][];
+            options: components["schemas"]["ReadOptions"];
+            /** Rows */
+            rows: (string | null)[][];
+            /** Rows Seen */
+            rows_seen: number;
+            /**
+             * Sheets
+             * @default []
+             */
+            sheets: string[];
+            /** Whole */
+            whole: boolean;
+        };
+        /** ProblemOut */
+        ProblemOut: {
+            /**
+             * Column
+             * @default null
+             */
+            column: string | null;
+            /** Detail */
+            detail: string;
+            /**
+             * Mine
+             * @default null
+             */
+            mine: {
+                [key: string]: unknown;
+            } | null;
+            /**
+             * Places
+             * @default null
+             */
+            places: components["schemas"]["ProblemPlace"][] | null;
+            /**
+             * Position
+             * @default null
+             */
+            position: number | null;
+            /**
+             * Present
+             * @default null
+             */
+            present: {
+                [key: string]: unknown;
+            } | null;
+            /**
+             * Revision
+             * @default null
+             */
+            revision: number | null;
+            /**
+             * Rows
+             * @default null
+             */
+            rows: number[] | null;
+            /** Status */
+            status: number;
+            /** Title */
+            title: string;
+            /**
+             * Type
+             * @default about:blank
+             * @constant
+             */
+            type: "about:blank";
+        };
+        /**
+         * ProblemPlace
+         * @description A place that two changed, each otherwise.
+         */
+        ProblemPlace: {
+            /** Base */
+            base: unknown;
+            /** Mine */
+            mine: unknown;
+            /** Path */
+            path: (string | number)[];
+            /** Theirs */
+            theirs: unknown;
+        };
+        /**
+         * Profile
+         * @description ``bars`` are heights (counts); for numbers they are equal bins that begin at ``low`` and end at ``high`` or,
+         *     of values on a grid, up to a bar beyond.
+         */
+        Profile: {
+            /**
+             * Bar Names
+             * @default []
+             */
+            bar_names: string[];
+            /**
+             * Bars
+             * @default []
+             */
+            bars: number[];
+            /** Distinct */
+            distinct?: number | null;
+            /** Empty */
+            empty: number;
+            /** Filled */
+            filled: number;
+            /** First */
+            first?: string | null;
+            /** High */
+            high?: number | null;
+            /**
+             * Infinite
+             * @default 0
+             */
+            infinite: number;
+            /** Last */
+            last?: string | null;
+            /** Low */
+            low?: number | null;
+            /** Mean */
+            mean?: number | null;
+            /** Median */
+            median?: number | null;
+            /** Q1 */
+            q1?: number | null;
+            /** Q3 */
+            q3?: number | null;
+            /** Sd */
+            sd?: number | null;
+        };
+        /** QuestionChange */
+        QuestionChange: {
+            /** Layout */
+            layout?: string | null;
+            /** Spec */
+            spec?: {
+                [key: string]: unknown;
+            } | null;
+            /** Table */
+            table?: string | null;
+        };
+        /** QuestionState */
+        QuestionState: {
+            answer: components["schemas"]["Answer"] | null;
+            around?: components["schemas"]["Around"] | null;
+            /** Id */
+            id: string;
+            job?: components["schemas"]["JobOut"] | null;
+            /** Layout */
+            layout: string;
+            /** Method */
+            method: string;
+            /** Name */
+            name: string;
+            /** Out Of Date */
+            out_of_date: boolean;
+            /** Pairs Used */
+            pairs_used?: string | null;
+            /** Problem */
+            problem?: {
+                [key: string]: unknown;
+            } | null;
+            /** Ready */
+            ready: boolean;
+            /** Revision */
+            revision: number;
+            /** Spec */
+            spec: {
+                [key: string]: unknown;
+            };
+            /** Table */
+            table: string;
+            /**
+             * Trail
+             * @default []
+             */
+            trail: components["schemas"]["TrailLine"][];
+            upgrade?: components["schemas"]["UpgradeOut"] | null;
+        };
+        /** ReadOptions */
+        ReadOptions: {
+            /** Cells */
+            cells?: string | null;
+            /**
+             * Dates
+             * @default iso
+             * @enum {string}
+             */
+            dates: "iso" | "day_first" | "month_first";
+            /**
+             * Decimal
+             * @default .
+             * @enum {string}
+             */
+            decimal: "." | ",";
+            /**
+             * Delimiter
+             * @default ,
+             */
+            delimiter: string;
+            /**
+             * Empty Codes
+             * @default [
+             *       "",
+             *       "NA",
+             *       "N/A",
+             *       "n/a",
+             *       "NaN",
+             *       "nan",
+             *       "NULL",
+             *       "null",
+             *       "#N/A"
+             *     ]
+             */
+            empty_codes: string[];
+            /**
+             * Encoding
+             * @default utf-8
+             * @enum {string}
+             */
+            encoding: "utf-8" | "utf-8-sig" | "utf-16" | "utf-16-le" | "utf-16-be" | "cp1252" | "latin-1";
+            /**
+             * Format
+             * @default text
+             * @enum {string}
+             */
+            format: "text" | "xlsx" | "ods" | "json" | "parquet" | "arrow" | "package";
+            /**
+             * Header
+             * @default true
+             */
+            header: boolean;
+            /**
+             * Kinds
+             * @default {}
+             */
+            kinds: {
+                [key: string]: components["schemas"]["Kind"];
+            };
+            /** Sheet */
+            sheet?: string | null;
+            /**
+             * Text Columns
+             * @default []
+             */
+            text_columns: string[];
+        };
+        /**
+         * ReferenceLine
+         * @description A line across the figure at a value: a cut-off, a limit, a date (as 2024-03-01).
+         */
+        ReferenceLine: {
+            /** At */
+            at: number | string;
+            /**
+             * Axis
+             * @default y
+             * @enum {string}
+             */
+            axis: "x" | "y";
+            /**
+             * Label
+             * @default
+             */
+            label: string;
+        };
+        /**
+         * Remedy
+         * @description A change that a button applies: to the question's spec, or a step added to the table.
+         */
+        Remedy: {
+            /** Label */
+            label: string;
+            /** Method */
+            method?: string | null;
+            /** Rows */
+            rows?: number[] | null;
+            /** Spec */
+            spec?: {
+                [key: string]: unknown;
+            } | null;
+            /** Step */
+            step?: {
+                [key: string]: unknown;
+            } | null;
+        };
+        /**
+         * Rename
+         * @description Rows of a table whose first cell is a name that is changed in place.
+         *
+         *     ``field``: of the spec, which holds names by the value in the row's column ``key``; ``title``: what is named;
+         *     ``rows``: how
+         *     many of the first rows have one.
+         */
+        Rename: {
+            /** Field */
+            field: string;
+            /** Key */
+            key: string;
+            /** Rows */
+            rows: number;
+            /** Title */
+            title: string;
+        };
+        /**
+         * ReportChange
+         * @description ``doc`` is the whole text; ``look`` how it is set; ``noted`` takes note of every change since the last time.
+         */
+        ReportChange: {
+            /** Doc */
+            doc?: {
+                [key: string]: unknown;
+            } | null;
+            look?: components["schemas"]["ReportLook"] | null;
+            /**
+             * Noted
+             * @default false
+             */
+            noted: boolean;
+        };
+        /**
+         * ReportLook
+         * @description How a report is set: what its files follow.
+         */
+        ReportLook: {
+            /**
+             * Decimal
+             * @default point
+             * @enum {string}
+             */
+            decimal: "point" | "comma";
+            /**
+             * Leading
+             * @default 1.2
+             */
+            leading: number;
+            /**
+             * Paper
+             * @default a4
+             * @enum {string}
+             */
+            paper: "a4" | "letter";
+            /**
+             * Tables
+             * @default journal
+             * @enum {string}
+             */
+            tables: "journal" | "plain";
+            /**
+             * Type Pt
+             * @default 10.5
+             */
+            type_pt: number;
+        };
+        /** ReportState */
+        ReportState: {
+            /** Doc */
+            doc: {
+                [key: string]: unknown;
+            };
+            /** Embeds */
+            embeds: components["schemas"]["EmbedOut"][];
+            /** Id */
+            id: string;
+            /**
+             * Live
+             * @default []
+             */
+            live: components["schemas"]["LiveOut"][];
+            look: components["schemas"]["ReportLook"];
+            /** Name */
+            name: string;
+            /** Revision */
+            revision: number;
+            /**
+             * Targets
+             * @default []
+             */
+            targets: components["schemas"]["TargetOut"][];
+        };
+        /** RowsUsed */
+        RowsUsed: {
+            /**
+             * Left Out
+             * @default []
+             */
+            left_out: components["schemas"]["LeftOut"][];
+            /** Total */
+            total: number;
+            /** Used */
+            used: number;
+        };
+        /**
+         * SavingOut
+         * @description A report that is being saved as a file.
+         */
+        SavingOut: {
+            /** Done */
+            done: boolean;
+            /** Id */
+            id: string;
+            /** Part */
+            part: number;
+            /** Problem */
+            problem?: string | null;
+        };
+        /**
+         * ShadedRange
+         * @description A shaded stretch of an axis.
+         */
+        ShadedRange: {
+            /**
+             * Axis
+             * @default y
+             * @enum {string}
+             */
+            axis: "x" | "y";
+            /** End */
+            end: number | string;
+            /**
+             * Label
+             * @default
+             */
+            label: string;
+            /** Start */
+            start: number | string;
+        };
+        /**
+         * Span
+         * @description A run of text in one style: a headline is a list of these, so no markup has to be trusted.
+         */
+        Span: {
+            /**
+             * Style
+             * @default plain
+             * @enum {string}
+             */
+            style: "plain" | "italic" | "sub" | "sup" | "bold";
+            /** T */
+            t: string;
+        };
+        /** StudyOut */
+        StudyOut: {
+            /**
+             * Created
+             * Format: date-time
+             */
+            created: string;
+            /** Demo */
+            demo: boolean;
+            /** Figures */
+            figures: number;
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Questions */
+            questions: number;
+            /** Reports */
+            reports: number;
+            /** Tables */
+            tables: number;
+            /**
+             * Touched
+             * Format: date-time
+             */
+            touched: string;
+        };
+        /** StyleChange */
+        StyleChange: {
+            /**
+             * All
+             * @default false
+             */
+            all: boolean;
+            look?: components["schemas"]["Look"] | null;
+            /** Preset */
+            preset?: ("journal" | "slide" | "plain") | null;
+        };
+        /**
+         * StyleState
+         * @description How new figures of the study look, and the looks made ready, in words.
+         */
+        StyleState: {
+            look: components["schemas"]["Look"];
+            /** Preset */
+            preset: string | null;
+            /** Presets */
+            presets: {
+                [key: string]: string;
+            };
+        };
+        /** SummaryOut */
+        SummaryOut: {
+            /** Columns */
+            columns: components["schemas"]["ColumnOut"][];
+            /** Groupable */
+            groupable: string[];
+            /** Groups */
+            groups: {
+                [key: string]: components["schemas"]["GroupLine"][];
+            };
+            /** Total */
+            total: number;
+        };
+        /**
+         * Tab
+         * @description Blocks of one group are looked at one tab at a time.
+         */
+        Tab: {
+            /** Group */
+            group: string;
+            /** Title */
+            title: string;
+        };
+        /** TableBlock */
+        TableBlock: {
+            /**
+             * By
+             * @default
+             */
+            by: string;
+            /** Columns */
+            columns: components["schemas"]["Head"][];
+            /** Control */
+            control?: string | null;
+            /**
+             * Folded
+             * @default false
+             */
+            folded: boolean;
+            /** Id */
+            id: string;
+            /**
+             * Marked
+             * @default []
+             */
+            marked: number[];
+            /** Note */
+            note?: string | null;
+            /**
+             * Opens
+             * @default []
+             */
+            opens: ({
+                [key: string]: unknown;
+            } | null)[];
+            /**
+             * Opens Adds
+             * @default false
+             */
+            opens_adds: boolean;
+            /** Opens As */
+            opens_as?: string | null;
+            pick?: components["schemas"]["Pick"] | null;
+            /** Picked */
+            picked?: string | null;
+            rename?: components["schemas"]["Rename"] | null;
+            /** Rows */
+            rows: {
+                [key: string]: components["schemas"]["Cell"];
+            }[];
+            /**
+             * Shows
+             * @default []
+             */
+            shows: number[];
+            /**
+             * Strong
+             * @default []
+             */
+            strong: string[];
+            tab?: components["schemas"]["Tab"] | null;
+            /** Title */
+            title: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "table";
+            /**
+             * Unit
+             * @default
+             */
+            unit: string;
+        };
+        /** TableOut */
+        TableOut: {
+            about: components["schemas"]["About"];
+            /** Columns */
+            columns: components["schemas"]["Column"][];
+            /** Effects */
+            effects: components["schemas"]["Effect"][];
+            /** Empty Cells */
+            empty_cells: number;
+            /** Filename */
+            filename: string;
+            /** Id */
+            id: string;
+            /** Linked To */
+            linked_to?: string | null;
+            /**
+             * Made Into
+             * @default []
+             */
+            made_into: string[];
+            /** Name */
+            name: string;
+            /** Revision */
+            revision: number;
+            /** Rows */
+            rows: number;
+            source: components["schemas"]["Effect"];
+            /** Steps */
+            steps: {
+                [key: string]: unknown;
+            }[];
+            /** Upload */
+            upload?: string | null;
+            /** Version */
+            version: string;
+        };
+        /**
+         * TableState
+         * @description The table, or the job that is working it out.
+         */
+        TableState: {
+            job?: components["schemas"]["JobOut"] | null;
+            table?: components["schemas"]["TableOut"] | null;
+        };
+        /**
+         * TargetOut
+         * @description A numbered table or figure, for references in the text.
+         */
+        TargetOut: {
+            /** Label */
+            label: string;
+            /** Part */
+            part: string;
+            /** Title */
+            title: string;
+            /** Uid */
+            uid: string;
+        };
+        /** TemplateOut */
+        TemplateOut: {
+            /** Help */
+            help: string;
+            /** Id */
+            id: string;
+            /** Title */
+            title: string;
+        };
+        /**
+         * TidiedOut
+         * @description What was thrown away, in words, and the database's bytes.
+         */
+        TidiedOut: {
+            /** After */
+            after: number;
+            /** Before */
+            before: number;
+            /** Said */
+            said: string;
+        };
+        /**
+         * TrailLine
+         * @description A model that the question has had.
+         */
+        TrailLine: {
+            /** Changed */
+            changed: string;
+            /** Current */
+            current: boolean;
+            /** Fit */
+            fit: components["schemas"]["FitLine"][];
+            /** Id */
+            id: number;
+            /** N */
+            n: number;
+            /** Name */
+            name: string | null;
+            /** Said */
+            said: string;
+            /** Spec */
+            spec: {
+                [key: string]: unknown;
+            };
+            /** Terms */
+            terms: string[];
+        };
+        /** Tried */
+        Tried: {
+            /** Columns */
+            columns: string[];
+            effect: components["schemas"]["Effect"];
+            /** Note */
+            note?: string | null;
+            /** Rows */
+            rows: (string | null)[][];
+        };
+        /** TryPath */
+        TryPath: {
+            /**
+             * Columns
+             * @default []
+             */
+            columns: string[];
+            /** Steps */
+            steps: {
+                [key: string]: unknown;
+            }[];
+        };
+        /**
+         * TryStep
+         * @description A step being written, and where in the path it would stand.
+         */
+        TryStep: {
+            /** At */
+            at: number;
+            /** Step */
+            step: {
+                [key: string]: unknown;
+            };
+        };
+        /**
+         * UpgradeOut
+         * @description ``waiting``: the answer shown was computed by other code and has not been renewed. Else ``changed`` holds the
+         *     numbers that renewing changed, of ``compared``.
+         */
+        UpgradeOut: {
+            /** By */
+            by: string;
+            /**
+             * Changed
+             * @default []
+             */
+            changed: components["schemas"]["FactChange"][];
+            /**
+             * Compared
+             * @default 0
+             */
+            compared: number;
+            /** Now */
+            now: string;
+            /** Waiting */
+            waiting: boolean;
+        };
+        /** UploadOut */
+        UploadOut: {
+            /** Filename */
+            filename: string;
+            /** Id */
+            id: string;
+            preview: components["schemas"]["Preview"];
+            /** Size */
+            size: number;
+        };
+        /**
+         * ValueMark
+         * @description A value that the answer compares with, for a line across the figure.
+         */
+        ValueMark: {
+            /** At */
+            at: number;
+            /** Label */
+            label: string;
+        };
+        /**
+         * Variant
+         * @description Another model that the answer speaks of: a round of a selection, a runner-up, the model without some rows.
+         */
+        Variant: {
+            /** Label */
+            label: string;
+            /** Said */
+            said: string;
+            /** Spec */
+            spec: {
+                [key: string]: unknown;
+            };
+        };
+        /**
+         * Verdict
+         * @enum {string}
+         */
+        Verdict: "holds" | "doubtful" | "fails" | "unknown";
+        /** Window */
+        Window: {
+            /** Numbers */
+            numbers: number[];
+            /** Rows */
+            rows: (string | null)[][];
+            /** Start */
+            start: number;
+            /** Total */
+            total: number;
+        };
+        /**
+         * WrittenOut
+         * @description Paragraphs for the report's text.
+         */
+        WrittenOut: {
+            /** Nodes */
+            nodes: {
+                [key: string]: unknown;
+            }[];
+        };
+    };
+    responses: {
+        /** @description The request cannot be read */
+        Problem400: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["ProblemOut"];
+            };
+        };
+        /** @description The key of the start-up address is missing */
+        Problem401: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["ProblemOut"];
+            };
+        };
+        /** @description The request comes from another page or host */
+        Problem403: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["ProblemOut"];
+            };
+        };
+        /** @description Not in this study */
+        Problem404: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["ProblemOut"];
+            };
+        };
+        /** @description The request did not arrive in time */
+        Problem408: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["ProblemOut"];
+            };
+        };
+        /** @description Changed elsewhere at the same place */
+        Problem409: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["ProblemOut"];
+            };
+        };
+        /** @description Too large */
+        Problem413: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["ProblemOut"];
+            };
+        };
+        /** @description The data cannot carry this, or the request is not understood */
+        Problem422: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["ProblemOut"];
+            };
+        };
+        /** @description A mistake of ours; the log has the details */
+        Problem500: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["ProblemOut"];
+            };
+        };
+        /** @description The database cannot be used now */
+        Problem503: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["ProblemOut"];
+            };
+        };
+        /** @description No room left on the disk */
+        Problem507: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["ProblemOut"];
+            };
+        };
+    };
+    parameters: never;
+    requestBodies: never;
+    headers: never;
+    pathItems: never;
 }
 export type $defs = Record<string, never>;
 export interface operations {
-  list_archives: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ArchiveOut"][];
-        };
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  search_archive: {
-    parameters: {
-      query?: {
-        q?: string;
-      };
-      header?: never;
-      path: {
-        name: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ArchiveFile"][];
-        };
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  catalogue: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Catalogue"];
-        };
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  method_page: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        method: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["MethodPageOut"];
-        };
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  outputs: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["OutputOut"][];
-        };
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  list_studies: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["StudyOut"][];
-        };
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  new_study: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["Named"];
-      };
-    };
-    responses: {
-      /** @description Successful Response */
-      201: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["StudyOut"];
-        };
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  contents: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        study_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Contents"];
-        };
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  delete_study: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        study_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  rename_study: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        study_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["Named"];
-      };
-    };
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["StudyOut"];
-        };
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  open_from_archive: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        file_id: string;
-        name: string;
-        study_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      201: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["UploadOut"];
-        };
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  changes: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        study_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ChangeOut"][];
-        };
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  go_to_moment: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        change_id: number;
-        study_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Moved"];
-        };
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  name_moment: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        change_id: number;
-        study_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["Moment"];
-      };
-    };
-    responses: {
-      /** @description Successful Response */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  duplicate_study: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        study_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      201: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["StudyOut"];
-        };
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  new_figure: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        study_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["NewFigure"];
-      };
-    };
-    responses: {
-      /** @description Successful Response */
-      201: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["FigureState"];
-        };
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  figure: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        item_id: string;
-        study_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["FigureState"];
-        };
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  change_figure: {
-    parameters: {
-      query?: never;
-      header?: {
-        "if-match"?: string | null;
-        keep?: "mine" | null;
-      };
-      path: {
-        item_id: string;
-        study_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["FigureChange"];
-      };
-    };
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["FigureState"];
-        };
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      409: components["responses"]["Problem409"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  data_behind: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        item_id: string;
-        study_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": unknown;
-        };
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  draw: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        item_id: string;
-        study_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["FigureState"];
-        };
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  image: {
-    parameters: {
-      query?: {
-        dpi?: number;
-      };
-      header?: never;
-      path: {
-        item_id: string;
-        kind: "svg" | "png" | "pdf";
-        study_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": unknown;
-        };
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  style: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        study_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["StyleState"];
-        };
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  change_style: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        study_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["StyleChange"];
-      };
-    };
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["StyleState"];
-        };
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  delete_item: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        item_id: string;
-        study_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  change_item: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        item_id: string;
-        study_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["ItemChange"];
-      };
-    };
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Entry"];
-        };
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  duplicate_item: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        item_id: string;
-        study_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      201: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Entry"];
-        };
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  running: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        study_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["JobOut"][];
-        };
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  job: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        job_id: string;
-        study_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["JobOut"];
-        };
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  stop: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        job_id: string;
-        study_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["JobOut"];
-        };
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  events: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        job_id: string;
-        study_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": unknown;
-        };
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  pack_study: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        study_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": unknown;
-        };
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  list_paths: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        study_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["PathOut"][];
-        };
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  keep_path: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        study_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["NewPath"];
-      };
-    };
-    responses: {
-      /** @description Successful Response */
-      201: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["PathOut"];
-        };
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  new_question: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        study_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["NewQuestion"];
-      };
-    };
-    responses: {
-      /** @description Successful Response */
-      201: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["QuestionState"];
-        };
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  question: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        item_id: string;
-        study_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["QuestionState"];
-        };
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  change_question: {
-    parameters: {
-      query?: {
-        answer?: boolean;
-      };
-      header?: {
-        "if-match"?: string | null;
-        keep?: "mine" | null;
-      };
-      path: {
-        item_id: string;
-        study_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["QuestionChange"];
-      };
-    };
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["QuestionState"];
-        };
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      409: components["responses"]["Problem409"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  answer: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        item_id: string;
-        study_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["QuestionState"];
-        };
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  phrases_of: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        item_id: string;
-        study_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["PhraseOut"][];
-        };
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  drop_round: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        item_id: string;
-        round_id: number;
-        study_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["QuestionState"];
-        };
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  name_round: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        item_id: string;
-        round_id: number;
-        study_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["NameRound"];
-      };
-    };
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["QuestionState"];
-        };
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  written_up: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        item_id: string;
-        study_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["WrittenOut"];
-        };
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  redo: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        study_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Moved"];
-        };
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  renew_all: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        study_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      202: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": string[];
-        };
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  new_report: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        study_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["NewReport"];
-      };
-    };
-    responses: {
-      /** @description Successful Response */
-      201: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ReportState"];
-        };
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  report: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        item_id: string;
-        study_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ReportState"];
-        };
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  write_report: {
-    parameters: {
-      query?: never;
-      header?: {
-        "if-match"?: string | null;
-        keep?: "mine" | null;
-      };
-      path: {
-        item_id: string;
-        study_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["ReportChange"];
-      };
-    };
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ReportState"];
-        };
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      409: components["responses"]["Problem409"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  save_report: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        item_id: string;
-        kind: "docx" | "pdf" | "html" | "md" | "zip";
-        study_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": unknown;
-        };
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  begin_saving: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        item_id: string;
-        kind: "docx" | "pdf" | "html" | "md" | "zip";
-        study_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      202: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["SavingOut"];
-        };
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  saved_file: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        item_id: string;
-        saving: string;
-        study_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": unknown;
-        };
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  saving_state: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        item_id: string;
-        saving: string;
-        study_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["SavingOut"];
-        };
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  add_to_report: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        study_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["AddToReport"];
-      };
-    };
-    responses: {
-      /** @description Successful Response */
-      201: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ReportState"];
-        };
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  templates: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        study_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["TemplateOut"][];
-        };
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  restore_study: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        study_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["StudyOut"];
-        };
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  new_table: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        study_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["NewTable"];
-      };
-    };
-    responses: {
-      /** @description Successful Response */
-      202: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["TableState"];
-        };
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  table: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        study_id: string;
-        table_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["TableState"];
-        };
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  columns_before: {
-    parameters: {
-      query: {
-        at: number;
-      };
-      header?: never;
-      path: {
-        study_id: string;
-        table_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Column"][];
-        };
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  columns: {
-    parameters: {
-      query: {
-        names: string[];
-      };
-      header?: never;
-      path: {
-        study_id: string;
-        table_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ColumnOut"][];
-        };
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  new_derived: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        study_id: string;
-        table_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["Derived"];
-      };
-    };
-    responses: {
-      /** @description Successful Response */
-      201: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["TableState"];
-        };
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  fits: {
-    parameters: {
-      query?: {
-        names?: string[];
-      };
-      header?: never;
-      path: {
-        study_id: string;
-        table_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["FitOut"];
-        };
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  likeness: {
-    parameters: {
-      query: {
-        other: string;
-      };
-      header?: never;
-      path: {
-        study_id: string;
-        table_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Likely"][];
-        };
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  missing_patterns: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        study_id: string;
-        table_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Patterns"];
-        };
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  rows: {
-    parameters: {
-      query?: {
-        columns?: number;
-        count?: number;
-        falling?: boolean;
-        find?: string | null;
-        first?: number;
-        sort?: string | null;
-        start?: number;
-        where?: string | null;
-      };
-      header?: never;
-      path: {
-        study_id: string;
-        table_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Window"];
-        };
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  save_table: {
-    parameters: {
-      query: {
-        format: string;
-      };
-      header?: never;
-      path: {
-        study_id: string;
-        table_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": unknown;
-        };
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  seek_cell: {
-    parameters: {
-      query: {
-        back?: boolean;
-        columns?: string[];
-        falling?: boolean;
-        find?: string | null;
-        sort?: string | null;
-        start?: number;
-        text?: string;
-        what: ("empty" | "outlier" | "text") | "row";
-        where?: string | null;
-      };
-      header?: never;
-      path: {
-        study_id: string;
-        table_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Found"];
-        };
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  set_steps: {
-    parameters: {
-      query?: never;
-      header?: {
-        "if-match"?: string | null;
-        keep?: "mine" | null;
-      };
-      path: {
-        study_id: string;
-        table_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["NewSteps"];
-      };
-    };
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["TableState"];
-        };
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      409: components["responses"]["Problem409"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  summary: {
-    parameters: {
-      query?: {
-        by?: string | null;
-        first?: number;
-      };
-      header?: never;
-      path: {
-        study_id: string;
-        table_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["SummaryOut"];
-        };
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  try_step: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        study_id: string;
-        table_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["TryStep"];
-      };
-    };
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Tried"];
-        };
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  try_path: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        study_id: string;
-        table_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["TryPath"];
-      };
-    };
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["PathTried"];
-        };
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  values: {
-    parameters: {
-      query: {
-        names: string[];
-      };
-      header?: never;
-      path: {
-        study_id: string;
-        table_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": {
-            [key: string]: string[];
-          };
-        };
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  finish_table: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        study_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["NewTable"];
-      };
-    };
-    responses: {
-      /** @description Successful Response */
-      201: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["TableState"];
-        };
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  undo: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        study_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Moved"];
-        };
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  upload: {
-    parameters: {
-      query?: never;
-      header?: {
-        "x-filename"?: string;
-      };
-      path: {
-        study_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      201: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["UploadOut"];
-        };
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  original: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        study_id: string;
-        upload_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": unknown;
-        };
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  preview_again: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        study_id: string;
-        upload_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["ReadOptions"];
-      };
-    };
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Preview"];
-        };
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  restore_demo: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      201: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["StudyOut"];
-        };
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  tidy_now: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["TidiedOut"];
-        };
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
-  unpack_study: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      201: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["StudyOut"];
-        };
-      };
-      400: components["responses"]["Problem400"];
-      401: components["responses"]["Problem401"];
-      403: components["responses"]["Problem403"];
-      404: components["responses"]["Problem404"];
-      408: components["responses"]["Problem408"];
-      413: components["responses"]["Problem413"];
-      422: components["responses"]["Problem422"];
-      500: components["responses"]["Problem500"];
-      503: components["responses"]["Problem503"];
-      507: components["responses"]["Problem507"];
-    };
-  };
+    list_archives: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ArchiveOut"][];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    search_archive: {
+        parameters: {
+            query?: {
+                q?: string;
+            };
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ArchiveFile"][];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    catalogue: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Catalogue"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    method_page: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                method: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MethodPageOut"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    outputs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OutputOut"][];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    list_studies: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StudyOut"][];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    new_study: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Named"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StudyOut"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    contents: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Contents"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    delete_study: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    rename_study: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Named"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StudyOut"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    open_from_archive: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                file_id: string;
+                name: string;
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UploadOut"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    changes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeOut"][];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    go_to_moment: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                change_id: number;
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Moved"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    name_moment: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                change_id: number;
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Moment"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    duplicate_study: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StudyOut"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    new_figure: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewFigure"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FigureState"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    figure: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                item_id: string;
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FigureState"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    change_figure: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+                keep?: "mine" | null;
+            };
+            path: {
+                item_id: string;
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FigureChange"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FigureState"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    data_behind: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                item_id: string;
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    draw: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                item_id: string;
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FigureState"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    image: {
+        parameters: {
+            query?: {
+                dpi?: number;
+            };
+            header?: never;
+            path: {
+                item_id: string;
+                kind: "svg" | "png" | "pdf";
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    style: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StyleState"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    change_style: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StyleChange"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StyleState"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    delete_item: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                item_id: string;
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    change_item: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                item_id: string;
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ItemChange"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Entry"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    duplicate_item: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                item_id: string;
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Entry"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    running: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"][];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    job: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    stop: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    events: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    pack_study: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    list_paths: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PathOut"][];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    keep_path: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewPath"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PathOut"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    new_question: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewQuestion"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["QuestionState"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    question: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                item_id: string;
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["QuestionState"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    change_question: {
+        parameters: {
+            query?: {
+                answer?: boolean;
+            };
+            header?: {
+                "if-match"?: string | null;
+                keep?: "mine" | null;
+            };
+            path: {
+                item_id: string;
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["QuestionChange"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["QuestionState"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    answer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                item_id: string;
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["QuestionState"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    phrases_of: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                item_id: string;
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PhraseOut"][];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    drop_round: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                item_id: string;
+                round_id: number;
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["QuestionState"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    name_round: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                item_id: string;
+                round_id: number;
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NameRound"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["QuestionState"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    written_up: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                item_id: string;
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WrittenOut"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    redo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Moved"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    renew_all: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    new_report: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewReport"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReportState"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    report: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                item_id: string;
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReportState"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    write_report: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+                keep?: "mine" | null;
+            };
+            path: {
+                item_id: string;
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReportChange"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReportState"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    save_report: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                item_id: string;
+                kind: "docx" | "pdf" | "html" | "md" | "zip";
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    begin_saving: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                item_id: string;
+                kind: "docx" | "pdf" | "html" | "md" | "zip";
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SavingOut"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    saved_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                item_id: string;
+                saving: string;
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    saving_state: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                item_id: string;
+                saving: string;
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SavingOut"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    add_to_report: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AddToReport"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReportState"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    templates: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TemplateOut"][];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    restore_study: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StudyOut"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    new_table: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewTable"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TableState"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    table: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+                table_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TableState"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    columns_before: {
+        parameters: {
+            query: {
+                at: number;
+            };
+            header?: never;
+            path: {
+                study_id: string;
+                table_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Column"][];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    columns: {
+        parameters: {
+            query: {
+                names: string[];
+            };
+            header?: never;
+            path: {
+                study_id: string;
+                table_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ColumnOut"][];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    new_derived: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+                table_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Derived"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TableState"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    fits: {
+        parameters: {
+            query?: {
+                names?: string[];
+            };
+            header?: never;
+            path: {
+                study_id: string;
+                table_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FitOut"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    likeness: {
+        parameters: {
+            query: {
+                other: string;
+            };
+            header?: never;
+            path: {
+                study_id: string;
+                table_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Likely"][];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    missing_patterns: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+                table_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Patterns"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    rows: {
+        parameters: {
+            query?: {
+                columns?: number;
+                count?: number;
+                exact?: boolean;
+                falling?: boolean;
+                find?: string | null;
+                first?: number;
+                sort?: string | null;
+                start?: number;
+                where?: string | null;
+            };
+            header?: never;
+            path: {
+                study_id: string;
+                table_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Window"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    save_table: {
+        parameters: {
+            query: {
+                format: string;
+            };
+            header?: never;
+            path: {
+                study_id: string;
+                table_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    seek_cell: {
+        parameters: {
+            query: {
+                back?: boolean;
+                columns?: string[];
+                falling?: boolean;
+                find?: string | null;
+                sort?: string | null;
+                start?: number;
+                text?: string;
+                what: ("empty" | "outlier" | "text") | "row";
+                where?: string | null;
+            };
+            header?: never;
+            path: {
+                study_id: string;
+                table_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Found"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    set_steps: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+                keep?: "mine" | null;
+            };
+            path: {
+                study_id: string;
+                table_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewSteps"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TableState"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    summary: {
+        parameters: {
+            query?: {
+                by?: string | null;
+                first?: number;
+            };
+            header?: never;
+            path: {
+                study_id: string;
+                table_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SummaryOut"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    try_step: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+                table_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TryStep"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Tried"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    try_path: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+                table_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TryPath"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PathTried"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    values: {
+        parameters: {
+            query: {
+                names: string[];
+            };
+            header?: never;
+            path: {
+                study_id: string;
+                table_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: string[];
+                    };
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    finish_table: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewTable"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TableState"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    undo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Moved"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    upload: {
+        parameters: {
+            query?: never;
+            header?: {
+                "x-filename"?: string;
+            };
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UploadOut"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    original: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+                upload_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    preview_again: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+                upload_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReadOptions"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Preview"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    restore_demo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StudyOut"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    tidy_now: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TidiedOut"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
+    unpack_study: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StudyOut"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+            507: components["responses"]["Problem507"];
+        };
+    };
 }

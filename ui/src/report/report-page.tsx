@@ -132,9 +132,11 @@ function Report({ study, state }: { study: string; state: S["ReportState"] }) {
       for (const { draft, done } of found)
         line.current = line.current.then(() => save(draft.doc, draft.revision, done));
     });
-    return () => window.clearTimeout(timer.current);
+    // Words typed just before the page is left are kept too.
+    return () => void flushed.current();
     // eslint-disable-next-line react-hooks/exhaustive-deps -- once, when the page opens
   }, []);
+  const flushed = useRef<() => Promise<void>>(() => Promise.resolve());
   /** Waits until what is typed is on the server: files are made from there. */
   const flush = useCallback(async () => {
     window.clearTimeout(timer.current);
@@ -142,6 +144,9 @@ function Report({ study, state }: { study: string; state: S["ReportState"] }) {
     if (draft) line.current = line.current.then(() => save(draft.doc));
     await line.current;
   }, [save, state.id]);
+  useEffect(() => {
+    flushed.current = flush;
+  }, [flush]);
   const changeReport = (body: S["ReportChange"]) =>
     void take(
       api.PUT("/api/studies/{study_id}/reports/{item_id}", {

@@ -2,7 +2,7 @@ import { renderHook } from "@testing-library/react";
 import { beforeEach, describe, expect, it, vi } from "vitest";
 import type { S } from "../client/api";
 import { COLUMNS, column, server } from "../testing/kit";
-import { copyCells, PLAIN, seekCell, sheetCell } from "./cells";
+import { copyCells, editsOver, pasted, PLAIN, seekCell, sheetCell, sheetLines } from "./cells";
 import { useWidths } from "./widths";
 
 let copied = "";
@@ -20,7 +20,12 @@ function table(rows: number, columns = COLUMNS) {
       const across = Math.min(wide!, columns.length - first!);
       const line = (i: number) => Array.from({ length: across }, (_, j) => `${start! + i}.${first! + j}`);
       return {
-        body: { start, total: rows, numbers: [], rows: Array.from({ length: high }, (_, i) => line(i)) },
+        body: {
+          start,
+          total: rows,
+          numbers: Array.from({ length: high }, (_, i) => start! + i + 100),
+          rows: Array.from({ length: high }, (_, i) => line(i)),
+        },
       };
     },
   });
@@ -68,6 +73,72 @@ describe("cells that are copied", () => {
     expect(sheetCell("a − b", "text")).toBe("a − b");
     expect(sheetCell('two\nlines, "so"', "text")).toBe('"two\nlines, ""so"""');
     expect([sheetCell("a\tb", "text"), sheetCell(null, "text"), sheetCell(undefined)]).toEqual(['"a\tb"', "", ""]);
+  });
+});
+
+describe("cells that are pasted", () => {
+  it("are lines of a sheet, with quotes where one holds tabs or line ends", () => {
+    expect(sheetLines("a\tb\r\nc\td\r\n")).toEqual([
+      ["a", "b"],
+      ["c", "d"],
+    ]);
+    expect(sheetLines('"two\nlines, ""so"""\tx\n\ty')).toEqual([
+      ['two\nlines, "so"', "x"],
+      ["", "y"],
+    ]);
+    expect(sheetLines('5" pot\t"quoted" word')).toEqual([['5" pot', '"quoted" word']]);
+    expect([sheetLines("3"), sheetLines("")]).toEqual([[["3"]], [[""]]]);
+  });
+
+  it("come back as they were copied", () => {
+    for (const cell of ["a", 'say "no"', "two\nlines", "a\tb", '"'])
+      expect(sheetLines([sheetCell(cell, "text"), "x"].join("\t"))).toEqual([[cell, "x"]]);
+  });
+
+  it("begin at the corner of what is selected, without the names above them", () => {
+    const box = { top: 4, left: 1, bottom: 9, right: 1 };
+    expect(pasted("height\tleaves\n1\t2\n3\t4", box, COLUMNS)).toEqual({
+      lines: [
+        ["1", "2"],
+        ["3", "4"],
+      ],
+      over: { top: 4, left: 1, bottom: 5, right: 2 },
+    });
+    expect(pasted("height", { ...box, bottom: 4 }, COLUMNS).lines).toEqual([["height"]]);
+  });
+
+  it("fill what is selected where they are one", () => {
+    const box = { top: 0, left: 0, bottom: 1, right: 1 };
+    expect(pasted("7", box, COLUMNS)).toEqual({
+      lines: [
+        ["7", "7"],
+        ["7", "7"],
+      ],
+      over: box,
+    });
+  });
+
+  it("are edits by the rows' own numbers, of cells that change", async () => {
+    const { whole } = table(9);
+    const box = { top: 2, left: 0, bottom: 3, right: 1 };
+    const edits = await editsOver("s1", whole, PLAIN, box, [["2.0", "x"], [" 8 "]]);
+    expect(edits).toEqual([
+      { row: 102, column: "leaves", old: "2.1", new: "x" },
+      { row: 103, column: "height", old: "3.0", new: "8" },
+    ]);
+    expect(await editsOver("s1", whole, PLAIN, { ...box, bottom: 2, right: 0 }, null)).toEqual([
+      { row: 102, column: "height", old: "2.0", new: null },
+    ]);
+  });
+
+  it("are refused where they reach beyond the table, or are too many", async () => {
+    const { whole } = table(9);
+    const beyond = /reach beyond the table; nothing was written/;
+    await expect(editsOver("s1", whole, PLAIN, { top: 8, left: 0, bottom: 9, right: 0 }, null)).rejects.toThrow(beyond);
+    await expect(editsOver("s1", whole, PLAIN, { top: 0, left: 5, bottom: 0, right: 6 }, null)).rejects.toThrow(beyond);
+    await expect(editsOver("s1", whole, PLAIN, { top: 0, left: 0, bottom: 999, right: 2 }, null)).rejects.toThrow(
+      "At most 2000 cells are written at once; this is 3000.",
+    );
   });
 });
 

@@ -91,11 +91,7 @@ export function Dictionary({ study, table, setSteps }: { study: string; table: S
                     .map((x) => x.trim().replace(/−/g, "-"))
                     .filter(Boolean);
                   if (codes.length) put({ step: "empty_codes", columns: [c.name], codes }, `Empty codes of ${c.name}`);
-                  else
-                    void setSteps(
-                      steps.filter((s) => !(s.step === "empty_codes" && (s.columns as string[]).join() === c.name)),
-                      `Empty codes of ${c.name}`,
-                    );
+                  else void setSteps(withoutCodes(steps, c.name), `Empty codes of ${c.name}`).catch(() => undefined);
                 }}
               />
               <TextCell
@@ -151,15 +147,30 @@ function levelWords(c: Column): string {
     : "Label its values";
 }
 
+/** Whether two steps say the same kind of thing of the same column, and of no other. */
 function same(a: Step, b: Step): boolean {
   const of = (s: Step) => (s.step === "empty_codes" ? (s.columns as string[]).join("\n") : s.column);
-  return a.step === b.step && of(a) === of(b);
+  return a.step === b.step && of(a) === of(b) && !(a.also as string[] | undefined)?.length;
 }
 
-/** An edit of what an earlier step said replaces it where it stands; anything else comes at the end. */
-function merge(steps: Step[], step: Step): Step[] {
+/** An edit of what an earlier step said replaces it where it stands; anything else comes at the end, and so does what a
+ *  later step says of the column too: in its old place nothing would be seen of it. Codes stay where they are: cells
+ *  that were emptied before do not come back. */
+export function merge(steps: Step[], step: Step): Step[] {
   const at = steps.findLastIndex((s) => same(s, step) && s.on !== false);
-  return at < 0 ? [...steps, step] : steps.map((s, i) => (i === at ? { ...step, id: s.id } : s));
+  const named = JSON.stringify(step.column);
+  const later = steps.slice(at + 1).some((s) => s.on !== false && JSON.stringify(s).includes(named));
+  if (at < 0 || (later && step.step !== "empty_codes")) return [...steps, step];
+  return steps.map((s, i) => (i === at ? { ...step, id: s.id } : s));
+}
+
+/** The path without the codes of one column; those of the columns beside it stay. */
+export function withoutCodes(steps: Step[], column: string): Step[] {
+  return steps.flatMap((s) => {
+    const columns = s.step === "empty_codes" ? (s.columns as string[]) : [];
+    if (!columns.includes(column)) return [s];
+    return columns.length > 1 ? [{ ...s, columns: columns.filter((c) => c !== column) }] : [];
+  });
 }
 
 function described(steps: Step[], column: Column, change: Record<string, string>): Step {

@@ -5,7 +5,7 @@ import type { S } from "../client/api";
 import { useColumns } from "../client/hooks";
 import { say, sayProblem } from "../common/toasts";
 import { count, Trouble } from "../common/bits";
-import { copyCells, seekCell, useCells, type Look } from "./cells";
+import { copyCells, editsOver, pasted, seekCell, useCells, type CellEdit, type Look } from "./cells";
 import { GridHeader } from "./grid-header";
 import { isNumber } from "./preview";
 import { useScaledScroll } from "./scaled-scroll";
@@ -19,7 +19,7 @@ export type GridHandle = {
   to: (row: number, column: string | null) => void;
   place: () => { row: number; column: string };
 };
-export type EditCell = (edit: { row: number; column: string; old: string | null; new: string | null }) => void;
+export type EditCells = (edits: CellEdit[]) => void;
 
 export function Grid({
   study,
@@ -39,7 +39,7 @@ export function Grid({
   choose: (name: string) => void;
   showRows: string | null;
   handle: React.Ref<GridHandle>;
-  edit: EditCell;
+  edit: EditCells;
   told: (total: number) => void;
 }) {
   const area = useRef<HTMLDivElement>(null);
@@ -160,7 +160,7 @@ export function Grid({
     const number = cells.number(done.row);
     const fresh = done.text.trim() === "" ? null : done.text.trim();
     const column = table.columns[done.col]?.name;
-    if (fresh !== old && number !== undefined && column) edit({ row: number, column, old, new: fresh });
+    if (fresh !== old && number !== undefined && column) edit([{ row: number, column, old, new: fresh }]);
   };
   const box = selection(anchor, focus);
   const copy = () =>
@@ -168,6 +168,14 @@ export function Grid({
       (n) => say(n === 1 ? "Cell copied" : `${count(n, "cell")} copied`),
       sayProblem,
     );
+  const overwrite = (over: typeof box, lines: string[][] | null) =>
+    void editsOver(study, table, look, over, lines).then((edits) => edits.length && edit(edits), sayProblem);
+  const paste = (e: React.ClipboardEvent) => {
+    if (editing) return;
+    e.preventDefault();
+    const { lines, over } = pasted(e.clipboardData.getData("text/plain"), box, table.columns);
+    overwrite(over, lines);
+  };
   const keys = (e: React.KeyboardEvent) => {
     const page = Math.max(1, Math.floor((size.height - head) / ROW) - 1);
     const { row, col } = focus;
@@ -185,6 +193,7 @@ export function Grid({
     const target = to[e.key];
     if (target) void (e.preventDefault(), goTo(target, e.shiftKey));
     else if (e.key === "Enter" || e.key === "F2") void (e.preventDefault(), write(focus));
+    else if (e.key === "Delete" || e.key === "Backspace") void (e.preventDefault(), overwrite(box, null));
     else if (end && e.key === "c") void (e.preventDefault(), copy());
     else if (end && e.key === "a")
       void (
@@ -205,6 +214,7 @@ export function Grid({
       aria-colcount={table.columns.length + 1}
       aria-activedescendant={`cell-${focus.row}-${focus.col}`}
       onKeyDown={keys}
+      onPaste={paste}
       onScroll={() => (sync(), setLeft(area.current?.scrollLeft ?? 0))}
       data-testid="grid"
     >

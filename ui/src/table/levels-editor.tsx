@@ -1,12 +1,9 @@
 // Words and order for a column's levels.
 import { useEffect } from "react";
 import type { S } from "../client/api";
-import { useColumns } from "../client/hooks";
-import { useQuery } from "@tanstack/react-query";
-import { api, take } from "../client/api";
+import { useColumns, useValues } from "../client/hooks";
 
 export type Level = { value: string; label?: string | null };
-const MOST = 200;
 
 export function LevelsEditor({
   study,
@@ -23,37 +20,16 @@ export function LevelsEditor({
 }) {
   const { data } = useColumns(study, table.id, table.version, [column]);
   const found = data?.[0]?.column.name === column ? data[0].column : undefined;
-  const place = table.columns.findIndex((c) => c.name === column);
-  const needRows = found !== undefined && !found.levels?.length;
-  // A column of numbers has no levels yet: its different values in the first rows are offered.
-  const { data: window } = useQuery({
-    queryKey: ["rows", study, table.id, table.version, "levels", column],
-    enabled: needRows && !levels,
-    queryFn: () =>
-      take(
-        api.GET("/api/studies/{study_id}/tables/{table_id}/rows", {
-          params: {
-            path: { study_id: study, table_id: table.id },
-            query: { start: 0, count: 2000, first: Math.max(0, place), columns: 1 },
-          },
-        }),
-      ),
-  });
+  const needed = found !== undefined && !found.levels?.length && !levels;
+  // A column of numbers has no levels yet: its different values are offered.
+  const { data: values } = useValues(study, table.id, table.version, needed ? [column] : []);
   useEffect(() => {
     if (levels || !found) return;
     if (found.levels?.length) set(found.levels.map((l) => ({ value: l.value, label: l.label })));
-    else if (window) {
-      const values = [
-        ...new Set(window.rows.map((r) => r[0]).filter((v): v is string => v !== null && v !== undefined)),
-      ].map((v) => v.replace("−", "-"));
-      set(
-        values
-          .sort((a, b) => Number(a) - Number(b) || a.localeCompare(b))
-          .slice(0, MOST)
-          .map((value) => ({ value })),
-      );
-    }
-  }, [levels, found, window, set]);
+    else if (values?.[column]?.length) set(values[column].map((v) => ({ value: v.replace("−", "-") })));
+  }, [levels, found, values, column, set]);
+  if (values?.[column]?.length === 0 && !levels)
+    return <p className="muted mt-3">{column} holds too many different values to be levels, or none.</p>;
   if (!levels) return <p className="muted mt-3">Looking at the values …</p>;
   const change = (i: number, label: string) =>
     set(levels.map((l, k) => (k === i ? { ...l, label: label || null } : l)));

@@ -24,7 +24,8 @@ export function PasteLabels({
     .map((l) => l.split("\t").map((c) => c.trim()))
     .filter((c) => c[0]);
   const names = new Set(table.columns.map((c) => c.name));
-  const known = lines.filter((l) => names.has(l[0] ?? ""));
+  // A line without words says nothing; it does not take a label away.
+  const known = lines.filter((l) => names.has(l[0] ?? "") && l.slice(1).some(Boolean));
   const strange = lines.filter((l) => !names.has(l[0] ?? ""));
   const ready = what === "labels" ? known.length > 0 : lines.length > 0 && columns.length > 0;
   const keep = () => {
@@ -34,7 +35,7 @@ export function PasteLabels({
             step: "describe_columns",
             descriptions: known.map((l) => ({
               column: l[0],
-              label: l[1] ?? "",
+              ...(l[1] ? { label: l[1] } : {}),
               ...(l[2] ? { unit: l[2] } : {}),
               ...(l[3] ? { note: l[3] } : {}),
             })),
@@ -42,14 +43,14 @@ export function PasteLabels({
         : {
             step: "levels",
             column: columns[0],
-            levels: lines.map((l) => ({ value: l[0], label: l[1] || null })),
+            levels: lines.map((l) => ({ value: l[0]?.replace(/^−(?=[\d.])/, "-"), label: l[1] || null })),
             also: columns.slice(1),
           };
     void setSteps(
       [...(table.steps as Step[]), step],
       what === "labels"
-        ? `Label ${known.length} columns of ${table.name}`
-        : `Label the levels of ${columns.length} columns`,
+        ? `Label ${count(known.length, "column")} of ${table.name}`
+        : `Label the levels of ${count(columns.length, "column")}`,
     ).then(close, () => undefined);
   };
   return (

@@ -3,6 +3,7 @@ import { cx } from "../common/classes";
 import { useEffect, useState } from "react";
 import type { S, Step } from "../client/api";
 import { useCatalogue } from "../client/hooks";
+import { dropLocal, readLocal, writeLocal } from "../client/local";
 import { Menu, MenuItem } from "../common/pop";
 import { Marked } from "../common/spans";
 import { AddStep, type StepKind } from "./add-step";
@@ -32,15 +33,13 @@ export function Path({
   const { data: catalogue } = useCatalogue();
   const key = `yavik.draft.${table.id}`;
   // A step that is being written survives a reload.
-  const [draft, setDraftState] = useState<Draft | null>(
-    () => JSON.parse(localStorage.getItem(key) ?? "null") as Draft | null,
-  );
+  const [draft, setDraftState] = useState<Draft | null>(() => readLocal<Draft>(key));
   const [over, setOver] = useState<number | null>(null);
   const [said, setSaid] = useState<number | null>(null);
   const shown = said === null ? undefined : said === SOURCE ? table.source : table.effects[said];
   const setDraft = (next: Draft | null) => {
-    if (next) localStorage.setItem(key, JSON.stringify(next));
-    else localStorage.removeItem(key);
+    if (next) writeLocal(key, next);
+    else dropLocal(key);
     setDraftState(next);
   };
   useEffect(() => {
@@ -61,24 +60,26 @@ export function Path({
     // Another step may have been begun while this one was being kept.
     setDraftState((now) => {
       if (now !== draft && now?.step.step !== step.step) return now;
-      localStorage.removeItem(key);
+      dropLocal(key);
       return null;
     });
   };
+  // What is refused is told where it is sent; the path stays as it was.
+  const put = (next: Step[], label: string) => void setSteps(next, label).catch(() => undefined);
   const move = (from: number, to: number) => {
     if (to < 0 || to >= steps.length || from === to) return;
     const next = [...steps];
     const [moved] = next.splice(from, 1);
     if (moved) next.splice(to, 0, moved);
-    void setSteps(next, `Move a step in ${table.name}`);
+    put(next, `Move a step in ${table.name}`);
   };
   const toggle = (i: number) =>
-    void setSteps(
+    put(
       steps.map((s, k) => (k === i ? { ...s, on: s.on === false } : s)),
       `${steps[i]?.on === false ? "Switch on" : "Switch off"} a step in ${table.name}`,
     );
   const remove = (i: number) =>
-    void setSteps(
+    put(
       steps.filter((_, k) => k !== i),
       `Delete a step in ${table.name}`,
     );

@@ -2,10 +2,11 @@
 import { cx } from "../common/classes";
 import { useRef, useState } from "react";
 import type { S, Step } from "../client/api";
+import { count } from "../common/bits";
 import { say } from "../common/toasts";
 import { PLAIN, type Look } from "./cells";
 import { ColumnMargin } from "./column-margin";
-import { Grid, type EditCell, type GridHandle } from "./grid";
+import { Grid, type EditCells, type GridHandle } from "./grid";
 import { GridTools } from "./grid-tools";
 import type { SetSteps } from "./table-page";
 
@@ -31,18 +32,24 @@ export function RowsView({
   const [total, setTotal] = useState(table.rows);
   const steps = table.steps as Step[];
   // Cells edited one after another are one step, each with its old value.
-  const edit: EditCell = (one) => {
+  const edit: EditCells = (edits) => {
+    const one = edits[0]!;
+    const cells = count(edits.length, "cell");
     const last = steps.at(-1);
     const joined = last?.step === "edit_cells" && last.on !== false;
     const next = joined
-      ? [...steps.slice(0, -1), { ...last, edits: [...(last.edits as object[]), one] }]
-      : [...steps, { step: "edit_cells", edits: [one] }];
-    void setSteps(next, `Edit ${one.column} in row ${one.row} of ${table.name}`).then(
+      ? [...steps.slice(0, -1), { ...last, edits: [...(last.edits as object[]), ...edits] }]
+      : [...steps, { step: "edit_cells", edits }];
+    const alone = edits.length === 1;
+    void setSteps(next, `Edit ${alone ? `${one.column} in row ${one.row}` : cells} of ${table.name}`).then(
       () =>
-        say(`${one.column}, row ${one.row}: ${one.old ?? "empty"} → ${one.new ?? "empty"}`, {
-          label: "Say why",
-          run: () => openStep(next.length - 1),
-        }),
+        say(
+          alone ? `${one.column}, row ${one.row}: ${one.old ?? "empty"} → ${one.new ?? "empty"}` : `${cells} written`,
+          {
+            label: "Say why",
+            run: () => openStep(next.length - 1),
+          },
+        ),
       () => undefined,
     );
   };

@@ -1,6 +1,7 @@
 // Survey waves: which tables, their weights, and one mapping of variables with both codings side by side.
 import { cx } from "../common/classes";
 import { useQuery } from "@tanstack/react-query";
+import { useEffect } from "react";
 import { api, take, type Column, type Step } from "../client/api";
 import { useTable } from "../client/hooks";
 import { Slot } from "../common/slot";
@@ -47,6 +48,11 @@ export function WavesEditor({
     ...wave.replicates,
   ]);
   const ready = own !== "" && wave.label !== "" && wave.table !== "";
+  // A wave that is called otherwise takes its columns along.
+  const stale = ready && own !== wave.label && variables.some((v) => called(v, own, wave.label) !== v);
+  useEffect(() => {
+    if (stale) change({ ...step, variables: variables.map((v) => called(v, own, wave.label)) });
+  });
   const suggest = () => {
     const pairs = (suggested.data ?? []).filter((m) => !weights.has(m.mine) && !weights.has(m.theirs ?? ""));
     change({
@@ -201,6 +207,18 @@ export function WavesEditor({
       )}
     </div>
   );
+}
+
+/** A variable with its columns under the names that the waves have now; one of the two is known by its name. */
+export function called(variable: Variable, own: string, other: string): Variable {
+  const entries = Object.entries(variable.columns);
+  const strange = entries.filter(([k]) => k !== own && k !== other);
+  const lacking = [own, other].filter((k) => !(k in variable.columns));
+  if (strange.length !== 1 || lacking.length !== 1) return variable;
+  return {
+    ...variable,
+    columns: Object.fromEntries(entries.map(([k, v]) => [k === strange[0]![0] ? lacking[0]! : k, v])),
+  };
 }
 
 function Pick({

@@ -1,26 +1,18 @@
 import { useCallback, useMemo, useState } from "react";
 import type { Column } from "../client/api";
+import { readLocal, writeLocal } from "../client/local";
 
 const DEFAULT: Record<string, number> = { measure: 111, count: 105, identifier: 104, text: 180, date: 128, yes_no: 96 };
-
-/** What this browser keeps; what cannot be read any more is as if it had never been kept. */
-function kept(key: string): Record<string, number> {
-  try {
-    return (JSON.parse(localStorage.getItem(key) ?? "{}") ?? {}) as Record<string, number>;
-  } catch {
-    return {};
-  }
-}
 
 /** Column widths, kept per table in this browser. */
 export function useWidths(table: string, columns: Column[]) {
   const key = `yavik.widths.${table}`;
-  const [own, setOwn] = useState<Record<string, number>>(() => kept(key));
+  const [own, setOwn] = useState<Record<string, number>>(() => readLocal(key) ?? {});
   const setWidth = useCallback(
     (name: string, width: number) =>
       setOwn((w) => {
         const next = { ...w, [name]: Math.max(48, Math.min(640, Math.round(width))) };
-        localStorage.setItem(key, JSON.stringify(next));
+        writeLocal(key, next);
         return next;
       }),
     [key],

@@ -320,20 +320,26 @@ class EditCells(Step):
 
 def _edited(table: Table, name: str, edits: list[Edit]) -> tuple[Column, Any]:
     column, array = table.column(name), table.array(name)
-    places = {}
+    found = np.flatnonzero(np.isin(table.rows, [e.row for e in edits]))
+    places = {int(row): int(place) for row, place in zip(table.rows[found], found, strict=True)}
+    stands = dict(zip(places, cell_texts(column, array.take(pa.array(list(places.values())))), strict=True))
     for edit in edits:
-        found = np.flatnonzero(table.rows == edit.row)
-        if not len(found):
+        if edit.row not in places:
             raise DataProblem(
                 f"Row {edit.row} is not in the table here, so its {name} cannot be edited.",
                 column=name,
                 rows=[edit.row],
             )
-        places[edit.row] = int(found[0])
-        stands = cell_texts(column, array.slice(places[edit.row], 1))[0]
-        if (stands or "") != (edit.old or ""):
+        now = stands[edit.row]
+        # What an earlier version wrote of a value too small for its column's digits is the same cell.
+        rounded = (
+            number_text(array[places[edit.row]].as_py(), column.decimals)
+            if now and column.kind is Kind.measure
+            else now
+        )
+        if (edit.old or "") not in (now or "", rounded or ""):
             raise DataProblem(
-                f"{name} in {rows_in_words([edit.row])} is {stands or 'empty'} here, not {edit.old or 'empty'} as"
+                f"{name} in {rows_in_words([edit.row])} is {now or 'empty'} here, not {edit.old or 'empty'} as"
                 " when it was edited.",
                 column=name,
                 rows=[edit.row],

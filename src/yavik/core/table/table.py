@@ -11,6 +11,7 @@ text, identifier                      large_string
 ====================================  ==========================================================
 """
 
+import math
 from collections.abc import Iterable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
@@ -247,11 +248,13 @@ def make_table(columns: Sequence[Column], arrays: Sequence[Any], rows: Ints | No
     return Table(tuple(columns), tuple(arrays), np.arange(1, n + 1) if rows is None else rows)
 
 
-def cell_texts(column: Column, array: Any) -> list[str | None]:
-    """Cells as they are shown; None for empty ones."""
+def cell_texts(column: Column, array: Any, exact: bool = False) -> list[str | None]:
+    """Cells as they are shown, or measures with every digit they have; None for empty ones."""
     if column.kind in CODED:
         words = [level.words for level in column.levels]
         return [None if i is None else words[i] for i in array.indices.to_pylist()]
+    if column.kind is Kind.measure and exact:
+        return [None if v is None else exact_text(v) for v in array.to_pylist()]
     if column.kind is Kind.measure:
         return [None if v is None else measure_text(v, column.decimals) for v in array.to_pylist()]
     if column.kind is Kind.count:
@@ -259,6 +262,11 @@ def cell_texts(column: Column, array: Any) -> list[str | None]:
     if column.kind is Kind.date:
         return [None if v is None else date_text(v) for v in array.to_pylist()]
     return [None if v is None else str(v) for v in array.to_pylist()]
+
+
+def exact_text(value: float) -> str:
+    """The shortest text that reads back as the very same number."""
+    return number_text(value, 0) if math.isinf(value) else repr(value).removesuffix(".0").replace("-", "−")
 
 
 def measure_text(value: float, decimals: int) -> str:

@@ -152,19 +152,20 @@ def rows(
     count: Annotated[int, Query(ge=1, le=WINDOW_MOST)] = 200,
     first: Annotated[int, Query(ge=0)] = 0,
     columns: Annotated[int, Query(ge=1, le=500)] = 60,
+    exact: bool = False,
     look: TheLook = ALL,
 ) -> Window:
-    """A window of cells as texts (None where empty), with the rows' numbers. Raises DataProblem for a mistaken
-    filter."""
+    """A window of cells as texts (None where empty), with the rows' numbers; measures with every digit where ``exact``.
+    Raises DataProblem for a mistaken filter."""
     snapshot = snapshot_of(store, study.id, table_id)
     names = [c.name for c in snapshot.columns[first : first + columns]]
-    return window(store.versions.table(snapshot), names, start, count, places_of(store, snapshot, look))
+    return window(store.versions.table(snapshot), names, start, count, places_of(store, snapshot, look), exact)
 
 
-def window(whole: Table, names: list[str], start: int, count: int, places: Any = None) -> Window:
+def window(whole: Table, names: list[str], start: int, count: int, places: Any = None, exact: bool = False) -> Window:
     chosen = whole.select(names)
     part = chosen.slice(start, count) if places is None else chosen.take(places[start : start + count])
-    texts = [cell_texts(c, a) for c, a in zip(part.columns, part.arrays, strict=True)]
+    texts = [cell_texts(c, a, exact) for c, a in zip(part.columns, part.arrays, strict=True)]
     return Window(
         start=start,
         rows=[list(r) for r in zip(*texts, strict=True)] if texts else [],
