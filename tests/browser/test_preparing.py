@@ -91,6 +91,25 @@ def test_the_grid_finds_filters_sorts_and_edits(demo: Page) -> None:
     demo.get_by_label(re.compile("^Why minutes")).fill("read the dial again")
     demo.get_by_role("button", name="Keep the change").click()
     expect(demo.locator("button[data-step='edit_cells']")).to_contain_text("read the dial again")
+    # A block pasted from a sheet is one edit of many cells; Delete empties what is selected; undo brings both back.
+    demo.locator("#cell-1-5").click()
+    demo.evaluate(
+        """() => {
+          const data = new DataTransfer();
+          data.setData("text/plain", "11.5\\n12.5\\n");
+          const grid = document.querySelector('[data-testid="grid"]');
+          grid.dispatchEvent(new ClipboardEvent("paste", { clipboardData: data, bubbles: true, cancelable: true }));
+        }"""
+    )
+    expect(demo.locator("#cell-1-5")).to_have_text("11.5")
+    expect(demo.locator("#cell-2-5")).to_have_text("12.5")
+    expect(demo.get_by_text("2 cells written")).to_be_visible()
+    demo.locator("#cell-1-5").click()
+    demo.locator("#cell-2-5").click(modifiers=["Shift"])
+    demo.keyboard.press("Delete")
+    expect(demo.locator("#cell-2-5")).to_have_text("empty")
+    demo.keyboard.press("Control+z")
+    expect(demo.locator("#cell-2-5")).to_have_text("12.5")
     demo.get_by_role("columnheader", name=re.compile("^pages")).get_by_role("button").click()
     demo.get_by_role("button", name="Next empty").click()
     expect(demo.get_by_text(re.compile("5 cells empty in pages"))).to_be_visible()

@@ -13,8 +13,9 @@ from yavik.core.files.delimited import read
 from yavik.core.steps import new_step
 from yavik.core.steps.base import Around, Effect, Other
 from yavik.core.steps.path import apply_step
-from yavik.core.table import DataProblem, Kind, Table
+from yavik.core.table import Column, DataProblem, Kind, Table
 from yavik.core.table.about import About
+from yavik.core.table.table import make_table
 
 PANEL = b"""branch,year,loans,staff,town,q1,q2,q3
 B1,2020,10,1.5,Corrin,1,5,4
@@ -317,6 +318,29 @@ def test_edit_cells_hold_only_what_they_replaced() -> None:
     assert cells(do(table_of(), step="edit_cells", edits=twice)[0], "loans")[3] == 22
     emptied, _ = do(table_of(), step="edit_cells", edits=[{"row": 1, "column": "loans", "old": "10"}])
     assert cells(emptied, "loans")[0] is None
+
+
+def test_edits_find_their_rows_wherever_these_stand() -> None:
+    turned = do(table_of(), step="sort", by=["loans"], descending=["loans"])[0]
+    places = {int(row): i for i, row in enumerate(turned.rows)}
+    loans = cells(turned, "loans")
+    edits = [
+        {"row": row, "column": "loans", "old": str(loans[places[row]]), "new": str(100 + row)} for row in (4, 1, 2)
+    ]
+    after, _ = do(turned, step="edit_cells", edits=edits)
+    assert [cells(after, "loans")[places[row]] for row in (1, 2, 4)] == [101, 102, 104]
+    untouched = set(places) - {1, 2, 4}
+    assert all(cells(after, "loans")[places[row]] == loans[places[row]] for row in untouched)
+
+
+def test_an_edit_of_a_value_too_small_for_its_column_is_still_understood() -> None:
+    table = make_table([Column(name="x", kind=Kind.measure, decimals=1)], [pa.array([3e-9, 2.0])])
+    for old in ("0.0", "3e−09"):
+        after, _ = do(table, step="edit_cells", edits=[{"row": 1, "column": "x", "old": old, "new": "1"}])
+        assert cells(after, "x") == [1.0, 2.0]
+    assert "is 3e−09 here, not 0.1" in refused(
+        table, step="edit_cells", edits=[{"row": 1, "column": "x", "old": "0.1", "new": "1"}]
+    )
 
 
 def test_kinds_of_emptiness_are_kept_and_counted() -> None:

@@ -54,6 +54,17 @@ def test_a_linked_table_is_renewed_with_its_source(client: Client) -> None:
     assert client.get(f"/uploads/{upload_of(client, source['id'])}/original") == LOANS
 
 
+def test_cells_are_given_as_shown_or_with_every_digit(client: Client) -> None:
+    table = client.bring(b"plot,mass\na,1.5\nb,2.25\n", "Masses")["id"]
+    client.steps(table, [{"step": "compute", "name": "third", "expression": "mass / 3"}])
+    shown = rows(client, table, first=2)
+    exact = rows(client, table, first=2, exact=True)
+    assert exact == [["0.5"], ["0.75"]]
+    assert [float(x or "nan") for (x,) in shown] == [0.5, 0.75]
+    client.steps(table, [{"step": "compute", "name": "third", "expression": "mass / 7"}])
+    assert [float(x or "nan") for (x,) in rows(client, table, first=2, exact=True)] == [1.5 / 7, 2.25 / 7]
+
+
 def upload_of(client: Client, table: str) -> str:
     store = client.http.app.state.store  # type: ignore[attr-defined]
     upload: str = store.tables(client.study).body(table).upload

@@ -321,8 +321,13 @@ class EditCells(Step):
 def _edited(table: Table, name: str, edits: list[Edit]) -> tuple[Column, Any]:
     column, array = table.column(name), table.array(name)
     found = np.flatnonzero(np.isin(table.rows, [e.row for e in edits]))
-    places = {int(row): int(place) for row, place in zip(table.rows[found], found, strict=True)}
-    stands = dict(zip(places, cell_texts(column, array.take(pa.array(list(places.values())))), strict=True))
+    texts = cell_texts(column, array.take(pa.array(found)))
+    places: dict[int, int] = {}
+    stands: dict[int, str | None] = {}
+    for place, text in zip(found.tolist(), texts, strict=True):
+        row = int(table.rows[place])
+        if row not in places:  # of rows that were made into several, the first
+            places[row], stands[row] = place, text
     for edit in edits:
         if edit.row not in places:
             raise DataProblem(
