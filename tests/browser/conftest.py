@@ -1,5 +1,6 @@
 """A real server with the demo study, and headless Chromium."""
 
+import json
 import os
 import shutil
 import socket
@@ -16,6 +17,7 @@ import pytest
 from playwright.sync_api import Browser, Page, expect, sync_playwright
 
 from tests.conftest import BEARER, KEY
+from yavik.demo.study import DEMO_NAME
 
 ARGS = [
     "--no-sandbox",
@@ -75,8 +77,8 @@ def cookie(address: str) -> Any:
 
 
 @pytest.fixture
-def page(browser: Browser, address: str) -> Iterator[Page]:
-    """A page that fails the test on an error in its console or script."""
+def blank(browser: Browser, address: str, pristine: str) -> Iterator[Page]:
+    """A page that fails the test on an error in its console or script, before it goes anywhere."""
     context = browser.new_context(
         reduced_motion="reduce",
         viewport={"width": 1280, "height": 800},
@@ -96,16 +98,31 @@ def page(browser: Browser, address: str) -> Iterator[Page]:
             else None
         ),
     )
-    made.goto("/")
     yield made
     context.close()
     assert troubles == []
 
 
 @pytest.fixture
-def demo(page: Page) -> Page:
-    """A fresh demo study, opened, so that tests do not see each other's changes."""
-    made = page.request.post("/api/studies/demo").json()
-    page.goto(f"/s/{made['id']}")
-    page.get_by_role("heading", name="What it says so far").wait_for()
-    return page
+def page(blank: Page) -> Page:
+    """The page of all studies."""
+    blank.goto("/")
+    return blank
+
+
+@pytest.fixture(scope="session")
+def pristine(address: str) -> str:
+    """The demo study that the server began with: it is copied, and never changed."""
+    asked = urllib.request.Request(f"{address}/api/studies", headers=BEARER)
+    studies = json.loads(urllib.request.urlopen(asked).read())
+    return str(next(s["id"] for s in studies if s["demo"]))
+
+
+@pytest.fixture
+def demo(blank: Page, pristine: str) -> Page:
+    """A copy of the demo study, opened, so that tests do not see each other's changes."""
+    made = blank.request.post(f"/api/studies/{pristine}/duplicate").json()
+    blank.request.patch(f"/api/studies/{made['id']}", data={"name": DEMO_NAME})
+    blank.goto(f"/s/{made['id']}")
+    blank.get_by_role("heading", name="What it says so far").wait_for()
+    return blank

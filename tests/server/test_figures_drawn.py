@@ -53,6 +53,19 @@ def test_looking_neither_draws_nor_writes(http: TestClient, client: Client, draw
     assert client.get(f"/figures/{made['id']}")["drawing"] == new["drawing"] and len(drawings) == 3
 
 
+def test_nothing_is_out_of_date_in_a_copy_of_a_study(demo: Client, drawings: list[Any]) -> None:
+    before = {e["name"]: e["out_of_date"] for e in demo.get()["entries"]}
+    assert set(before.values()) == {False}
+    copy = Client(demo.http, demo.call("POST", "/duplicate", 201)["id"])
+    after = {e["name"]: e["out_of_date"] for e in copy.get()["entries"]}
+    assert after == before
+    for entry in copy.entries("figure"):
+        own = next(e for e in demo.entries("figure") if e["name"] == entry["name"])
+        drawing = copy.get(f"/figures/{entry['id']}")["drawing"]
+        assert drawing and drawing == demo.get(f"/figures/{own['id']}")["drawing"]
+    assert drawings == []
+
+
 def test_what_was_drawn_before_is_shown_again_without_drawing(client: Client, drawings: list[Any]) -> None:
     table = client.bring(ROWS)["id"]
     made = of(client, table)

@@ -62,7 +62,9 @@ class DrawingOut(BaseModel):
 
 def draw_key(snapshot: Snapshot, d: Draw) -> str:
     """A key of everything that decides what is drawn. Raises DataProblem."""
-    figure, answer = d.figure.model_dump(mode="json"), None
+    # Which question lends its marks says nothing of what they are: that is its answer's key, the same in a copy.
+    figure = d.figure.model_copy(update={"marks_from": None, "question": None}).model_dump(mode="json")
+    answer = None
     if d.ask:
         try:
             answer = answer_key(snapshot, d.ask.method, d.ask.spec)
