@@ -7,6 +7,7 @@ from typing import Any
 import pytest
 from docx import Document as open_docx
 from fastapi.testclient import TestClient
+from sqlalchemy import text
 
 from tests.conftest import Client
 from yavik.demo.figures import DRAWN
@@ -305,3 +306,19 @@ def test_a_report_shows_a_figure_that_was_never_opened(demo: Client) -> None:
     report = demo.get(f"/reports/{demo.entries('report')[0]['id']}")
     assert [len(e["figures"]) for e in report["embeds"]] == [0, 1, 0]
     assert not any(e["problem"] or e["out_of_date"] for e in report["embeds"])
+
+
+def test_what_all_answers_say_comes_at_once(demo: Client) -> None:
+    said = {s["id"]: s["spans"] for s in demo.get("/statements")}
+    questions = demo.entries("question")
+    assert set(said) == {q["id"] for q in questions}
+    for question in questions[::6]:
+        assert said[question["id"]] == demo.get(f"/questions/{question['id']}")["answer"]["headline_spans"]
+    # One that cannot be read says nothing, and keeps no other from being read.
+    store = demo.http.app.state.store  # type: ignore[attr-defined]
+    first, second = questions[0]["id"], questions[1]["id"]
+    for item, broken in ((first, "{half"), (second, '{"headline_spans": 3}')):
+        with store.engine.begin() as connection:
+            statement = "update results set data = :d where key = (select key from shown where item_id = :i)"
+            connection.execute(text(statement), {"d": broken, "i": item})
+    assert set(said) - {s["id"] for s in demo.get("/statements")} == {first, second}

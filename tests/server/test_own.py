@@ -63,6 +63,7 @@ def bodies(t: dict[str, Any]) -> dict[str, dict[str, Any]]:
 
 OF_THE_STUDY = {
     *("", "/restore", "/duplicate", "/undo", "/redo", "/changes", "/renew", "/uploads", "/pack", "/jobs", "/paths"),
+    "/statements",
     *("/figures/style", "/reports/templates", "POST /reports", "/archives/{name}/files/{file_id}"),
 }
 """Routes that name nothing inside the study."""

@@ -4,8 +4,10 @@ import logging
 from pathlib import Path
 from typing import Any
 
+from pydantic import TypeAdapter, ValidationError
 from sqlalchemy import func, select
 
+from yavik.core.answers import Span
 from yavik.core.answers.wording import counted, listing
 from yavik.core.figures import Figure
 from yavik.core.figures.kinds import KINDS
@@ -13,7 +15,7 @@ from yavik.core.table import DataProblem
 from yavik.server.figures_view import figure_body, figure_key
 from yavik.server.questions_view import present_key, question_body
 from yavik.server.reports_view import count_embeds
-from yavik.server.schemas_contents import Around, Contents, Entry, StudyOut
+from yavik.server.schemas_contents import Around, Contents, Entry, Statement, StudyOut
 from yavik.server.tables_view import body_of, needs_job
 from yavik.store import Store
 from yavik.store.models import Item, Study
@@ -21,6 +23,7 @@ from yavik.store.tables import Tables
 
 log = logging.getLogger("yavik.server")
 Shown = dict[str, tuple[str, str | None]]
+SPANS = TypeAdapter(list[Span])
 PREPARING = "being prepared"
 STUDIES_KEPT = 50
 _kept: dict[tuple[Path, str], tuple[Any, list[Entry]]] = {}
@@ -65,6 +68,17 @@ def contents_of(store: Store, study: Study) -> Contents:
         _kept[store.folder, study.id] = mark, entries
     back, again = store.items.ways(study.id)
     return Contents(study=study_out(store, study), entries=entries, undo=back, redo=again)
+
+
+def statements_of(store: Store, study: Study) -> list[Statement]:
+    """What all answers of a study say, with one look; an answer that cannot be read says nothing."""
+    made = []
+    for item, said in store.statements(study.id).items():
+        try:
+            made.append(Statement(id=item, spans=SPANS.validate_json(said or "null")))
+        except ValidationError:
+            continue
+    return made
 
 
 def _entries(store: Store, study_id: str, shown: Shown) -> list[Entry]:

@@ -4,6 +4,7 @@ from typing import Literal
 
 from pydantic import BaseModel
 
+from yavik.core.answers import Span
 from yavik.server.contract import When
 
 ItemType = Literal["table", "question", "figure", "report"]
@@ -39,6 +40,13 @@ class Contents(BaseModel):
     entries: list[Entry]
     undo: str | None
     redo: str | None
+
+
+class Statement(BaseModel):
+    """What a question's answer says, in the words that stand on its page."""
+
+    id: str
+    spans: list[Span]
 
 
 class Around(BaseModel):

@@ -4,7 +4,7 @@ import getpass
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import delete, select, text
+from sqlalchemy import case, delete, func, select, text
 from sqlalchemy.dialects.sqlite import insert as sqlite_insert
 from sqlalchemy.orm import Session
 
@@ -101,6 +101,16 @@ class Store:
                 )
             )
             return {item: (key, short) for item, key, short in rows}
+
+    def statements(self, study_id: str) -> dict[str, str | None]:
+        """What the answers that a study's questions show say, as JSON; None for one that cannot be read."""
+        whole = case((func.json_valid(Result.data), func.json_extract(Result.data, "$.headline_spans")))
+        shown = (
+            select(Shown.item_id, whole).join(Result, Result.key == Shown.key).join(Item, Item.id == Shown.item_id)
+        )
+        own = shown.where(Item.study_id == study_id, Item.type == "question", Item.deleted.is_(False))
+        with self.engine.connect() as connection:
+            return dict(connection.execute(own).tuples().all())
 
     def computed(self, key: str) -> tuple[str, str]:
         """What an answer depends on but the code (its base), and the code that computed it."""

@@ -39,7 +39,10 @@ export function AskPage() {
   const table = data.table;
   const begin = (method: string, layout: string, spec: Record<string, unknown>) =>
     ask.mutate({ table: id, method, layout, spec });
-  const listed = table.columns.filter((c) => c.name.toLowerCase().includes(text.toLowerCase())).slice(0, 300);
+  const sought = text.toLowerCase();
+  const listed = table.columns
+    .filter((c) => `${c.name}\n${c.label ?? ""}`.toLowerCase().includes(sought))
+    .slice(0, 300);
   const add = (names: string[]) => setChosen((c) => [...c, ...names.filter((n) => !c.includes(n))]);
   const toggle = (name: string, sweep: boolean) => {
     const from = last.current;

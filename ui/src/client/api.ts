@@ -52,24 +52,30 @@ export async function take<T>(call: Promise<{ data?: T; error?: unknown; respons
   return result.data as T;
 }
 
-export async function upload(
+/** Sends a file as it is; what is wrong with it, or with the way there, is a Problem. */
+export async function sendFile<T>(
+  where: string,
+  body: Blob | string,
+  headers: Record<string, string> = {},
+  signal?: AbortSignal,
+): Promise<T> {
+  let response, found;
+  try {
+    const type = { "content-type": "application/octet-stream" };
+    response = await fetch(where, { method: "POST", body, headers: { ...type, ...headers }, signal });
+    found = (await response.json()) as unknown;
+  } catch {
+    throw new Problem({});
+  }
+  if (!response.ok) throw new Problem(found as object);
+  return found as T;
+}
+
+export function upload(
   study: string,
   data: Blob | string,
   filename: string,
   signal?: AbortSignal,
 ): Promise<S["UploadOut"]> {
-  let response;
-  try {
-    response = await fetch(`/api/studies/${study}/uploads`, {
-      method: "POST",
-      body: data,
-      headers: { "x-filename": encodeURIComponent(filename), "content-type": "application/octet-stream" },
-      signal,
-    });
-  } catch {
-    throw new Problem({});
-  }
-  const found = await response.json();
-  if (!response.ok) throw new Problem(found);
-  return found as S["UploadOut"];
+  return sendFile(`/api/studies/${study}/uploads`, data, { "x-filename": encodeURIComponent(filename) }, signal);
 }

@@ -1,7 +1,7 @@
 import { cx } from "./classes";
 import { useEffect, useRef, useState, type ReactNode } from "react";
 import type { S, TableBlock } from "../client/api";
-import { say } from "./toasts";
+import { say, sayProblem } from "./toasts";
 
 type Cell = S["Cell"];
 
@@ -164,5 +164,7 @@ export function copyTable(block: TableBlock): void {
     block.columns.map((c) => c.title),
     ...block.rows.map((row) => block.columns.map((c) => cellText(row[c.key]))),
   ];
-  void navigator.clipboard.writeText(lines.map((l) => l.join("\t")).join("\n")).then(() => say("Table copied"));
+  void navigator.clipboard
+    .writeText(lines.map((l) => l.join("\t")).join("\n"))
+    .then(() => say("Table copied"), sayProblem);
 }

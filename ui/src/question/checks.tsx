@@ -2,6 +2,9 @@
 import { useNavigate } from "react-router";
 import type { Answer, S } from "../client/api";
 
+/** Rows that are marked in the grid: more would not fit into an address. */
+export const MOST_ROWS = 200;
+
 const LOOK = {
   holds: { shape: "●", word: "Holds", colour: "text-success" },
   doubtful: { shape: "▲", word: "Doubtful", colour: "text-warning" },
@@ -27,7 +30,7 @@ export function Checks({
   const apply = (remedy: S["Remedy"]) => {
     if (remedy.spec && remedy.method) begin(remedy.spec, remedy.method);
     else if (remedy.spec) change({ spec: { ...state.spec, ...remedy.spec } });
-    else if (remedy.rows) void go(`/s/${study}/t/${state.table}?rows=${remedy.rows.join(",")}`);
+    else if (remedy.rows) void go(`/s/${study}/t/${state.table}?rows=${remedy.rows.slice(0, MOST_ROWS).join(",")}`);
   };
   return (
     <>

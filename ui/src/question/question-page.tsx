@@ -19,7 +19,7 @@ import { Loading, Trouble } from "../common/bits";
 import { WithMargin } from "../common/frame";
 import { JobBar, useJob } from "../common/job";
 import { AnswerView } from "./answer-view";
-import { Checks } from "./checks";
+import { Checks, MOST_ROWS } from "./checks";
 import { levelsOf, Settings, valuesAsked } from "./settings";
 import { AddModel, LineupView } from "../lineup/lineup-view";
 import { Control } from "./control";
@@ -222,7 +222,7 @@ function Question({ study, id }: { study: string; id: string }) {
               {problem.rows?.length ? (
                 <button
                   className="link-quiet"
-                  onClick={() => go(`/s/${study}/t/${state.table}?rows=${problem.rows?.slice(0, 100).join(",")}`)}
+                  onClick={() => go(`/s/${study}/t/${state.table}?rows=${problem.rows?.slice(0, MOST_ROWS).join(",")}`)}
                 >
                   Show the rows
                 </button>
@@ -275,7 +275,9 @@ function Question({ study, id }: { study: string; id: string }) {
                   <Trail study={study} state={state} open={setSpec} />
                   <AnswerView
                     answer={answer}
-                    showRow={(rows) => void go(`/s/${study}/t/${state.table}?rows=${[rows].flat().join(",")}`)}
+                    showRow={(rows) =>
+                      void go(`/s/${study}/t/${state.table}?rows=${[rows].flat().slice(0, MOST_ROWS).join(",")}`)
+                    }
                     control={control}
                     touch={{
                       spec: state.spec,

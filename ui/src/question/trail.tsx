@@ -51,8 +51,12 @@ export function Trail({
     begin(
       lines.filter((l) => chosen.includes(l.id)).map((l) => ({ name: l.name, method: state.method, spec: l.spec })),
     );
+  // Only fits to as many rows can be better or worse than the present one.
+  const rows = (lines.find((l) => l.current) ?? lines[lines.length - 1]!).n;
   const best = (key: string) => {
-    const known = lines.flatMap((l) => l.fit.filter((f) => f.key === key && f.v !== null && f.v !== undefined));
+    const known = lines
+      .filter((l) => l.n === rows)
+      .flatMap((l) => l.fit.filter((f) => f.key === key && f.v !== null && f.v !== undefined));
     const values = known.map((f) => f.v as number);
     return values.length > 1 ? (known[0]?.better === "high" ? Math.max(...values) : Math.min(...values)) : null;
   };
@@ -128,7 +132,7 @@ export function Trail({
                 {heads.map((h) => {
                   const f = line.fit.find((x) => x.key === h.key);
                   return (
-                    <td key={h.key} className={f && f.v === best(h.key) ? "font-semibold" : ""}>
+                    <td key={h.key} className={f && line.n === rows && f.v === best(h.key) ? "font-semibold" : ""}>
                       {f?.s ?? ""}
                     </td>
                   );

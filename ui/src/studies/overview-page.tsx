@@ -2,7 +2,7 @@
 import { cx } from "../common/classes";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link } from "react-router";
-import { api, take, type Entry } from "../client/api";
+import { api, take, type Entry, type Span } from "../client/api";
 import { refreshStudy, useContents, useStudyId } from "../client/hooks";
 import { EditableName, Empty, Loading, Trouble } from "../common/bits";
 import { path } from "../common/contents";
@@ -14,6 +14,12 @@ export function OverviewPage() {
   const study = useStudyId();
   const { data, error } = useContents(study);
   const client = useQueryClient();
+  // What all answers say comes with one look, not with one for each.
+  const statements = useQuery({
+    queryKey: ["statements", study],
+    queryFn: () => take(api.GET("/api/studies/{study_id}/statements", { params: { path: { study_id: study } } })),
+  });
+  const said = (id: string) => statements.data && (statements.data.find((s) => s.id === id)?.spans ?? null);
   if (error)
     return (
       <div className="p-8">
@@ -86,7 +92,7 @@ export function OverviewPage() {
               <p className="muted">No question has been asked yet. Open a table and choose “Ask about this table”.</p>
             )}
             {of("question").map((e) => (
-              <Said key={e.id} study={study} entry={e} />
+              <Said key={e.id} study={study} entry={e} said={said(e.id)} />
             ))}
           </Section>
           {of("figure").length > 0 && (
@@ -125,16 +131,7 @@ function Section({ title, children }: { title: string; children: React.ReactNode
   );
 }
 
-function Said({ study, entry }: { study: string; entry: Entry }) {
-  const { data } = useQuery({
-    queryKey: ["question", study, entry.id],
-    queryFn: () =>
-      take(
-        api.GET("/api/studies/{study_id}/questions/{item_id}", {
-          params: { path: { study_id: study, item_id: entry.id } },
-        }),
-      ),
-  });
+function Said({ study, entry, said }: { study: string; entry: Entry; said: Span[] | null | undefined }) {
   return (
     <div className="rule border-b py-3">
       <Link to={path(study, entry)} className="font-semibold hover:underline">
@@ -142,7 +139,7 @@ function Said({ study, entry }: { study: string; entry: Entry }) {
       </Link>
       {entry.out_of_date && <span className="badge badge-sm ml-3">out of date</span>}
       <p className="mt-1 max-w-3xl font-serif text-[1.08rem] leading-relaxed">
-        {data?.answer ? <Spans spans={data.answer.headline_spans} /> : <span className="muted">No answer yet.</span>}
+        {said ? <Spans spans={said} /> : <span className="muted">{said === null ? "No answer yet." : "…"}</span>}
       </p>
     </div>
   );

@@ -1,7 +1,7 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { Link, useNavigate } from "react-router";
-import { api, Problem, take, type S } from "../client/api";
+import { api, sendFile, take, type S } from "../client/api";
 import { useStudies } from "../client/hooks";
 import { count, Empty, Loading, Trouble } from "../common/bits";
 import { Menu, MenuItem } from "../common/pop";
@@ -24,16 +24,7 @@ export function StudiesPage() {
   });
   const zip = useRef<HTMLInputElement>(null);
   const unpack = useMutation({
-    mutationFn: async (file: File) => {
-      const response = await fetch("/api/unpack", {
-        method: "POST",
-        body: file,
-        headers: { "content-type": "application/octet-stream" },
-      });
-      const found = (await response.json()) as S["StudyOut"];
-      if (!response.ok) throw new Problem(found as object);
-      return found;
-    },
+    mutationFn: (file: File) => sendFile<S["StudyOut"]>("/api/unpack", file),
     onSuccess: (made) => (void renew(), go(`/s/${made.id}`)),
     onError: sayProblem,
   });
@@ -57,7 +48,10 @@ export function StudiesPage() {
             className="sr-only"
             aria-label="Packed study"
             tabIndex={-1}
-            onChange={(e) => e.target.files?.[0] && unpack.mutate(e.target.files[0])}
+            onChange={(e) => {
+              if (e.target.files?.[0]) unpack.mutate(e.target.files[0]);
+              e.target.value = ""; // the same file may be tried again
+            }}
           />
           {!data.some((s) => s.demo) && (
             <button className="btn" onClick={() => demo.mutate()} disabled={demo.isPending}>
@@ -84,7 +78,7 @@ export function StudiesPage() {
       {data.some((s) => s.demo) && (
         <p className="muted mt-6 text-sm">
           The demo study is yours to change.{" "}
-          <button className="link-quiet" onClick={() => demo.mutate()}>
+          <button className="link-quiet" onClick={() => demo.mutate()} disabled={demo.isPending}>
             Put a fresh one beside it
           </button>
         </p>

@@ -6,11 +6,11 @@ from pydantic import BaseModel, Field
 from yavik.core.table import DataProblem
 from yavik.demo.study import DEMO_NAME, make_demo
 from yavik.server.access import TheEngine, TheStore, TheStudy, Whole
-from yavik.server.contents import contents_of, study_out
+from yavik.server.contents import contents_of, statements_of, study_out
 from yavik.server.figures_view import redraw
 from yavik.server.questions_view import renew, shown_answer
 from yavik.server.schemas import Named
-from yavik.server.schemas_contents import ChangeOut, Contents, Moved, StudyOut
+from yavik.server.schemas_contents import ChangeOut, Contents, Moved, Statement, StudyOut
 from yavik.store.models import now
 
 router = APIRouter(prefix="/api/studies", tags=["studies"])
@@ -38,6 +38,11 @@ def restore_demo(store: TheStore) -> StudyOut:
 @router.get("/{study_id}")
 def contents(study: TheStudy, store: TheStore) -> Contents:
     return contents_of(store, study)
+
+
+@router.get("/{study_id}/statements")
+def statements(study: TheStudy, store: TheStore) -> list[Statement]:
+    return statements_of(store, study)
 
 
 @router.patch("/{study_id}")
