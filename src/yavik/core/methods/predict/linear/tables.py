@@ -143,7 +143,7 @@ def fit_lines(m: LinearFit) -> list[FitLine]:
     model, rows = m.model, m.rows
     unit = f" ({m.data.response.unit})" if m.data.response.unit else ""
     sd = float(np.sqrt(model.mse)) if model.df > 0 else np.nan
-    d = m.data.decimals + 1 if sd >= 1 else decimals_of(sd / 10)
+    d = min(m.data.decimals + 1, 3) if sd >= 1 else decimals_of(sd / 10)
 
     def line(key: str, title: str, v: float, s: str, better: Any = None) -> FitLine:
         """One measure of fit."""
