@@ -33,11 +33,12 @@ export function Settings({
     .sort(([a], [b]) => Number(COMMON.includes(a)) - Number(COMMON.includes(b)));
   const set = (field: string, value: unknown) => change({ spec: { ...state.spec, [field]: value } });
   const left = rows?.left_out ?? [];
+  const reasons = left.map((l) => `${grouped(l.n)}: ${l.why}`).join("; ");
   const used =
     rows && rows.used > 0
       ? rows.used === rows.total
         ? `all ${count(rows.total, "row")}`
-        : `${grouped(rows.used)} of ${count(rows.total, "row")} (${left.map((l) => `${grouped(l.n)}: ${l.why}`).join("; ")})`
+        : `${grouped(rows.used)} of ${count(rows.total, "row")} (${reasons})`
       : "";
   const alpha = Number(around.spec.alpha ?? 0.05);
   const chosen = { ...around.spec, pairs_used: state.pairs_used };

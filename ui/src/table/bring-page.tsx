@@ -25,6 +25,7 @@ export function BringPage() {
   const [name, setName] = useState("");
   const [job, setJob] = useState<Job | null>(null);
   const [error, setError] = useState<unknown>(null);
+  const [alone, setAlone] = useState("");
 
   const took = (found: S["UploadOut"]) => {
     setBrought(found);
@@ -88,7 +89,9 @@ export function BringPage() {
 
   const choose = (files: FileList | null) => {
     const chosen = files?.[0];
-    if (chosen) take_in.mutate({ data: chosen, filename: chosen.name });
+    if (!chosen) return;
+    take_in.mutate({ data: chosen, filename: chosen.name });
+    setAlone(files.length > 1 ? `One file at a time: this is ${chosen.name}; bring in the others after it.` : "");
   };
   return (
     <div className="mx-auto max-w-5xl px-8 py-8">
@@ -98,6 +101,11 @@ export function BringPage() {
         file is kept as it is and never altered.
       </p>
       {error !== null && <Trouble error={error} />}
+      {alone && (
+        <p role="status" className="mb-3">
+          {alone}
+        </p>
+      )}
       {!preview && (
         <>
           {}

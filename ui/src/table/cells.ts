@@ -150,8 +150,8 @@ export function sheetLines(text: string): string[][] {
   return lines.length > 1 && lines.at(-1)!.join("") === "" ? lines.slice(0, -1) : lines;
 }
 
-/** Where lines from the clipboard go: from the corner of what is selected on; one cell fills all of it. Names of columns
- *  above copied cells are no cells. */
+/** Where lines from the clipboard go: from the corner of what is selected on; one cell fills all of it. Names of
+ *  columns above copied cells are no cells. */
 export function pasted(text: string, box: Box, columns: Column[]): { lines: string[][]; over: Box } {
   const all = sheetLines(text);
   const names = new Set(columns.map((c) => c.name));

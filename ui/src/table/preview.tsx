@@ -82,7 +82,7 @@ export function ReadControls({
                 "",
                 ...codes
                   .split(",")
-                  .map((c) => c.trim())
+                  .map((c) => c.trim().replace(/^−(?=\d)/, "-"))
                   .filter(Boolean),
               ],
             }),
