@@ -159,3 +159,41 @@ def test_ratings_in_words_and_in_numbers_agree() -> None:
     )
     b = answer("agreement", table_from(p=words[:, 0].tolist(), q=words[:, 1].tolist()), {"raters": ["p", "q"]})
     assert a.facts["kappa"] == b.facts["kappa"]
+
+
+def absolute_by_mean_squares(z: Any, level: float) -> tuple[float, float]:
+    """The interval of ICC(A,1) as McGraw and Wong (1996, table 7) write it, from mean squares."""
+    n, k = z.shape
+    rows, columns = z.mean(axis=1, keepdims=True), z.mean(axis=0, keepdims=True)
+    msr = k * rows.var(ddof=1)
+    msc = n * columns.var(ddof=1)
+    mse = ((z - rows - columns + z.mean()) ** 2).sum() / ((n - 1) * (k - 1))
+    icc = (msr - mse) / (msr + (k - 1) * mse + k * (msc - mse) / n)
+    a, b = k * icc / (n * (1 - icc)), 1 + k * icc * (n - 1) / (n * (1 - icc))
+    df = (a * msc + b * mse) ** 2 / ((a * msc) ** 2 / (k - 1) + (b * mse) ** 2 / ((n - 1) * (k - 1)))
+    above, below = stats.f.ppf((1 + level) / 2, n - 1, df), stats.f.ppf((1 + level) / 2, df, n - 1)
+    rest = k * msc + (k * n - k - n) * mse
+    low = n * (msr - above * mse) / (above * rest + n * msr)
+    high = n * (below * msr - mse) / (rest + n * below * msr)
+    return float(low), float(high)
+
+
+@pytest.mark.parametrize(
+    ("n", "k", "level", "seed"), [(6, 4, 0.95, 1), (30, 3, 0.9, 2), (12, 2, 0.99, 3), (5, 9, 0.95, 4)]
+)
+def test_intervals_of_absolute_agreement_by_another_formula(n: int, k: int, level: float, seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    z = rng.normal(size=(n, 1)) + 0.7 * rng.normal(size=(1, k)) + 0.8 * rng.normal(size=(n, k)) + 50
+    found = intraclass(z, level)
+    single = found.forms[1]
+    assert (single.low, single.high) == pytest.approx(absolute_by_mean_squares(z, level), rel=1e-9)
+    # That of the mean of all raters is stepped up from it.
+    stepped = [k * v / (1 + (k - 1) * v) for v in absolute_by_mean_squares(z, level)]
+    assert (found.forms[4].low, found.forms[4].high) == pytest.approx(tuple(stepped), rel=1e-9)
+
+
+def test_intervals_of_the_judges_as_published() -> None:
+    """Ends that Shrout and Fleiss (1979) and McGraw and Wong (1996) find for their table, at 95%."""
+    made = {f.form: (f.low, f.high) for f in intraclass(JUDGES, 0.95).forms}
+    for name, ends in {"ICC(1,1)": (-0.13, 0.72), "ICC(2,1)": (0.02, 0.76), "ICC(3,1)": (0.34, 0.95)}.items():
+        assert made[name] == pytest.approx(ends, abs=0.006)

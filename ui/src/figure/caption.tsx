@@ -12,6 +12,7 @@ import {
 import StarterKit from "@tiptap/starter-kit";
 import { createContext, use, useEffect, useState } from "react";
 import type { S } from "../client/api";
+import { dropLocal, readLocal, writeLocal } from "../client/local";
 import { Spans } from "../common/spans";
 import type { Change } from "./appearance";
 
@@ -41,7 +42,8 @@ function PartView({ node }: NodeViewProps) {
   );
 }
 
-function toDoc(template: string): JSONContent {
+/** A caption with its live parts in braces, as a text to be edited; and back. */
+export function toDoc(template: string): JSONContent {
   const content: JSONContent[] = template
     .split(/(\{\w+\})/)
     .filter(Boolean)
@@ -52,7 +54,7 @@ function toDoc(template: string): JSONContent {
   return { type: "doc", content: [{ type: "paragraph", content }] };
 }
 
-function toTemplate(doc: JSONContent): string {
+export function toTemplate(doc: JSONContent): string {
   return (doc.content ?? [])
     .map((p) =>
       (p.content ?? []).map((n) => (n.type === "live" ? `{${String(n.attrs?.name)}}` : (n.text ?? ""))).join(""),
@@ -63,18 +65,18 @@ function toTemplate(doc: JSONContent): string {
 
 export function Caption({ state, change, width }: { state: S["FigureState"]; change: Change; width: number }) {
   const key = `yavik.caption.${state.id}`;
-  const [editing, setEditing] = useState(() => localStorage.getItem(key) !== null);
+  const [editing, setEditing] = useState(() => readLocal(key) !== null);
   const drawing = state.drawing;
   if (!drawing) return null;
-  const close = () => (localStorage.removeItem(key), setEditing(false));
+  const close = () => (dropLocal(key), setEditing(false));
   if (editing) {
-    const start = localStorage.getItem(key) ?? state.figure.caption ?? drawing.template ?? "";
+    const start = readLocal<string>(key) ?? state.figure.caption ?? drawing.template ?? "";
     return (
       <Edit
         start={start}
         parts={drawing.parts ?? {}}
         width={width}
-        draft={(t) => localStorage.setItem(key, t)}
+        draft={(t) => writeLocal(key, t)}
         keep={(t) => (change({ caption: t && t !== drawing.template ? t : null }), close())}
         cancel={close}
       />
