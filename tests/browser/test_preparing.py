@@ -65,6 +65,19 @@ def test_waves_are_matched_in_one_table(demo: Page) -> None:
     expect(line).to_be_visible()
 
 
+UNDER_HEADERS = """() => {
+  const grid = document.querySelector('[data-testid="grid"]');
+  const left = (element) => element.getBoundingClientRect().left;
+  const heads = [...grid.querySelectorAll('[role="columnheader"][aria-colindex]')];
+  const off = heads.map((head) => {
+    const cell = grid.querySelector(`[role="gridcell"][aria-colindex="${head.getAttribute("aria-colindex")}"]`);
+    return Math.abs(left(head) - left(cell));
+  });
+  return Math.round(Math.max(...off));
+}"""
+"""How far, in pixels, the cells stand beside their headers."""
+
+
 def test_the_grid_finds_filters_sorts_and_edits(demo: Page) -> None:
     demo.get_by_role("navigation", name="Contents").get_by_role("link", name=re.compile("^Room trial")).click()
     demo.get_by_label("Find in the rows").fill("Isbury")
@@ -91,8 +104,10 @@ def test_the_grid_finds_filters_sorts_and_edits(demo: Page) -> None:
     demo.get_by_label(re.compile("^Why minutes")).fill("read the dial again")
     demo.get_by_role("button", name="Keep the change").click()
     expect(demo.locator("button[data-step='edit_cells']")).to_contain_text("read the dial again")
-    # A block pasted from a sheet is one edit of many cells; Delete empties what is selected; undo brings both back.
+    # A click on a cell at the edge moves the cells with their headers.
     demo.locator("#cell-1-5").click()
+    assert demo.evaluate(UNDER_HEADERS) == 0
+    # A block pasted from a sheet is one edit of many cells; Delete empties what is selected; undo brings both back.
     demo.evaluate(
         """() => {
           const data = new DataTransfer();

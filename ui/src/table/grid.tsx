@@ -244,9 +244,10 @@ export function Grid({
             </div>
           </div>
         )}
+        {/* Clipped, not hidden: what is hidden is scrolled by a click on a cell at its edge, and leaves its header. */}
         <div
           className="sticky left-0"
-          style={{ top: head, height: Math.max(0, size.height - head), width: size.width, overflow: "hidden" }}
+          style={{ top: head, height: Math.max(0, size.height - head), width: size.width, overflow: "clip" }}
           role="presentation"
         >
           {Array.from({ length: Math.max(0, lastRow - firstRow + 1) }, (_, i) => firstRow + i).map((row) => (
