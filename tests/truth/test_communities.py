@@ -13,6 +13,7 @@ from scipy.stats import f_oneway
 from tests.tables import demo_tables, table_from
 from yavik.core.answers import Answer, Verdict
 from yavik.core.methods import answer
+from yavik.core.methods.communities.community_test.compute import _ways
 from yavik.core.methods.registry import new_columns
 from yavik.core.stats.communities.clusters import about_means, joined, silhouettes
 from yavik.core.stats.communities.diversity import chao1, diversity, rarefied
@@ -542,3 +543,35 @@ def test_refusals_of_ordinations(spec: dict[str, Any], said: str) -> None:
     with pytest.raises(DataProblem) as e:
         answer("ordination", community(same=[3.0] * 12), {"taxa": TAXA, **spec})
     assert said in str(e.value)
+
+
+@pytest.mark.parametrize(
+    ("codes", "blocks"),
+    [
+        ([0, 0, 0, 1, 1, 1], None),
+        ([0, 0, 1, 1, 2, 2, 2], None),
+        ([0, 1, 0, 1, 2, 0], [0, 0, 1, 1, 1, 1]),
+        ([0, 0, 1, 1, 1], [0, 0, 1, 1, 1]),
+    ],
+)
+def test_ways_to_exchange_groups_are_counted(codes: list[int], blocks: list[int] | None) -> None:
+    """Against a list of them all: labels are exchanged within blocks alone."""
+    where = blocks or [0] * len(codes)
+    listed = {
+        order
+        for order in set(permutations(codes))
+        if all(
+            sorted(c for c, b in zip(order, where, strict=True) if b == block)
+            == sorted(c for c, b in zip(codes, where, strict=True) if b == block)
+            for block in set(where)
+        )
+    }
+    found = _ways(np.array(codes), None if blocks is None else np.array(blocks), max(codes) + 1)
+    assert found == len(listed)
+
+
+def test_few_ways_to_exchange_are_told() -> None:
+    table = table_from(g=["a", "a", "a", "b", "b", "b"], s1=[1, 2, 1, 9, 8, 9], s2=[5, 4, 6, 1, 0, 2])
+    found = answer("community_test", table, {"taxa": ["s1", "s2"], "groups": "g"})
+    check = next(c for c in found.checks if c.id == "ways")
+    assert check.verdict is Verdict.doubtful and "There are 20 ways to exchange groups" in check.text

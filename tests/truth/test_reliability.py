@@ -20,6 +20,8 @@ from yavik.core.stats.scales import (
     with_the_rest,
     without_each,
 )
+from yavik.core.steps import new_step
+from yavik.core.steps.path import apply_step
 from yavik.core.table import DataProblem
 
 ESCAPE = ["m1", "m2", "m3", "m4", "m5", "m11"]
@@ -187,3 +189,20 @@ def test_what_is_no_scale_is_said(columns: dict[str, Any], spec: dict[str, Any],
     with pytest.raises(DataProblem) as refused:
         answer("reliability", table_from(**columns), spec)
     assert says in refused.value.message
+
+
+def test_the_length_of_an_item_is_that_of_its_scale_not_of_the_answers_it_got() -> None:
+    """Nobody took the last two of seven steps, but they are there; a number has no steps but those seen."""
+    rng = np.random.default_rng(3)
+    common = rng.normal(size=80)
+    five = np.clip(np.round(3 + common + rng.normal(size=80) * 0.6), 1, 5).astype(int)
+    short = np.clip(np.round(2 + common / 2 + rng.normal(size=80) * 0.3), 1, 3).astype(int)
+    levels = [{"value": str(v)} for v in range(1, 8)]
+    table = table_from(a=five.tolist(), b=short.tolist())
+    stepped, _ = apply_step(table, new_step({"step": "levels", "column": "a", "levels": levels}))
+    stepped, _ = apply_step(stepped, new_step({"step": "kind", "column": "a", "kind": "ordered"}))
+    spec = {"items": ["a", "b"], "reversed": []}
+    text = next(c.text for c in answer("reliability", stepped, spec).checks if c.id == "lengths")
+    assert text.startswith("Answers to b run over 2 steps, those to a over 6:")
+    seen = next(c.text for c in answer("reliability", table, spec).checks if c.id == "lengths")
+    assert seen.startswith("Answers to b run over 2 steps, those to a over 4:")
