@@ -315,3 +315,20 @@ def test_empty_cells_are_filled_by_a_step_of_the_remedy() -> None:
     short = table_from(when=[t for t in range(1970, 2010) if t != 1977], y=[v for v in y if v is not None])
     b = answer("series", short, {"value": "y", "time": "when"})
     assert next(c for c in b.checks if c.id == "gaps").remedies == []
+
+
+@pytest.mark.parametrize(
+    ("n", "spec", "shown"),
+    [
+        (12, {}, 10),
+        (12, {"lags": 50}, 11),
+        (100, {}, 20),
+        (100, {"lags": 7}, 7),
+        (12, {"difference": 1, "lags": 50}, 10),
+    ],
+)
+def test_lags_are_as_many_as_asked_for_and_as_there_can_be(n: int, spec: dict[str, Any], shown: int) -> None:
+    """10 log₁₀ n where none are asked for; never as many as there are values."""
+    y = np.random.default_rng(1).normal(size=n).round(3)
+    found = answer("series", table_from(t=list(range(1, n + 1)), y=y.tolist()), {"value": "y", "time": "t", **spec})
+    assert len(found.block("lags").rows) == shown

@@ -330,3 +330,20 @@ def test_few_values_leave_the_interval_open() -> None:
     # About Student's interval, which has its own idea of the same.
     known = stats.ttest_ind(np.arange(40) * 0.1, np.arange(40) * 0.1 + 0.3).confidence_interval()
     assert drawn.ends == pytest.approx((known.low, known.high), abs=0.05)
+
+
+@pytest.mark.parametrize("test", ["auto", "student", "mann_whitney", "permutation"])
+def test_the_test_that_is_asked_for_is_there_however_large_the_table(
+    monkeypatch: pytest.MonkeyPatch, test: str
+) -> None:
+    """Beyond a size tests that nobody asked for are left out; the asked one says the same as in a small table."""
+    from yavik.core.methods.compare.two import compute
+
+    spec = {"response": "gain", "groups": "drug", "test": test}
+    whole = answer("compare_two", SLEEP, spec)
+    monkeypatch.setattr(compute, "MOST_ASIDE", 5)
+    lean = answer("compare_two", SLEEP, spec)
+    assert lean.headline == whole.headline
+    assert lean.facts.items() <= whole.facts.items()
+    assert any(key.startswith("mann_whitney") for key in lean.facts) == (test == "mann_whitney")
+    assert any(key.startswith("mann_whitney") for key in whole.facts)
