@@ -4,6 +4,7 @@ import { Pencil, Undo2, X } from "lucide-react";
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, take, type S } from "../client/api";
+import { grouped } from "../common/bits";
 import { useLineUp } from "../lineup/use-line-up";
 import { sayProblem } from "../common/toasts";
 
@@ -137,7 +138,7 @@ export function Trail({
                     </td>
                   );
                 })}
-                <td>{line.n}</td>
+                <td>{grouped(line.n)}</td>
                 <td className="whitespace-nowrap">
                   <span className="flex justify-end">
                     {line.current ? (

@@ -2,7 +2,7 @@
 import { useNavigate } from "react-router";
 import type { S } from "../client/api";
 import { useColumns, useNewQuestion } from "../client/hooks";
-import { kindWords } from "../common/bits";
+import { grouped, kindWords } from "../common/bits";
 import { Bars, show } from "./bars";
 import { isNumber } from "./preview";
 
@@ -104,7 +104,7 @@ const PREPARE: [string, string, string[]?][] = [
 export function describe(column: S["Column"], p: S["Profile"]): [string, string][] {
   const lines: [string, string][] = [["Kind", kindWords(column.kind)]];
   if (column.unit) lines.push(["Unit", column.unit]);
-  lines.push(["Filled", `${p.filled} of ${p.filled + p.empty}`]);
+  lines.push(["Filled", `${grouped(p.filled)} of ${grouped(p.filled + p.empty)}`]);
   if (isNumber(column.kind) && p.mean !== null && p.mean !== undefined) {
     lines.push(["Mean", show(p.mean, column, 1)]);
     if (p.sd !== null && p.sd !== undefined) lines.push(["SD", show(p.sd, column, 1)]);
@@ -114,16 +114,13 @@ export function describe(column: S["Column"], p: S["Profile"]): [string, string]
     );
   }
   if (p.distinct !== null && p.distinct !== undefined && !column.levels?.length)
-    lines.push(["Different values", String(p.distinct)]);
-  if (p.infinite) lines.push(["Infinite", String(p.infinite)]);
+    lines.push(["Different values", grouped(p.distinct)]);
+  if (p.infinite) lines.push(["Infinite", grouped(p.infinite)]);
   const codes = (column.empty_codes ?? []).filter(Boolean);
   if (codes.length)
     lines.push([
       "Means empty",
-      codes
-        .map((k) => (column.empty_meanings?.[k] ? `${k} ${column.empty_meanings[k]}` : k))
-        .join(", ")
-        .replace(/-/g, "−"),
+      codes.map((k) => [k.replace(/^-(?=\d)/, "−"), column.empty_meanings?.[k]].filter(Boolean).join(" ")).join(", "),
     ]);
   return lines;
 }
@@ -142,7 +139,7 @@ function Levels({ column, profile }: { column: S["Column"]; profile: S["Profile"
         {(profile.bar_names ?? []).map((n, i) => (
           <tr key={n}>
             <td className="max-w-40 truncate">{n}</td>
-            <td>{profile.bars?.[i]}</td>
+            <td>{grouped(profile.bars?.[i] ?? 0)}</td>
           </tr>
         ))}
       </tbody>

@@ -2,7 +2,7 @@
 import { useQuery, keepPreviousData } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, take, type S } from "../client/api";
-import { count, kindWords, Loading, Trouble } from "../common/bits";
+import { count, grouped, kindWords, Loading, Trouble } from "../common/bits";
 import { Bars } from "./bars";
 import { describe } from "./column-margin";
 
@@ -127,7 +127,7 @@ export function Summary({
 
 function levelsLine(profile: S["Profile"]): string {
   const names = profile.bar_names ?? [];
-  const parts = names.map((n, i) => `${n} ${profile.bars?.[i] ?? 0}`);
+  const parts = names.map((n, i) => `${n} ${grouped(profile.bars?.[i] ?? 0)}`);
   return parts.slice(0, 5).join(", ") + (parts.length > 5 ? ` and ${parts.length - 5} more` : "");
 }
 
@@ -153,7 +153,7 @@ function Groups({ lines, column }: { lines: S["GroupLine"][]; column: string }) 
             <td className="left max-w-28 truncate" title={l.group}>
               {l.group}
             </td>
-            <td>{l.n}</td>
+            <td>{grouped(l.n)}</td>
             <td className="left max-w-40">
               <span className="block truncate" title={l.said}>
                 {l.said}
@@ -196,8 +196,8 @@ function Patterns({ study, table }: { study: string; table: S["TableOut"] }) {
       ) : (
         <>
           <p className="muted mb-2 mt-1">
-            {count(data.complete, "row")} of {data.rows} {data.complete === 1 ? "is" : "are"} complete. Filled cells are
-            dots, empty ones rings.
+            {count(data.complete, "row")} of {grouped(data.rows)} {data.complete === 1 ? "is" : "are"} complete. Filled
+            cells are dots, empty ones rings.
           </p>
           {/* A scrolling region must be reachable by keyboard. */}
           {/* eslint-disable-next-line jsx-a11y/no-noninteractive-tabindex */}
@@ -217,7 +217,7 @@ function Patterns({ study, table }: { study: string; table: S["TableOut"] }) {
               <tbody>
                 {data.patterns.map((p, i) => (
                   <tr key={i}>
-                    <td>{p.rows}</td>
+                    <td>{grouped(p.rows)}</td>
                     <td>{p.share}</td>
                     {data.columns.map((c) => {
                       const hollow = p.columns.includes(c);
