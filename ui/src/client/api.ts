@@ -71,6 +71,29 @@ export async function sendFile<T>(
   return found as T;
 }
 
+/** A file from the server, or the Problem in its place; a link would leave the page for the words of the problem. */
+export async function fetchFile(where: string): Promise<{ data: Blob; name: string }> {
+  let response;
+  try {
+    response = await fetch(where);
+  } catch {
+    throw new Problem({});
+  }
+  if (!response.ok) throw new Problem((await response.json().catch(() => ({}))) as object);
+  const named = /filename\*?=(?:UTF-8'')?"?([^";]+)/.exec(response.headers.get("content-disposition") ?? "")?.[1];
+  return { data: await response.blob(), name: decodeURIComponent(named ?? where.split(/[/?]/).pop() ?? "file") };
+}
+
+/** Saves a file of the server on this computer. */
+export async function saveFile(where: string): Promise<void> {
+  const { data, name } = await fetchFile(where);
+  const link = document.createElement("a");
+  link.href = URL.createObjectURL(data);
+  link.download = name;
+  link.click();
+  window.setTimeout(() => URL.revokeObjectURL(link.href), 60_000);
+}
+
 export function upload(
   study: string,
   data: Blob | string,

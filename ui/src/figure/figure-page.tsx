@@ -3,7 +3,7 @@ import { cx } from "../common/classes";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useRef, useState } from "react";
 import { useParams } from "react-router";
-import { api, take, type Figure, type S } from "../client/api";
+import { api, fetchFile, saveFile, take, type Figure, type S } from "../client/api";
 import { follow, together, type Meant } from "../client/together";
 import { onTheWay, useAddToReport, useCatalogue, useContents, useTable } from "../client/hooks";
 import { Empty, Loading, Trouble } from "../common/bits";
@@ -362,9 +362,7 @@ function SaveMenu({ study, id }: { study: string; id: string }) {
     `/api/studies/${study}/figures/${id}/image.${kind}${dpi ? `?dpi=${dpi}` : ""}`;
   const copy = async () => {
     try {
-      const png = fetch(image("png", 300)).then((r) =>
-        r.ok ? r.blob() : Promise.reject(new Error("The picture could not be made.")),
-      );
+      const png = fetchFile(image("png", 300)).then((f) => f.data);
       await navigator.clipboard.write([new ClipboardItem({ "image/png": png })]);
       say("Copied: paste it where you need it");
     } catch (e) {
@@ -375,7 +373,7 @@ function SaveMenu({ study, id }: { study: string; id: string }) {
       );
     }
   };
-  const save = (href: string) => () => window.location.assign(href);
+  const save = (href: string) => () => void saveFile(href).catch(sayProblem);
   return (
     <Menu label="Save the image" button={<span className="btn btn-sm">Save image</span>}>
       <MenuItem onClick={save(image("svg"))}>SVG</MenuItem>
