@@ -10,6 +10,7 @@ from typing import Any
 import numpy as np
 import pyarrow as pa
 
+from tests.laws import broken_by
 from tests.tables import demo_tables
 from yavik.core.methods import answer
 from yavik.core.methods.registry import get, parse_spec
@@ -224,13 +225,16 @@ def ruined(table: Table) -> Iterator[tuple[str, Table]]:
 
 
 def facts(case: Case, table: Table, spec: dict[str, Any] | None = None) -> dict[str, Any]:
-    return dict(answer(case.method, table, spec or case.asked()).facts)
+    found = answer(case.method, table, spec or case.asked())
+    assert broken_by(found) == []
+    return dict(found.facts)
 
 
 def tried(case: Case, table: Table) -> str:
     """'answered', or the sentence that says why not. What else is raised is a defect."""
     try:
-        answer(case.method, table, case.asked())
-        return "answered"
+        found = answer(case.method, table, case.asked())
     except DataProblem as problem:
         return problem.message
+    assert broken_by(found) == []
+    return "answered"

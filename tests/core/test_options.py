@@ -7,6 +7,7 @@ from typing import Any, get_args
 import numpy as np
 import pytest
 
+from tests.laws import broken_by
 from tests.tables import SQUARE, demo_tables, named, table_from
 from yavik.core.answers import Answer, TableBlock
 from yavik.core.methods import answer, methods
@@ -890,6 +891,7 @@ def sound(found: Answer) -> None:
                     assert "nan" not in cell.s.lower().split()
         elif block.type == "figure":
             assert block.alt and "NaN" not in json.dumps(block.drawing)
+    assert broken_by(found) == []
 
 
 @pytest.mark.parametrize(

@@ -7,6 +7,7 @@ import math
 from collections.abc import Callable, Sequence
 
 from yavik.core.answers.answer import Span
+from yavik.core.table.written import written
 
 THIN = "\u2009"
 
@@ -37,6 +38,16 @@ def number(x: float, decimals: int) -> str:
     if float(text.replace(",", "")) == 0:
         text = text.lstrip("-")
     return text.replace(",", THIN).replace("-", "−")
+
+
+def given(x: float) -> str:
+    """A number that was given or found in the data, with every digit it has: '12 500.75', '−0.00005'."""
+    text = written(_there(x))
+    if "e" in text:
+        return significant(x, 4)
+    whole, _, part = text.lstrip("-").partition(".")
+    grouped_whole = f"{int(whole):,}".replace(",", THIN) if len(whole) > 4 else whole
+    return ("−" if x < 0 else "") + grouped_whole + (f".{part}" if part else "")
 
 
 def fixed(x: float, decimals: int) -> str:
@@ -112,6 +123,8 @@ def share(x: float) -> str:
     """A size between −1 and 1 without its leading zero: '.24'."""
     text = f"{_there(x):.2f}"
     if text in ("1.00", "-1.00"):
+        return text.replace("-", "−")
+    if abs(x) >= 1:  # beyond what a share can be, such as an estimate of one that lies far below nought
         return text.replace("-", "−")
     return text.replace("0.", ".", 1).replace("-.00", ".00").replace("-", "−")
 

@@ -8,6 +8,7 @@ from dataclasses import replace
 
 import numpy as np
 
+from yavik.core.answers.wording import given
 from yavik.core.figures.describe import Figure
 from yavik.core.figures.layers import words
 from yavik.core.figures.plot import Axis, Vega
@@ -48,16 +49,16 @@ def bounded(axis: Axis, figure: Figure, which: str, high: float | None) -> Axis:
     top = own_high if own_high is not None else top
     if low >= top:
         if own_low is not None and own_high is None:
-            raise DataProblem(f"The axis begins at {own_low:g}, above everything that is drawn.")
+            raise DataProblem(f"The axis begins at {given(own_low)}, above everything that is drawn.")
         if own_high is not None and own_low is None:
-            raise DataProblem(f"The axis ends at {own_high:g}, below everything that is drawn.")
+            raise DataProblem(f"The axis ends at {given(own_high)}, below everything that is drawn.")
         low, top = low - 0.5, top + 0.5
     if axis.type == "number" and ((scale == "log" and low <= 0) or (scale == "root" and low < 0)):
         what = "log" if scale == "log" else "root"
         limit = "0 and below" if scale == "log" else "values below 0"
         raise DataProblem(
             f"A {what} axis has no place for {limit}: the {'upright' if which == 'y' else 'level'} axis begins at"
-            f" {low:g}. Set where it begins, or take a linear axis."
+            f" {given(low)}. Set where it begins, or take a linear axis."
         )
     fixed = axis.exact or own_low is not None or own_high is not None
     return replace(axis, low=low, high=top, exact=fixed)

@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from yavik.core.answers.wording import listing
+from yavik.core.answers.wording import listing, significant
 from yavik.core.figures.plots import Drawn, colours, frame, quoted
 from yavik.core.figures.style import MUTED, colour
 
@@ -165,5 +165,9 @@ def around_start(points: Sequence[Around], x_title: str, y_title: str, width: in
             "encoding": {"x": x, "y": {"field": "y", **y}, **own},
         },
     ]
-    alt = f"{y_title} by {x_title.lower()}: " + listing([f"{p.at}: {p.estimate:.3g}" for p in points], 12) + "."
+    alt = (
+        f"{y_title} by {x_title.lower()}: "
+        + listing([f"{p.at}: {significant(p.estimate)}" for p in points], 12)
+        + "."
+    )
     return frame({"data": {"values": values}, "layer": layers}, alt, width, 220)

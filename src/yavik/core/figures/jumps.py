@@ -5,6 +5,7 @@ from typing import Any
 
 import numpy as np
 
+from yavik.core.answers.wording import given, significant
 from yavik.core.figures.plots import Drawn, colours, frame
 from yavik.core.figures.style import MUTED, colour
 
@@ -56,7 +57,7 @@ def heaps(
     }  # fmt: skip
     below = sum(n for _, b, n in edges if b <= at + 1e-12 * max(abs(at), 1))
     alt = f"{y_title} over {x_title} in {len(edges)} bins, {below} below and {sum(n for *_, n in edges) - below}"
-    alt += f" above {at:g}."
+    alt += f" above {given(at)}."
     return frame({"layer": [bars, _cut(at)]}, alt, width, 150)
 
 
@@ -117,7 +118,7 @@ def bin_means(
                 "encoding": {"x": x, "y": y, **hue},
             }
         )
-    alt = f"Mean {y_title} in {len(dots)} bins of {x_title}, with a curve on each side of {at:g}."
+    alt = f"Mean {y_title} in {len(dots)} bins of {x_title}, with a curve on each side of {given(at)}."
     return frame({"layer": layers}, alt, width, 260)
 
 
@@ -159,7 +160,7 @@ def over_windows(
             },
         },
     ]  # fmt: skip
-    alt = f"{y_title} over {x_title} from {low:.3g} to {high:.3g}; marked: " + ", ".join(
-        f"{n} {w:.3g}" for w, n in rules
+    alt = f"{y_title} over {x_title} from {significant(low)} to {significant(high)}; marked: " + ", ".join(
+        f"{n} {significant(w)}" for w, n in rules
     )
     return frame({"data": {"values": values}, "layer": layers}, alt + ".", width, 200)

@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 
 from yavik.core.answers import FigureBlock
-from yavik.core.answers.wording import counted, listing
+from yavik.core.answers.wording import counted, listing, significant
 from yavik.core.figures.layers import MOST_POINTS
 from yavik.core.figures.style import INK, MUTED, colour, config, shape
 
@@ -159,10 +159,10 @@ class Bar:
 
 def forest(bars: Sequence[Bar], x_title: str, *, at: float | None = 0.0, width: int = 300) -> Drawn:
     """Estimates and intervals, one under another; those that differ are filled, the others open."""
+    shown = [b for b in bars if np.isfinite([b.estimate, b.low, b.high]).all()]
     values = [
         {"name": b.name, "x": b.estimate, "low": b.low, "high": b.high, "mark": "differs" if b.strong else "does not"}
-        for b in bars
-        if np.isfinite([b.estimate, b.low, b.high]).all()
+        for b in shown
     ]
     y = {
         "field": "name",
@@ -205,9 +205,8 @@ def forest(bars: Sequence[Bar], x_title: str, *, at: float | None = 0.0, width: 
     ]
     for layer in layers[1 if at is not None else 0 :]:
         layer["encoding"]["color"] = {"value": colour(0)}
-    alt = f"{x_title} with intervals: " + listing(
-        [f"{v['name']} {v['x']:.3g} ({v['low']:.3g} to {v['high']:.3g})" for v in values], 12
-    )
+    said = [f"{b.name} {significant(b.estimate)} ({significant(b.low)} to {significant(b.high)})" for b in shown]
+    alt = f"{x_title} with intervals: {listing(said, 12)}"
     return frame({"data": {"values": values}, "layer": layers}, alt + ".", width, max(46, 21 * len(values)))
 
 
@@ -277,7 +276,12 @@ def profile(
             "encoding": {"y": _axis("y", y_title), "shape": _shapes(names), "tooltip": tooltip},
         },
     ]
-    alt = f"Means of {y_title} over {x_title}" + (f" for {listing(names, 6)}" if len(names) > 1 else "") + "."
+    alt = (
+        f"Means of {y_title}"
+        + (f" over {x_title}" if x_title else "")
+        + (f" for {listing(names, 6)}" if len(names) > 1 else "")
+        + "."
+    )
     return frame({"data": {"values": values}, "encoding": encoding, "layer": layers}, alt, width, 250)
 
 

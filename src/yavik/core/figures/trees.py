@@ -5,7 +5,7 @@ from typing import Any
 
 import numpy as np
 
-from yavik.core.answers.wording import counted
+from yavik.core.answers.wording import counted, significant
 from yavik.core.figures.plots import Drawn, colours, frame, quoted
 from yavik.core.figures.style import MUTED
 
@@ -62,5 +62,5 @@ def tree(
             }
         )  # fmt: skip
     alt = f"Tree of {counted(n, 'sample')} in {counted(len(kinds), 'cluster')},"
-    alt += f" joined at heights up to {top / 1.04:.3g}."
+    alt += f" joined at heights up to {significant(top / 1.04)}."
     return frame({"layer": layers}, alt, 520, 220)

@@ -7,7 +7,7 @@ from typing import Any
 from yavik import __version__
 from yavik.core.answers import Answer, TableBlock
 from yavik.core.answers import quantities as q
-from yavik.core.answers.wording import counted, grouped, listing
+from yavik.core.answers.wording import counted, given, grouped, listing
 from yavik.core.table import Column
 from yavik.core.table.table import kind_words
 
@@ -127,7 +127,7 @@ def _value(value: Any) -> str:
     return (
         str(value).replace("_", " ")
         if isinstance(value, str)
-        else f"{value:g}"
+        else given(value)
         if isinstance(value, float)
         else str(value)
     )

@@ -19,6 +19,7 @@ from yavik.core.steps.values import Vec, align, constant, from_column, numeric
 from yavik.core.table import DataProblem, Table
 from yavik.core.table.problem import nearest
 from yavik.core.table.texts import cleaned
+from yavik.core.table.written import written
 
 BACKTICKED = re.compile(r"`([^`]*)`")
 CONSTANTS = {"pi": np.pi, "e": np.e}
@@ -248,7 +249,7 @@ class _Run:
         """A coded column compared with a number: the number is taken as a level's value."""
         for text, number, flip in ((left, right, False), (right, left, True)):
             if text.sort == "text" and number.sort == "number" and np.ndim(number.data) == 0 and text.aliases:
-                word = constant(f"{float(number.data):g}")
+                word = constant(written(float(number.data)))
                 return (word, text) if flip else (text, word)
             if text.sort == "text" and number.sort == "truth" and np.ndim(number.data) == 0 and len(text.levels) == 2:
                 word = constant(text.levels[int(number.data)])

@@ -26,6 +26,7 @@ from yavik.core.steps.grouping import grouping, numbers_for
 from yavik.core.steps.making import measure, words
 from yavik.core.table import CODED, Column, DataProblem, Kind, Level, Table
 from yavik.core.table.table import number_text
+from yavik.core.table.written import written
 
 IN_PLACE = {"false": "in new columns", "true": "in their place"}
 
@@ -283,7 +284,7 @@ class Reverse(Step):
         for value in np.unique(turned[~np.isnan(turned)]).tolist():
             if value not in known:
                 known[value] = len(levels)
-                levels.append(Level(value=f"{value:g}"))
+                levels.append(Level(value=written(value)))
         order = sorted(known, key=lambda v: v)
         place = {v: i for i, v in enumerate(order)}
         codes = np.array([place[v] if not np.isnan(v) else -1 for v in turned.tolist()], np.int32)

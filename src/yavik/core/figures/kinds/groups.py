@@ -144,7 +144,8 @@ def _ends(data: Cells, cells: list[Cell]) -> dict[str, tuple[float, float]]:
 
 def _caption(figure: Figure, data: Cells, shown: int) -> dict[str, str]:
     n = data.groups.n[data.groups.n > 0]
-    subject = listing(list(data.names), 6) if data.samples else f"{data.value} by {lower(data.group)}"
+    named = f"{data.value} by {lower(data.group)}" if data.group else data.value
+    subject = listing(list(data.names), 6) if data.samples else named
     parts = {"subject": subject, "counts": counts_words(n)}
     if "box" in figure.show:
         parts["boxes"] = f"Boxes show medians and quartiles, whiskers {whisker_words(figure)}."
@@ -182,7 +183,8 @@ def _alt(data: Cells) -> str:
         )
     if len(found) > 12:
         parts.append(f"and {len(found) - 12} more groups")
-    return f"{data.value_axis} by {data.group}. {listing(parts, 20)}."
+    by = f" by {data.group}" if data.group else ""
+    return f"{data.value_axis}{by}. {listing(parts, 20)}."
 
 
 def _behind(figure: Figure, data: Cells) -> TableBlock:

@@ -8,7 +8,7 @@ from pydantic import Field
 from yavik.core.answers import Answer, Marks, NoteBlock, Remedy, Span, ValueMark
 from yavik.core.answers import quantities as q
 from yavik.core.answers.make import compose, finite
-from yavik.core.answers.wording import after_difference, italic, level_words, number, plain, say, told
+from yavik.core.answers.wording import after_difference, given, italic, level_words, number, plain, say, told
 from yavik.core.ask import VALUES, amount, option, slot
 from yavik.core.figures.caption import lower
 from yavik.core.figures.data import printed_decimals
@@ -270,7 +270,7 @@ METHOD = Method(
     page=read_page(__file__),
     order=4,
     fit=_fit,
-    name=lambda spec: f"{spec.column} against {spec.value:g}",
+    name=lambda spec: f"{spec.column} against {given(spec.value)}",
     uses=("alternative",),
     keywords=("t test", "one sample", "wilcoxon", "signed rank", "sign test", "variance", "norm"),
 )

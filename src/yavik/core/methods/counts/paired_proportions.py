@@ -10,7 +10,7 @@ from yavik.core.answers import Answer, Check, Marks, RowsUsed, TableBlock, Verdi
 from yavik.core.answers import quantities as q
 from yavik.core.answers.answer import LeftOut
 from yavik.core.answers.make import compose
-from yavik.core.answers.wording import level_words, listing, percent, plain, say
+from yavik.core.answers.wording import counted, level_words, listing, percent, plain, say
 from yavik.core.ask import placed, slot
 from yavik.core.methods.base import Aim, Layout, Method, Run, Spec
 from yavik.core.methods.fit import n_levels
@@ -175,7 +175,7 @@ def _changed(moved: int) -> Check:
         id="changes",
         title="Enough rows that changed",
         verdict=Verdict.doubtful if moved < 10 else Verdict.holds,
-        text=f"{moved} rows changed."
+        text=f"{counted(moved, 'row')} changed."
         + (" With fewer than 25 the exact p is the one to report." if moved < 25 else ""),
         facts={"changed": float(moved)},
     )

@@ -7,7 +7,7 @@ from typing import Any, overload
 
 import numpy as np
 
-from yavik.core.answers.wording import counted, listing
+from yavik.core.answers.wording import counted, given, listing
 from yavik.core.stats.groups import Floats
 from yavik.core.stats.series.parts import box_cox, power_of
 from yavik.core.table import Column, DataProblem, Kind, Table, rows_in_words
@@ -156,7 +156,7 @@ def transformed(table: Table, series: Series, how: str, season: int) -> tuple[Fl
         low = int(np.argmin(y))
         name = series.column.name
         raise DataProblem(
-            f"Logarithms and powers need values above 0; {name} is {y[low]:g} at {series.labels[low]}.",
+            f"Logarithms and powers need values above 0; {name} is {given(y[low])} at {series.labels[low]}.",
             column=name,
             rows=[int(r) for r in table.rows[series.place == low]],
         )

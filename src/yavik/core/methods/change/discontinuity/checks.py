@@ -5,7 +5,7 @@ from typing import Any
 import numpy as np
 
 from yavik.core.answers import Check, Remedy, Verdict
-from yavik.core.answers.wording import counted, listing, number, p_words, percent
+from yavik.core.answers.wording import counted, given, listing, number, p_words, percent
 from yavik.core.methods.change.discontinuity.compute import Discontinuity
 from yavik.core.methods.change.discontinuity.sensitivity import Variation
 from yavik.core.methods.change.discontinuity.tables import decimals
@@ -160,7 +160,7 @@ def _bounded(r: Discontinuity) -> Check | None:
     text = (
         "The outcome has two values: the jump is one of shares."
         if two
-        else f"{percent(share)} of the rows have {end:g}, an end of the outcome’s range."
+        else f"{percent(share)} of the rows have {given(end)}, an end of the outcome’s range."
     )
     text += " Straight lines can leave its range; look at the picture." if not two else ""
     return Check(

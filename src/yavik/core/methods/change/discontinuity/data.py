@@ -6,7 +6,7 @@ from typing import Any
 import numpy as np
 
 from yavik.core.answers import RowsUsed
-from yavik.core.answers.wording import counted, listing, number
+from yavik.core.answers.wording import counted, given, listing, number
 from yavik.core.figures.data import printed_decimals
 from yavik.core.methods.change.discontinuity.spec import JumpSpec
 from yavik.core.methods.kit.events import says_yes
@@ -162,6 +162,6 @@ def _demand_both_sides(spec: JumpSpec, u: Floats, table: Table) -> None:
             ends = f" {spec.running} runs from {number(low, k)} to {number(high, k)}."
         raise DataProblem(
             f"There {'is' if min(left, right) == 1 else 'are'} {counted(min(left, right), 'row')} {side} the cut-off"
-            f" {spec.cutoff:g}; each side needs {FEWEST}.{ends}",
+            f" {given(spec.cutoff or 0)}; each side needs {FEWEST}.{ends}",
             column=spec.running,
         )

@@ -4,6 +4,7 @@ from typing import Any
 
 import numpy as np
 
+from yavik.core.answers.wording import given
 from yavik.core.methods.kit.roles import chosen_in
 from yavik.core.table import Kind, Table
 
@@ -34,7 +35,7 @@ def suits(table: Table, spec: dict[str, Any]) -> tuple[float, str] | None:
                 spec["treatment"] = got
             if others[1:]:
                 spec["placebo_outcomes"] = others[1:]
-            return 24 if others else -6, f"{table.column(name).title} turns at {at:g}"
+            return 24 if others else -6, f"{table.column(name).title} turns at {given(at)}"
     return -30, "a rule with a cut-off"
 
 

@@ -3,6 +3,7 @@
 from yavik.core.answers import Answer, FigureBlock, Marks, TableBlock
 from yavik.core.answers import quantities as q
 from yavik.core.answers.make import compose
+from yavik.core.answers.wording import given
 from yavik.core.methods.base import Aim, Layout, Method, Run
 from yavik.core.methods.change.discontinuity import pictures, tables, words
 from yavik.core.methods.change.discontinuity.checks import all_checks
@@ -58,12 +59,12 @@ def _settings(r: Discontinuity) -> list[str]:
         return ["density alone"]
     spec, rule = r.spec, r.spec.bandwidth
     made = [
-        f"window: {RULES[rule]}" if isinstance(rule, str) else f"window ±{rule:g}",
+        f"window: {RULES[rule]}" if isinstance(rule, str) else f"window ±{given(rule)}",
         f"{KERNELS[spec.kernel]} kernel",
     ]
     made.append(f"errors {SE[spec.se]}")
     if spec.donut:
-        made.append(f"without rows nearer than {spec.donut:g}")
+        made.append(f"without rows nearer than {given(spec.donut)}")
     return made
 
 
@@ -86,7 +87,7 @@ METHOD = Method(
     page=read_page(__file__),
     order=2,
     fit=suits,
-    name=lambda spec: f"{spec.outcome or 'rows'} at {spec.running} {spec.cutoff:g}" if spec.cutoff is not None else "",
+    name=lambda spec: f"{spec.outcome or 'rows'} at {spec.running} {given(spec.cutoff)}" if spec.cutoff is not None else "",
     keywords=(
         "regression discontinuity", "cut-off", "threshold", "cutoff", "rdd", "density test", "sorting", "manipulation",
         "bandwidth", "fuzzy", "local polynomial", "bias-corrected", "causal",

@@ -3,6 +3,7 @@
 import numpy as np
 
 from yavik.core.answers import FigureBlock
+from yavik.core.answers.wording import given
 from yavik.core.figures.caption import lower
 from yavik.core.figures.jumps import bin_means, heaps, over_windows
 from yavik.core.figures.plots import Bar, block, forest
@@ -17,7 +18,7 @@ from yavik.core.stats.change.jump.bandwidths import Windows
 def rows_picture(r: Discontinuity) -> FigureBlock:
     """Rows over the score in fine bins."""
     drawn = heaps(edges_of(r), r.study.cutoff, r.study.running.axis_title)
-    return block("rows", f"Rows around {lower(r.study.running.title)} {r.study.cutoff:g}", drawn)
+    return block("rows", f"Rows around {lower(r.study.running.title)} {given(r.study.cutoff)}", drawn)
 
 
 def means_picture(r: Discontinuity) -> FigureBlock:

@@ -5,6 +5,7 @@ from typing import Any
 
 import numpy as np
 
+from yavik.core.answers.wording import given
 from yavik.core.methods.change.discontinuity.compute import Discontinuity, chosen_windows
 from yavik.core.methods.change.discontinuity.spec import KERNELS, JumpSpec
 from yavik.core.stats.change.jump.bandwidths import Windows
@@ -12,6 +13,7 @@ from yavik.core.stats.change.jump.estimate import Jump, Sorted, jump
 from yavik.core.stats.change.jump.local import TooFew
 from yavik.core.table import Kind
 from yavik.core.table.telling import Told, silent
+from yavik.core.table.written import written
 
 DEGREES = {0: "means", 1: "straight lines", 2: "parabolas", 3: "cubics"}
 NUMBERS = (Kind.measure, Kind.count)
@@ -125,9 +127,9 @@ def _holes(r: Discontinuity) -> list[Variation]:
         left = len(d.u) - len(rest.u)
         if left:
             label = (
-                f"without the {left} rows nearer than {hole:.2g}"
+                f"without the {left} rows nearer than {given(float(f'{hole:.2g}'))}"
                 if left > 1
-                else f"without the row nearer than {hole:.2g}"
+                else f"without the row nearer than {given(float(f'{hole:.2g}'))}"
             )
             out.append(_estimated("hole", label, rest, r.spec, {"donut": hole}, r.windows))
     return out
@@ -151,9 +153,9 @@ def _cutoffs(r: Discontinuity) -> list[Variation]:
             continue
         side = plain.within(-np.inf, np.nextafter(0.0, -1)) if at < 0 else plain.within(0.0, np.inf)
         moved = side.moved(at)
-        shown = f"{r.study.at(at):g}"
+        shown = f"{given(r.study.at(at))}"
         below = "below" if at < 0 else "above"
-        where = f"{_quoted(r.spec.running or '')} {'<' if at < 0 else '>='} {r.study.cutoff:g}"
+        where = f"{_quoted(r.spec.running or '')} {'<' if at < 0 else '>='} {written(r.study.cutoff)}"
         if r.spec.where:
             where = f"({r.spec.where}) and {where}"
         changes = {"cutoff": r.study.at(at), "where": where, "treatment": None, "donut": None, "placebo_cutoffs": []}

@@ -6,7 +6,7 @@ import numpy as np
 
 from yavik.core.answers import TableBlock
 from yavik.core.answers import quantities as q
-from yavik.core.answers.wording import decimals_of, number
+from yavik.core.answers.wording import decimals_of, given, number
 from yavik.core.methods.change.discontinuity.compute import TOO_FEW, Discontinuity
 from yavik.core.methods.change.discontinuity.sensitivity import Variation
 from yavik.core.methods.change.discontinuity.spec import KERNELS, RULES, SE
@@ -83,7 +83,7 @@ def assignment(r: Discontinuity) -> TableBlock | None:
     dose = len(np.unique(r.study.received)) > 2 if r.study.received is not None else False
     rows = []
     for name, (n, yes, mean) in zip(
-        (f"below {r.study.cutoff:g}", f"at or above {r.study.cutoff:g}"), got, strict=True
+        (f"below {given(r.study.cutoff)}", f"at or above {given(r.study.cutoff)}"), got, strict=True
     ):
         cells = q.row(side=q.name(name, "By the rule"), n=q.count(n, "Rows"))
         if dose:

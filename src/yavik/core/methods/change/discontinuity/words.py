@@ -2,7 +2,7 @@
 
 from yavik.core.answers import Span
 from yavik.core.answers import quantities as q
-from yavik.core.answers.wording import after_difference, counted, level_words, number, p_words, plain, say
+from yavik.core.answers.wording import after_difference, counted, given, level_words, number, p_words, plain, say
 from yavik.core.figures.caption import lower
 from yavik.core.methods.change.discontinuity.compute import Discontinuity
 from yavik.core.methods.change.discontinuity.sensitivity import Variation
@@ -20,7 +20,7 @@ def headline(r: Discontinuity) -> tuple[list[Span], str]:
     low, high = j.interval("robust", r.spec.alpha)
     inside = [f" (robust {level_words(r.spec.alpha)} CI {number(low, k)} to {number(high, k)}, "]
     told = q.tested("z", j.corrected / j.robust_se, (), j.p("robust")) if j.robust_se > 0 else []
-    outcome, where = lower(r.study.outcome.title), f"{lower(r.study.running.title)} crosses {r.study.cutoff:g}"
+    outcome, where = lower(r.study.outcome.title), f"{lower(r.study.running.title)} crosses {given(r.study.cutoff)}"
     shown = j.p("robust") < r.spec.alpha
     if r.study.received is None or r.sharp:
         way = "up" if j.estimate * _side(r) > 0 else "down"
@@ -29,7 +29,7 @@ def headline(r: Discontinuity) -> tuple[list[Span], str]:
     else:
         way = "higher" if j.estimate > 0 else "lower"
         claim = f"{outcome} is {size} {way} because of the treatment ({r.study.got}) for those whom the cut-off"
-        claim += f" {r.study.cutoff:g} moves"
+        claim += f" {given(r.study.cutoff)} moves"
         none = f"the treatment ({r.study.got}) changes {outcome} at the cut-off; the estimate is"
         none += f" {number(j.estimate, k)}{unit}"
     start = claim[0].upper() + claim[1:] if shown else f"There is no evidence that {none}"
@@ -44,7 +44,7 @@ def _side(r: Discontinuity) -> float:
 
 
 def _density(r: Discontinuity) -> tuple[list[Span], str]:
-    where = f"{lower(r.study.running.title)} {r.study.cutoff:g}"
+    where = f"{lower(r.study.running.title)} {given(r.study.cutoff)}"
     d = r.density
     if d is None:
         return say(f"There are too few different values beside {where} to test their density."), "too few values"

@@ -5,7 +5,7 @@ from typing import Any
 from yavik.core.answers import Answer, Marks
 from yavik.core.answers import quantities as q
 from yavik.core.answers.make import compose
-from yavik.core.answers.wording import listing
+from yavik.core.answers.wording import given, listing
 from yavik.core.methods.base import Aim, Layout, Method, Run
 from yavik.core.methods.compare.factorial import tables
 from yavik.core.methods.compare.factorial.checks import all_checks
@@ -78,7 +78,7 @@ def _at(spec: FactorialSpec, f: Factorial) -> Any:
     values = f.model.centre.copy()
     for name, value in (spec.at or {}).items():
         if name not in spec.covariates:
-            raise DataProblem(f"{name} is held at {value:g}, but is not among the covariates.", column=name)
+            raise DataProblem(f"{name} is held at {given(value)}, but is not among the covariates.", column=name)
         values[spec.covariates.index(name)] = value
     return values
 

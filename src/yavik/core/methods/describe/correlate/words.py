@@ -5,6 +5,7 @@ import numpy as np
 from yavik.core.answers import Span
 from yavik.core.answers.wording import (
     alpha_words,
+    counted,
     italic,
     level_words,
     listing,
@@ -56,16 +57,21 @@ def headline(r: CorrelateResults) -> tuple[list[Span], str]:
         if r.spec.adjust != "none"
         else ""
     )
+    claim = f"{len(marked)} of {counted(len(known), 'pair')} {PAIRS[r.spec.alternative][len(marked) == 1]}"
     spans = say(
-        f"{len(marked)} of {len(known)} pairs {PAIRS[r.spec.alternative]} at α ="
-        f" {alpha_words(r.alpha)}{adjusted}{holding}. {tail}",
+        f"{claim} at α = {alpha_words(r.alpha)}{adjusted}{holding}. {tail}",
         italic(r.letter),
         f" = {share(float(r.found.r[i, j]))}.",
     )
-    return spans, f"{len(marked)} of {len(known)} pairs {PAIRS[r.spec.alternative]}"
+    return spans, claim
 
 
-PAIRS = {"two_sided": "go together", "greater": "rise together", "less": "run against each other"}
+PAIRS = {
+    "two_sided": ("go together", "goes together"),
+    "greater": ("rise together", "rises together"),
+    "less": ("run against each other", "runs one against the other"),
+}
+"""What several pairs do, and one."""
 
 
 def _way(value: float) -> str:

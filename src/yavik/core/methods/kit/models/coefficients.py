@@ -13,6 +13,7 @@ from yavik.core.answers.wording import (
     SUPERSCRIPT,
     after_difference,
     decimals_of,
+    given,
     interval,
     level_words,
     listing,
@@ -123,7 +124,7 @@ def _demand_numbers(f: Fitted, per: dict[str, float]) -> None:
 
 
 def _amount(f: Fitted, name: str, amount: float) -> str:
-    size = number(amount, 0) if float(amount).is_integer() else f"{amount:g}"
+    size = number(amount, 0) if float(amount).is_integer() else f"{given(amount)}"
     return f"{size}\u00a0{f.data.unit(name)}".strip() if f.data.unit(name) else size
 
 
@@ -192,7 +193,7 @@ def change_of(data: ModelData, place: int, per: float = 1.0) -> str | None:
         return f"{data.title(name)}: {factor.levels[level]} rather than {factor.levels[factor.reference]}"
     name = column.powers[0][0]
     if data.columns[name].kind == "count" and not data.unit(name):
-        return f"{'One' if per == 1 else f'{per:g}'} more in {lower(data.title(name))}"
+        return f"{'One' if per == 1 else f'{given(per)}'} more in {lower(data.title(name))}"
     return f"Each further {further(data.unit(name), lower(data.title(name)), per)}"
 
 
@@ -225,7 +226,7 @@ def further(unit: str, title: str, amount: float) -> str:
     plural = len(unit) > 3 and unit.endswith("s") and unit.isalpha()
     one = UNITS.get(unit, unit[:-1] if plural else unit)
     many = amount != 1
-    size = f"{amount:g}\u00a0" if many else ""
+    size = f"{given(amount)}\u00a0" if many else ""
     if not unit:
         return f"{size}{'points' if many else 'point'} of {title}"
     words = f"{one}s" if many and (plural or unit in UNITS) else one

@@ -7,7 +7,7 @@ import numpy as np
 
 from yavik.core.answers import TableBlock
 from yavik.core.answers import quantities as q
-from yavik.core.answers.wording import SUPERSCRIPT, fixed, listing
+from yavik.core.answers.wording import SUPERSCRIPT, fixed, given, listing
 from yavik.core.methods.kit.models.fitted import UNTOLD, Fitted
 
 MOST_EQUATIONS, MOST_OPEN = 24, 8
@@ -100,4 +100,4 @@ def _about(f: Fitted, name: str, middle: dict[str, float]) -> str:
     if name not in middle:
         return title
     at = middle[name]
-    return f"({title} {'−' if at > 0 else '+'} {f'{abs(at):.15g}'})"
+    return f"({title} {'−' if at > 0 else '+'} {given(abs(float(f'{at:.15g}')))})"

@@ -6,7 +6,7 @@ import numpy as np
 
 from yavik.core.answers import TableBlock
 from yavik.core.answers import quantities as q
-from yavik.core.answers.wording import counted, decimals_of
+from yavik.core.answers.wording import counted, decimals_of, given
 from yavik.core.methods.predict.logistic.fit import BinaryModel
 from yavik.core.methods.predict.logistic.spec import LogisticSpec
 from yavik.core.stats.binary import slope_of
@@ -35,7 +35,7 @@ def marginal_table(m: BinaryModel, spec: "LogisticSpec") -> TableBlock:
             per = spec.per.get(name, 1.0)
             size, gradient = _slope(m, rows, name)
             unit = f" {data.unit(name)}" if data.unit(name) else ""
-            title = data.title(name) + (f" (per {per:g}{unit})" if per != 1 or unit else "")
+            title = data.title(name) + (f" (per {given(per)}{unit})" if per != 1 or unit else "")
             lines.append(_line(m, spec, title, size, gradient, per))
     note = (
         f"Change of the probability of {m.said}, averaged over the rows as they are; of a measure the slope, of a"

@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 from scipy import special
 
-from yavik.core.answers.wording import counted, listing
+from yavik.core.answers.wording import counted, given, listing
 from yavik.core.methods.kit.items import demand_items, item_values
 from yavik.core.methods.scales.agreement.spec import AgreementSpec
 from yavik.core.stats.groups import Floats
@@ -160,7 +160,7 @@ def compute(table: Table, spec: AgreementSpec) -> Agreement:
     _enough(use, columns)
     y = x[use]
     if not np.ptp(y.mean(axis=1)) > 0 and not np.ptp(y) > 0:
-        raise DataProblem(f"Every rating is {y[0, 0]:g}: there is nothing to agree on.", column=columns[0].name)
+        raise DataProblem(f"Every rating is {given(y[0, 0])}: there is nothing to agree on.", column=columns[0].name)
     return Agreement(spec, columns, use, kind, None, [], False, y)
 
 

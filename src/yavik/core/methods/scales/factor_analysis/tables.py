@@ -6,7 +6,7 @@ import numpy as np
 
 from yavik.core.answers import FigureBlock, TableBlock
 from yavik.core.answers import quantities as q
-from yavik.core.answers.wording import counted, number, share
+from yavik.core.answers.wording import counted, number, share, significant
 from yavik.core.figures.plots import block
 from yavik.core.figures.shades import heat
 from yavik.core.methods.kit import touch
@@ -136,7 +136,7 @@ def adequacy(f: Factors) -> TableBlock:
         return q.row(term=q.name(term, "Measure"), value=value, df=q.df(df), p=q.p(p, why=q.NONE))
 
     det = float(np.exp(a.log_determinant)) if a else 0.0
-    told = q.texted(det, f"{det:.2g}" if det < 0.001 else number(det, 3), "Value")
+    told = q.texted(det, significant(det, 2) if det < 0.001 else number(det, 3), "Value")
     rows = [
         line("Kaiser–Meyer–Olkin, all items", q.size(a.kmo if a else nan, "Value", SINGULAR)),
         line(

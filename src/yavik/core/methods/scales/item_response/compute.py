@@ -25,6 +25,7 @@ from yavik.core.stats.items.response.marginal import Fitted, fit
 from yavik.core.stats.items.response.people import Answers, answers, nodes
 from yavik.core.table import Column, DataProblem, Kind, Level, Table
 from yavik.core.table.telling import Told, silent
+from yavik.core.table.written import written
 
 MOST_LEVELS = 12
 MOST_COMPARED = 60_000
@@ -153,7 +154,7 @@ def _counted(table: Table, column: Column) -> tuple[Any, list[str], list[str]]:
     said = _words(column)
     unused = [w for v, w in said.items() if v not in seen] if column.kind is Kind.ordered else []
     codes = np.searchsorted(seen, np.where(np.isnan(x), np.inf, x))
-    return np.where(np.isnan(x), -1, codes), [said.get(float(v), f"{v:g}") for v in seen], unused
+    return np.where(np.isnan(x), -1, codes), [said.get(float(v), written(float(v))) for v in seen], unused
 
 
 def _words(column: Column) -> dict[float, str]:

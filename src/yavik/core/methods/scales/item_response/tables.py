@@ -7,7 +7,7 @@ import numpy as np
 from yavik.core.answers import TableBlock
 from yavik.core.answers import quantities as q
 from yavik.core.answers.model_card import CardTerm, Estimate, FitLine, ModelCard
-from yavik.core.answers.wording import counted, number, share
+from yavik.core.answers.wording import SUPERSCRIPT, counted, number, share
 from yavik.core.methods.kit import touch
 from yavik.core.methods.kit.kept import fingerprint
 from yavik.core.methods.kit.loadings import item_cells
@@ -228,10 +228,10 @@ def at_abilities(r: Response) -> TableBlock | None:
 
 
 def _small(step: float) -> str:
-    """'0.0312', or 'about 10^−9'."""
+    """'0.0312', or 'about 10⁻⁹'."""
     if step >= 5e-5 or step <= 0:
         return number(step, 4)
-    return f"about 10^−{-int(np.floor(np.log10(step)))}"
+    return f"about 10{str(int(np.floor(np.log10(step)))).translate(SUPERSCRIPT)}"
 
 
 def iterations(r: Response) -> TableBlock:

@@ -7,7 +7,7 @@ from functools import cached_property
 import numpy as np
 from scipy import special
 
-from yavik.core.answers.wording import listing
+from yavik.core.answers.wording import given, listing
 from yavik.core.methods.kit.forecasts import LEVELS, Errors, Outlook, errors_of, held_out, horizon_of, yardsticks
 from yavik.core.methods.kit.times import Series, read_series, season_of, transformed
 from yavik.core.methods.time.arima.orders import candidates_of
@@ -227,7 +227,9 @@ def read(table: Table, spec: ArimaSpec) -> Data:
     series = read_series(table, spec.value, spec.time, LEAST, spec.doubled, spec.within)
     name = series.column.name
     if not np.ptp(series.values) > 0:
-        raise DataProblem(f"{name} is {series.values[0]:g} at every time: there is nothing to model.", column=name)
+        raise DataProblem(
+            f"{name} is {given(series.values[0])} at every time: there is nothing to model.", column=name
+        )
     if len(series.bridged) > min(MOST_GAPS, series.n // 2):
         raise DataProblem(
             f"{len(series.bridged)} of {series.n} times have no value: too many to model what lies between.",

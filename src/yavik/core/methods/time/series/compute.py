@@ -6,6 +6,7 @@ from typing import Any
 
 import numpy as np
 
+from yavik.core.answers.wording import given
 from yavik.core.methods.kit.times import Series, read_series, season_of, transformed
 from yavik.core.methods.time.series.spec import SeriesSpec
 from yavik.core.stats.groups import Floats
@@ -149,7 +150,9 @@ def compute(table: Table, spec: SeriesSpec) -> Looked:
     series = read_series(table, spec.value, spec.time, LEAST, spec.doubled, spec.within)
     y = series.values
     if not np.ptp(y) > 0:
-        raise DataProblem(f"{spec.value} is {y[0]:g} at every time: there is nothing to look at.", column=spec.value)
+        raise DataProblem(
+            f"{spec.value} is {given(y[0])} at every time: there is nothing to look at.", column=spec.value
+        )
     season = season_of(series, spec.season)
     z, power = transformed(table, series, spec.transform, season)
     w = z

@@ -6,7 +6,7 @@ from functools import cached_property
 
 import numpy as np
 
-from yavik.core.answers.wording import grouped
+from yavik.core.answers.wording import given, grouped
 from yavik.core.methods.kit.forecasts import LEVELS, Outlook, errors_of, held_out, horizon_of, yardsticks
 from yavik.core.methods.kit.times import Series, read_series, season_of
 from yavik.core.methods.time.smoothing.spec import SmoothingSpec
@@ -74,7 +74,7 @@ def compute(
     series = read_series(table, spec.value, spec.time, LEAST, spec.doubled, spec.within)
     y, name = series.values, series.column.name
     if not np.ptp(y) > 0:
-        raise DataProblem(f"{name} is {y[0]:g} at every time: there is nothing to smooth.", column=name)
+        raise DataProblem(f"{name} is {given(y[0])} at every time: there is nothing to smooth.", column=name)
     if series.n > MOST:
         raise DataProblem(
             f"{name} has {grouped(series.n)} points; smoothing is fitted to {grouped(MOST)} at most, since it forgets"

@@ -1,0 +1,130 @@
+"""What every answer keeps to, whatever it was asked: its words, and its cells beside the numbers they stand for.
+
+Each function gives what breaks the law, with where it stands; nothing where all is well.
+"""
+
+import re
+from collections.abc import Iterator
+
+from yavik.core.answers import Answer, TableBlock
+from yavik.core.answers.answer import Cell
+
+PRINTED = re.compile(
+    r"(?P<than>[<>≥≤]\s*)?(?P<minus>[−-]?)(?P<whole>\d{0,3}(?:\u2009\d{3})+|\d*)(?P<part>\.\d+)?"
+    r"(?:\s*×\s*10(?P<power>[⁻⁰¹²³⁴⁵⁶⁷⁸⁹]+))?\s*(?P<percent>%)?"
+)
+"""A number as it is printed: '.399', '−1.2 × 10⁻⁵', '12 004', '69.4%', '<.001'."""
+RAISED = str.maketrans("⁻⁰¹²³⁴⁵⁶⁷⁸⁹", "-0123456789")
+SLIPS = {
+    r"\bnan\b|\bNone\b|\binf\b|\bTrue\b|\bFalse\b": "a value of the language",
+    r"\S  +\S|^\s|\s$": "a space too many",
+    r" [.,;](?!\d)|\.\.(?!\.)|[;,]\.|\( | \)|\(\)": "a mark out of place",
+    r"[{}]": "a brace",
+    r"\d[eE][-+]?\d\d": "a power of ten as machines write it",
+    r"(?<![.\d\u2009])\b1 (rows|groups|levels|values|columns|samples|pairs|terms|items|times|units)\b": "one of several",
+}
+
+
+def slips(text: str) -> list[str]:
+    """What no sentence of an answer may hold."""
+    found = [f"{what}: {text!r}" for pattern, what in SLIPS.items() if re.search(pattern, text)]
+    return found + ([f"a bracket left open: {text!r}"] if text.count("(") != text.count(")") else [])
+
+
+def words_of(found: Answer) -> Iterator[tuple[str, str]]:
+    """Every text of an answer with its place; the second lines of a table that are set in are left as they are."""
+    yield "headline", found.headline
+    for check in found.checks:
+        yield f"check {check.id}", check.text
+        for remedy in check.remedies:
+            yield f"remedy of {check.id}", remedy.label
+    for said in found.settings:
+        yield "setting", said
+    for block in found.blocks:
+        if isinstance(block, TableBlock):
+            yield f"title of {block.id}", block.title
+            if block.note:
+                yield f"note of {block.id}", block.note
+            for row in block.rows:
+                for key, cell in row.items():
+                    yield f"{block.id}.{key}", cell.s.strip()
+                    yield f"{block.id}.{key}, why", cell.why or ""
+        elif block.type == "figure":
+            yield f"title of {block.id}", block.title
+            yield f"words of {block.id}", block.alt
+        else:
+            yield f"note {block.id}", block.text
+
+
+def in_its_words(found: Answer) -> list[str]:
+    """Slips of the pen anywhere; checks that are no sentences."""
+    broken = [f"{place}: {slip}" for place, text in words_of(found) for slip in slips(text)]
+    for check in found.checks:
+        if not check.text.rstrip().endswith((".", "?", "”", ")")):
+            broken.append(f"check {check.id} does not end: {check.text[-60:]!r}")
+    return broken
+
+
+def beside_its_number(cell: Cell) -> bool | None:
+    """Whether a cell's text is its number, rounded to the digits shown; None where the text is no bare number."""
+    if not isinstance(cell.v, int | float) or isinstance(cell.v, bool):
+        return None
+    said = PRINTED.fullmatch(cell.s.strip())
+    if not said or not (said["whole"] or said["part"]):
+        return None
+    power = int(said["power"].translate(RAISED)) if said["power"] else 0
+    unit = 10.0**power / (100 if said["percent"] else 1)
+    shown = float((said["whole"] or "0").replace("\u2009", "") + (said["part"] or "")) * unit
+    shown = -shown if said["minus"] else shown
+    if said["than"]:
+        return cell.v <= shown + 1e-12 if said["than"][0] in "<≤" else cell.v >= shown - 1e-12
+    half = 0.5 * 10.0 ** -(len(said["part"] or ".") - 1) * unit
+    return abs(shown - cell.v) <= half * (1 + 1e-6) + 1e-12 * abs(shown)
+
+
+def in_its_cells(found: Answer) -> list[str]:
+    """Cells that print another number than they hold."""
+    return [
+        f"{block.id}.{key}: {cell.s!r} beside {cell.v}"
+        for block in found.blocks
+        if isinstance(block, TableBlock)
+        for row in block.rows
+        for key, cell in row.items()
+        if beside_its_number(cell) is False
+    ]
+
+
+ENDS = (("ci_low", "ci_high"), ("low", "high"), ("pi_low", "pi_high"))
+
+
+def in_its_intervals(found: Answer) -> list[str]:
+    """Intervals whose ends stand the wrong way round."""
+    broken = []
+    for block in found.blocks:
+        for row in block.rows if isinstance(block, TableBlock) else ():
+            numbers = {k: c.v for k, c in row.items() if isinstance(c.v, int | float) and not isinstance(c.v, bool)}
+            for low, high in ENDS:
+                if low in numbers and high in numbers and numbers[low] > numbers[high]:
+                    broken.append(f"{block.id}: from {numbers[low]} to {numbers[high]}")
+    return broken
+
+
+def in_its_p(found: Answer) -> list[str]:
+    """Values of p beyond what a chance can be."""
+    return [
+        f"{block.id}.{head.key}: {row[head.key].v}"
+        for block in found.blocks
+        if isinstance(block, TableBlock)
+        for head in block.columns
+        if head.role == "p"
+        for row in block.rows
+        if isinstance(value := row[head.key].v, int | float) and not 0 <= value <= 1
+    ]
+
+
+LAWS = (in_its_words, in_its_cells, in_its_intervals, in_its_p)
+
+
+def broken_by(found: Answer) -> list[str]:
+    """Everything that an answer breaks."""
+    return [said for law in LAWS for said in law(found)]
