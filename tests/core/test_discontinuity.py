@@ -164,7 +164,7 @@ def test_rows_alone_are_a_question_too() -> None:
     [
         ({"cutoff": None}, "Fill the slots"),
         ({"cutoff": 500}, "0 rows at or above the cut-off 500"),
-        ({"cutoff": -500}, "0 rows below the cut-off -500"),
+        ({"cutoff": -500}, "0 rows below the cut-off −500"),
         ({"outcome": "x"}, "two places"),
         ({"covariates": ["y"]}, "asked about already"),
         ({"bandwidth": 0.001}, "too few different values of x"),

@@ -53,7 +53,7 @@ def test_jitter_moves_only_values_that_repeat_and_tells_the_true_ones() -> None:
 
 def test_intervals_leave_out_what_is_not_known() -> None:
     drawn = forest([Bar("a", 1, 0, 2, True), Bar("b", 2, np.nan, 3), Bar("c", 3, 2, np.inf)], "Difference")
-    assert [v["name"] for v in values(drawn)] == ["a"] and "a 1 (0 to 2)" in drawn[1]
+    assert [v["name"] for v in values(drawn)] == ["a"] and "a 1.00 (0 to 2.00)" in drawn[1]
 
 
 def test_means_without_an_interval_are_points() -> None:

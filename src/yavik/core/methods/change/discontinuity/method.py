@@ -87,7 +87,9 @@ METHOD = Method(
     page=read_page(__file__),
     order=2,
     fit=suits,
-    name=lambda spec: f"{spec.outcome or 'rows'} at {spec.running} {given(spec.cutoff)}" if spec.cutoff is not None else "",
+    name=lambda spec: (
+        "" if spec.cutoff is None else f"{spec.outcome or 'rows'} at {spec.running} {given(spec.cutoff)}"
+    ),
     keywords=(
         "regression discontinuity", "cut-off", "threshold", "cutoff", "rdd", "density test", "sorting", "manipulation",
         "bandwidth", "fuzzy", "local polynomial", "bias-corrected", "causal",
