@@ -3,6 +3,7 @@
 Each function gives what breaks the law, with where it stands; nothing where all is well.
 """
 
+import math
 import re
 from collections.abc import Iterator
 
@@ -109,6 +110,42 @@ def in_its_intervals(found: Answer) -> list[str]:
     return broken
 
 
+ESTIMATES = ("estimate", "difference", "mean")
+UNDER_NOTHING = {"kappa"}
+"""Tables whose standard errors are for intervals, while their tests take that under no agreement at all."""
+
+
+def in_its_parts(found: Answer) -> list[str]:
+    """Rows whose cells do not follow from one another: a mean square that is no sum of squares by its df, a test that
+    is no estimate by its standard error, an interval, of the estimate or of its exponential, that leaves it out."""
+    broken = []
+    for block in found.blocks:
+        for row in block.rows if isinstance(block, TableBlock) else ():
+            numbers = {k: c.v for k, c in row.items() if isinstance(c.v, int | float) and not isinstance(c.v, bool)}
+            ss, df, ms = (numbers.get(k, math.nan) for k in ("ss", "df", "ms"))
+            if df > 0 and not math.isnan(ss + ms) and not math.isclose(ms, ss / df, rel_tol=1e-9):
+                broken.append(f"{block.id}: {ms} is not {ss} / {df}")
+            for key in ESTIMATES:
+                broken += [f"{block.id}: {said}" for said in _of_an_estimate(numbers, key, block.id)]
+    return broken
+
+
+def _of_an_estimate(numbers: dict[str, float], key: str, block: str) -> Iterator[str]:
+    if key not in numbers:
+        return
+    value = numbers[key]
+    for test in ("t", "z"):
+        # A difference may be tested against another one than nought.
+        if key == "estimate" and test in numbers and numbers.get("se", 0) > 0 and block not in UNDER_NOTHING:
+            ratio = value / numbers["se"]
+            if not math.isclose(numbers[test], ratio, rel_tol=1e-6, abs_tol=1e-6):
+                yield f"{test} is {numbers[test]}, not {value} / {numbers['se']}"
+    low, high = numbers.get("ci_low", -math.inf), numbers.get("ci_high", math.inf)
+    scales = [value, math.exp(value) if value < 700 else math.inf]
+    if not any(low - 1e-9 * abs(low) <= v <= high + 1e-9 * abs(high) for v in scales):
+        yield f"{value} does not lie from {low} to {high}"
+
+
 def in_its_p(found: Answer) -> list[str]:
     """Values of p beyond what a chance can be."""
     return [
@@ -122,7 +159,7 @@ def in_its_p(found: Answer) -> list[str]:
     ]
 
 
-LAWS = (in_its_words, in_its_cells, in_its_intervals, in_its_p)
+LAWS = (in_its_words, in_its_cells, in_its_intervals, in_its_parts, in_its_p)
 
 
 def broken_by(found: Answer) -> list[str]:
