@@ -3,11 +3,13 @@ import userEvent from "@testing-library/user-event";
 import { beforeEach, describe, expect, it } from "vitest";
 import type { Properties } from "../asking/ask";
 import type { Figure, S } from "../client/api";
+import type { Drawn } from "../common/picture";
 import { server, show } from "../testing/kit";
 import { Appearance, type Kind } from "./appearance";
 import { Caption, toDoc, toTemplate } from "./caption";
 import { LayerSlot } from "./layer-slot";
-import { LinesAndNotes } from "./lines-notes";
+import { LinesAndNotes, onGrid } from "./lines-notes";
+import { NoteHandles } from "./note-handles";
 import { AnswerMarks } from "./marks";
 
 type State = S["FigureState"];
@@ -56,6 +58,24 @@ describe("lines, ranges and notes", () => {
     ]);
   });
 
+  it("begin within what is drawn, however far from nought that lies", async () => {
+    const far = { encoding: { x: { scale: { domain: [2e6, 2e6 + 40] } }, y: { scale: { domain: [1e9, 1e9 + 100] } } } };
+    const { made, change } = changes();
+    const note = { text: "Note", x: 1, y: 1e9 + 60, to_x: null, to_y: null };
+    const whole = state({ notes: [note] });
+    show(<LinesAndNotes state={{ ...whole, drawing: { ...whole.drawing, vega: far } } as State} change={change} />);
+    const user = userEvent.setup();
+    for (const name of ["Add a line", "Add a range", "Add a note", "With an arrow"])
+      await user.click(screen.getByRole("button", { name }));
+    expect(made).toMatchObject([
+      { lines: [{ at: 1e9 + 50 }] },
+      { ranges: [{ start: 1e9 + 45, end: 1e9 + 55 }] },
+      { notes: [note, { x: 2e6 + 20, y: 1e9 + 50 }] },
+      { notes: [{ ...note, to_x: 1, to_y: 1e9 + 50 }] },
+    ]);
+    expect([onGrid(0.123456, 1), onGrid(-7.77777e-7, 2e-6), onGrid(5, 0)]).toEqual([0.12, -7.8e-7, 5]);
+  });
+
   it("stand at numbers, dates or groups, as they are typed", async () => {
     const { made, user } = opened({ lines: [{ axis: "y", at: 5, label: "" }] });
     for (const [typed, at] of [
@@ -88,6 +108,52 @@ describe("lines, ranges and notes", () => {
     fireEvent.change(screen.getByLabelText("Words of note 1"), { target: { value: "Flood" } });
     fireEvent.blur(screen.getByLabelText("Words of note 1"));
     expect(made).toEqual([{ notes: [{ ...note, to_x: 1, to_y: 4 }] }, { notes: [{ ...note, text: "Flood" }] }]);
+  });
+});
+
+describe("notes on a figure", () => {
+  const drawn: Drawn = {
+    pixel: (x, y) => [(x - 1e9) * 10, 100 - y],
+    data: (x, y) => [1e9 + x / 10, 100 - y],
+    letter: 6,
+    plot: () => ({ left: 0, top: 0, width: 100, height: 100 }),
+  };
+  const note = { text: "Flood", x: 1e9 + 5, y: 40, to_x: 1e9 + 6, to_y: 20 };
+  const opened = () => {
+    const made: unknown[] = [];
+    show(
+      <div>
+        <NoteHandles notes={[note]} drawn={drawn} set={(n) => made.push(n)} />
+      </div>,
+    );
+    return made;
+  };
+
+  it("are moved by keys to places of the data, exactly", () => {
+    const made = opened();
+    fireEvent.keyDown(screen.getByLabelText("Note: Flood"), { key: "ArrowRight" });
+    fireEvent.keyDown(screen.getByLabelText("Tip of the arrow of Flood"), { key: "ArrowUp", shiftKey: true });
+    expect(made).toEqual([[{ ...note, x: 1e9 + 5.2, y: 40 }], [{ ...note, to_x: 1e9 + 6, to_y: 30 }]]);
+  });
+
+  it("are dragged, and kept where they are let go", () => {
+    const made = opened();
+    const handle = screen.getByLabelText("Note: Flood");
+    handle.setPointerCapture = () => undefined;
+    handle.releasePointerCapture = () => undefined;
+    fireEvent.pointerMove(handle, { clientX: 10, clientY: 10 });
+    fireEvent.pointerDown(handle, { pointerId: 1 });
+    fireEvent.pointerMove(handle, { clientX: 70, clientY: 30 });
+    expect(made).toEqual([]);
+    fireEvent.pointerUp(handle);
+    expect(made).toEqual([[{ ...note, x: 1e9 + 7, y: 70 }]]);
+  });
+
+  it("lose their arrow, or go altogether", () => {
+    const made = opened();
+    fireEvent.keyDown(screen.getByLabelText("Tip of the arrow of Flood"), { key: "Delete" });
+    fireEvent.keyDown(screen.getByLabelText("Note: Flood"), { key: "Backspace" });
+    expect(made).toEqual([[{ ...note, to_x: null, to_y: null }], []]);
   });
 });
 

@@ -18,7 +18,7 @@ export function LinesAndNotes({ state, change }: { state: S["FigureState"]; chan
   const lines = state.figure.lines ?? [];
   const ranges = state.figure.ranges ?? [];
   const notes = state.figure.notes ?? [];
-  const y = middle(state);
+  const [y, span] = middle(state, "y");
   const setLine = (i: number, part: Partial<Line>) =>
     change({ lines: lines.map((l, k) => (k === i ? { ...l, ...part } : l)) });
   const setRange = (i: number, part: Partial<Range>) =>
@@ -51,7 +51,12 @@ export function LinesAndNotes({ state, change }: { state: S["FigureState"]; chan
           <button
             type="button"
             className="link-quiet col-span-2 text-left text-sm"
-            onClick={() => setNote(i, n.to_x == null ? { to_x: n.x, to_y: n.y - y * 0.2 } : { to_x: null, to_y: null })}
+            onClick={() =>
+              setNote(
+                i,
+                n.to_x == null ? { to_x: n.x, to_y: onGrid(n.y - span / 10, span) } : { to_x: null, to_y: null },
+              )
+            }
           >
             {n.to_x == null ? "With an arrow" : "Without its arrow"}
           </button>
@@ -68,7 +73,14 @@ export function LinesAndNotes({ state, change }: { state: S["FigureState"]; chan
         <button
           type="button"
           className="link-quiet"
-          onClick={() => change({ ranges: [...ranges, { axis: "y", start: y * 0.9, end: y * 1.1, label: "" }] })}
+          onClick={() =>
+            change({
+              ranges: [
+                ...ranges,
+                { axis: "y", start: onGrid(y - span / 20, span), end: onGrid(y + span / 20, span), label: "" },
+              ],
+            })
+          }
         >
           Add a range
         </button>
@@ -145,12 +157,18 @@ function domainOf(state: S["FigureState"], axis: "x" | "y"): [number, number] {
     : [0, 1];
 }
 
-function middle(state: S["FigureState"]): number {
-  const [low, high] = domainOf(state, "y");
-  return Number(((low + high) / 2).toPrecision(3));
+/** The middle of what is drawn along an axis, and how far that reaches: measures may lie far from their zero. */
+function middle(state: S["FigureState"], axis: "x" | "y"): [number, number] {
+  const [low, high] = domainOf(state, axis);
+  return [onGrid((low + high) / 2, high - low), high - low];
+}
+
+/** On a thousandth of a span or so, without a tail of digits. */
+export function onGrid(value: number, span: number): number {
+  const step = 10 ** Math.floor(Math.log10(Math.abs(span) || 1) - 2);
+  return Number((Math.round(value / step) * step).toPrecision(15));
 }
 
 function centre(state: S["FigureState"]): { x: number; y: number } {
-  const [a, b] = domainOf(state, "x");
-  return { x: Number(((a + b) / 2).toPrecision(6)), y: middle(state) };
+  return { x: middle(state, "x")[0], y: middle(state, "y")[0] };
 }

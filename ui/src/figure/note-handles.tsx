@@ -13,7 +13,7 @@ export function NoteHandles({ notes, drawn, set }: { notes: Note[]; drawn: Drawn
   const put = (i: number, end: End, x: number, y: number) => {
     const [dx, dy] = drawn.data(x, y);
     if (!Number.isFinite(dx) || !Number.isFinite(dy)) return;
-    const near = { x: Number(dx.toPrecision(8)), y: Number(dy.toPrecision(5)) };
+    const near = { x: Number(dx.toPrecision(13)), y: Number(dy.toPrecision(13)) };
     set(notes.map((n, k) => (k !== i ? n : end === "text" ? { ...n, ...near } : { ...n, to_x: near.x, to_y: near.y })));
   };
   const handle = (i: number, end: End, x: number, y: number, note: Note) => {

@@ -1,6 +1,6 @@
 // Above the grid: find, filter, sort, and the next empty cell or outlier. None of it changes the table.
 import { ArrowDown, ArrowUp, X } from "lucide-react";
-import { useState, type RefObject } from "react";
+import { useEffect, useState, type RefObject } from "react";
 import type { S, Step } from "../client/api";
 import { count, grouped, useDebounced } from "../common/bits";
 import { say, sayProblem } from "../common/toasts";
@@ -59,7 +59,10 @@ export function GridTools({
     }
   };
   const waiting = useDebounced(where, 300);
-  if (filtering && waiting !== look.where) setLook({ ...look, where: waiting });
+  useEffect(() => {
+    if (filtering && waiting !== look.where) setLook({ ...look, where: waiting });
+    // eslint-disable-next-line react-hooks/exhaustive-deps -- once the hand rests; Enter has put it there already
+  }, [waiting]);
   const sorted = look.sort === chosen;
   const sort = (falling: boolean) =>
     setLook(
