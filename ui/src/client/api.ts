@@ -81,7 +81,7 @@ export async function fetchFile(where: string): Promise<{ data: Blob; name: stri
   }
   if (!response.ok) throw new Problem((await response.json().catch(() => ({}))) as object);
   const named = /filename\*?=(?:UTF-8'')?"?([^";]+)/.exec(response.headers.get("content-disposition") ?? "")?.[1];
-  return { data: await response.blob(), name: decodeURIComponent(named ?? where.split(/[/?]/).pop() ?? "file") };
+  return { data: await response.blob(), name: decodeURIComponent(named ?? where.split("?")[0]!.split("/").pop()!) };
 }
 
 /** Saves a file of the server on this computer. */
