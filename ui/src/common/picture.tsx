@@ -64,7 +64,8 @@ export function Picture({
     tell.current = onDrawn;
   });
   const place = useRef<HTMLDivElement>(null);
-  const [failed, setFailed] = useState("");
+  // Of this very drawing: the next one is tried again.
+  const [failed, setFailed] = useState<{ of: object; why: string } | null>(null);
   const { dark } = useTheme();
   useEffect(() => {
     let gone = false;
@@ -104,13 +105,13 @@ export function Picture({
           tell.current?.(drawnOf(made.view, svg, vega));
         }
       })
-      .catch((error: Error) => setFailed(error.message));
+      .catch((error: Error) => setFailed({ of: vega, why: error.message }));
     return () => {
       gone = true;
       view?.finalize();
     };
   }, [vega, dark, paper, zoom]);
-  if (failed) return <p className="text-error text-sm">The figure cannot be shown: {failed}</p>;
+  if (failed?.of === vega) return <p className="text-error text-sm">The figure cannot be shown: {failed.why}</p>;
   return (
     <div role="img" aria-label={alt} className={paper ? "bg-white" : ""}>
       {/* Room is kept beforehand, so that nothing below jumps when the figure is there. */}
