@@ -185,7 +185,7 @@ def test_cells_as_they_are_shown_and_with_every_digit() -> None:
     shown = ["3.1", "−2.0", "0.0", "3e−09", "−0.04", "0.1", "1e+16", "∞", None]
     assert cell_texts(column, cells) == shown
     exact = cell_texts(column, cells, exact=True)
-    assert exact == ["3.14159", "−2", "0", "3e−09", "−0.04", "0.05", "1e+16", "∞", None]
+    assert exact == ["3.14159", "−2.0", "0.0", "3e−09", "−0.04", "0.05", "1e+16", "∞", None]
     assert [float(t.replace("−", "-")) for t in exact[:7] if t] == cells.to_pylist()[:7]
 
 

@@ -214,7 +214,7 @@ def test_what_is_no_series_is_refused_by_name(columns: dict[str, Any], words: li
 def test_settings_that_leave_nothing_are_refused() -> None:
     table = table_from(when=list(range(12)), y=[1.0, -2, 3, 4, 2, 6, 7, 3, 9, 1, 11, 2])
     for spec, words in (
-        ({"season": 20}, "A season of 20 points needs 40"), ({"transform": "log"}, "y is -2 at 1"),
+        ({"season": 20}, "A season of 20 points needs 40"), ({"transform": "log"}, "y is −2 at 1"),
         ({"season": 5, "seasonal_difference": 1}, "7 points are left"),
         ({"seasonal_difference": 1}, "season of two points"),
     ):  # fmt: skip

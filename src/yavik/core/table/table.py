@@ -254,7 +254,7 @@ def cell_texts(column: Column, array: Any, exact: bool = False) -> list[str | No
         words = [level.words for level in column.levels]
         return [None if i is None else words[i] for i in array.indices.to_pylist()]
     if column.kind is Kind.measure and exact:
-        return [None if v is None else exact_text(v) for v in array.to_pylist()]
+        return [None if v is None else exact_text(v, column.decimals) for v in array.to_pylist()]
     if column.kind is Kind.measure:
         return [None if v is None else measure_text(v, column.decimals) for v in array.to_pylist()]
     if column.kind is Kind.count:
@@ -264,9 +264,12 @@ def cell_texts(column: Column, array: Any, exact: bool = False) -> list[str | No
     return [None if v is None else str(v) for v in array.to_pylist()]
 
 
-def exact_text(value: float) -> str:
-    """The shortest text that reads back as the very same number."""
-    return number_text(value, 0) if math.isinf(value) else repr(value).removesuffix(".0").replace("-", "−")
+def exact_text(value: float, decimals: int) -> str:
+    """As it is shown where that is the very same number, else the shortest text that is."""
+    shown = measure_text(value, decimals)
+    if math.isinf(value) or float(shown.replace("−", "-")) == value:
+        return shown
+    return repr(value).replace("-", "−")
 
 
 def measure_text(value: float, decimals: int) -> str:
