@@ -110,19 +110,25 @@ def page(blank: Page) -> Page:
     return blank
 
 
+def ask(address: str, method: str, path: str, body: Any = None) -> Any:
+    """A request with a connection of its own: one that is kept may be closed by the server as the next is sent."""
+    sent = None if body is None else json.dumps(body).encode()
+    headers = {**BEARER, "origin": address, "content-type": "application/json"}
+    request = urllib.request.Request(f"{address}{path}", sent, headers, method=method)
+    return json.loads(urllib.request.urlopen(request, timeout=60).read())
+
+
 @pytest.fixture(scope="session")
 def pristine(address: str) -> str:
     """The demo study that the server began with: it is copied, and never changed."""
-    asked = urllib.request.Request(f"{address}/api/studies", headers=BEARER)
-    studies = json.loads(urllib.request.urlopen(asked).read())
-    return str(next(s["id"] for s in studies if s["demo"]))
+    return str(next(s["id"] for s in ask(address, "GET", "/api/studies") if s["demo"]))
 
 
 @pytest.fixture
-def demo(blank: Page, pristine: str) -> Page:
+def demo(blank: Page, pristine: str, address: str) -> Page:
     """A copy of the demo study, opened, so that tests do not see each other's changes."""
-    made = blank.request.post(f"/api/studies/{pristine}/duplicate").json()
-    blank.request.patch(f"/api/studies/{made['id']}", data={"name": DEMO_NAME})
+    made = ask(address, "POST", f"/api/studies/{pristine}/duplicate")
+    ask(address, "PATCH", f"/api/studies/{made['id']}", {"name": DEMO_NAME})
     blank.goto(f"/s/{made['id']}")
     blank.get_by_role("heading", name="What it says so far").wait_for()
     return blank
