@@ -4,8 +4,8 @@ import { TakeAway } from "../common/chips";
 import { cx } from "../common/classes";
 import { Plus } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
-import { askOf, numberOf, numberShown, titleOf, type AskProps } from "./ask";
-import { Help, useDraft } from "./simple";
+import { askOf, titleOf, type AskProps } from "./ask";
+import { Help, Num, useDraft } from "./simple";
 
 export type Typed = { label: string; weights: Record<string, number> };
 
@@ -293,22 +293,16 @@ function Side({
 }
 
 function Weight({ level, value, set }: { level: string; value: number; set: (w: number) => void }) {
-  const draft = useDraft(numberShown(Number(value.toPrecision(5))), (text) => {
-    const next = text.trim() === "" ? 0 : numberOf(text);
-    if (next !== null) set(next);
-  });
-  const wrong = Boolean(draft.text?.trim()) && numberOf(draft.text ?? "") === null;
   return (
     <label className="flex items-center gap-1.5">
       <span className="max-w-40 truncate" title={level}>
         {level}
       </span>
-      <input
-        className={`input input-xs w-20 ${wrong ? "input-error" : ""}`}
-        inputMode="decimal"
-        aria-label={`Weight of ${level}`}
-        aria-invalid={wrong}
-        {...draft.props}
+      <Num
+        width="w-20"
+        mark={{ "aria-label": `Weight of ${level}` }}
+        value={Number(value.toPrecision(5))}
+        set={(w) => set(w ?? 0)}
       />
     </label>
   );

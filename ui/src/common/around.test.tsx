@@ -1,6 +1,6 @@
 import { act, fireEvent, screen, waitFor, within } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
-import { beforeEach, describe, expect, it, vi } from "vitest";
+import { describe, expect, it, vi } from "vitest";
 import { Problem } from "../client/api";
 import { together } from "../client/together";
 import { place, server, show, type Reply } from "../testing/kit";
@@ -13,12 +13,6 @@ import { say, sayProblem, Toasts } from "./toasts";
 
 const entry = (id: string, type: string) => ({ id, type, name: `Name of ${id}`, line: "", table: null });
 const ENTRIES = [entry("t1", "table"), entry("q1", "question"), entry("q2", "question"), entry("r1", "report")];
-
-beforeEach(() => {
-  HTMLDialogElement.prototype.showModal ??= function (this: HTMLDialogElement) {
-    this.open = true;
-  };
-});
 
 describe("messages", () => {
   it("stand for a while, three at most, and can be closed", async () => {
@@ -244,15 +238,6 @@ describe("the search for anything", () => {
     },
   ];
   const opened = async () => {
-    Element.prototype.scrollIntoView ??= () => undefined;
-    vi.stubGlobal(
-      "ResizeObserver",
-      class {
-        observe() {}
-        unobserve() {}
-        disconnect() {}
-      },
-    );
     const sent = server({ "POST /api/studies/s1/questions": { body: { id: "q9" } }, "GET /api/studies": { body: [] } });
     show(<Palette study="s1" close={() => undefined} />, "/s/s1", "/s/:study/*", [
       [["contents", "s1"], { entries: ENTRIES }],

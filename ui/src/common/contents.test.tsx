@@ -1,6 +1,6 @@
 import { fireEvent, screen, waitFor, within } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
-import { beforeEach, describe, expect, it } from "vitest";
+import { describe, expect, it } from "vitest";
 import type { Entry } from "../client/api";
 import { place, server, show, type Sent } from "../testing/kit";
 import { Contents, path } from "./contents";
@@ -14,8 +14,6 @@ const ENTRIES = [
   entry("q2", "question"),
   entry("r1", "report"),
 ];
-
-beforeEach(() => localStorage.clear());
 
 function contents(entries: Entry[], current?: string) {
   const asked = { body: { entries, undo: null, redo: null } };

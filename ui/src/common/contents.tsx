@@ -18,6 +18,14 @@ export function path(study: string, entry: { id: string; type: Entry["type"] }):
   return `/s/${study}/${LETTER[entry.type]}/${entry.id}`;
 }
 
+/** Rows that are marked in the grid: more would not fit into an address. */
+export const MOST_ROWS = 200;
+
+/** A table with some of its rows marked, by their numbers in the file. */
+export function rowsPath(study: string, table: string, rows: number | number[]): string {
+  return `/s/${study}/t/${table}?rows=${[rows].flat().slice(0, MOST_ROWS).join(",")}`;
+}
+
 export function Contents({ study, current }: { study: string; current?: string }) {
   const { data } = useContents(study);
   const none = (words: string) => (data ? words : ""); // what is still loading is not said to be empty

@@ -4,7 +4,7 @@ import { useState } from "react";
 import { createMemoryRouter, RouterProvider } from "react-router";
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { render } from "@testing-library/react";
-import { beforeEach, describe, expect, it, vi } from "vitest";
+import { describe, expect, it, vi } from "vitest";
 import { MethodPage } from "../method/method-page";
 import { COLUMNS, column, levels, server, show, type Reply } from "../testing/kit";
 import { Broken } from "./broken";
@@ -17,22 +17,6 @@ import { Toasts } from "./toasts";
 import type { S } from "../client/api";
 
 const STUDY = "/api/studies/s1";
-
-beforeEach(() => {
-  localStorage.clear();
-  Element.prototype.scrollIntoView ??= () => undefined;
-  HTMLDialogElement.prototype.showModal ??= function (this: HTMLDialogElement) {
-    this.open = true;
-  };
-  vi.stubGlobal(
-    "ResizeObserver",
-    class {
-      observe() {}
-      unobserve() {}
-      disconnect() {}
-    },
-  );
-});
 
 function framed(replies: Record<string, Reply> = {}, at = "/s/s1/q/q1") {
   const entries = [

@@ -42,7 +42,6 @@ vi.mock("vega-embed", () => ({
 }));
 
 beforeEach(() => {
-  localStorage.clear();
   Object.assign(drawn, { specs: [], fails: "", ended: 0, views: 1 });
   Object.defineProperty(document, "fonts", { value: { load: () => Promise.resolve([]) }, configurable: true });
 });

@@ -1,6 +1,6 @@
 import { act, screen, waitFor } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
-import { beforeEach, describe, expect, it, vi } from "vitest";
+import { describe, expect, it, vi } from "vitest";
 import { Toasts } from "../common/toasts";
 import { COLUMNS, server, show, type Reply } from "../testing/kit";
 import { FigurePage } from "./figure-page";
@@ -64,19 +64,6 @@ const state = (more: object = {}) => ({
   job: null,
   marks_sources: [],
   ...more,
-});
-
-beforeEach(() => {
-  localStorage.clear();
-  Element.prototype.scrollIntoView ??= () => undefined;
-  vi.stubGlobal(
-    "ResizeObserver",
-    class {
-      observe() {}
-      unobserve() {}
-      disconnect() {}
-    },
-  );
 });
 
 function page(start: object = state(), replies: Record<string, Reply> = {}) {

@@ -1,6 +1,6 @@
 import { fireEvent, screen, within } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
-import { beforeEach, describe, expect, it } from "vitest";
+import { describe, expect, it } from "vitest";
 import type { Properties } from "../asking/ask";
 import type { Figure, S } from "../client/api";
 import type { Drawn } from "../common/picture";
@@ -32,8 +32,6 @@ const state = (figure: Partial<Figure> = {}, more: object = {}) =>
     },
     ...more,
   }) as unknown as State;
-
-beforeEach(() => localStorage.clear());
 
 function changes() {
   const made: Partial<Figure>[] = [];

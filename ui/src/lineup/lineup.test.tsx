@@ -1,19 +1,9 @@
 import { fireEvent, screen, waitFor } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
-import { beforeEach, describe, expect, it, vi } from "vitest";
+import { describe, expect, it } from "vitest";
 import type { Answer, Entry } from "../client/api";
 import { server, show } from "../testing/kit";
 import { LineupView } from "./lineup-view";
-
-beforeEach(() =>
-  vi.stubGlobal(
-    "ResizeObserver",
-    class {
-      observe() {}
-      disconnect() {}
-    },
-  ),
-);
 
 const MODELS = ["a", "b", "c"].map((name) => ({ name, method: "linear", spec: { terms: [name] } }));
 const head = (key: string, title: string) => ({ key, title, align: "right" });

@@ -11,13 +11,6 @@ vi.mock("../common/picture", () => ({ Picture: ({ alt }: { alt: string }) => <im
 
 let copied = "";
 beforeEach(() => {
-  vi.stubGlobal(
-    "ResizeObserver",
-    class {
-      observe() {}
-      disconnect() {}
-    },
-  );
   vi.stubGlobal("navigator", { clipboard: { writeText: (text: string) => ((copied = text), Promise.resolve()) } });
 });
 

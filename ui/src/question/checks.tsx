@@ -1,9 +1,7 @@
 // "Can you rely on this?": verdicts by shape and word as well as colour, with remedies that work.
 import { useNavigate } from "react-router";
 import type { Answer, S } from "../client/api";
-
-/** Rows that are marked in the grid: more would not fit into an address. */
-export const MOST_ROWS = 200;
+import { rowsPath } from "../common/contents";
 
 const LOOK = {
   holds: { shape: "●", word: "Holds", colour: "text-success" },
@@ -30,7 +28,7 @@ export function Checks({
   const apply = (remedy: S["Remedy"]) => {
     if (remedy.spec && remedy.method) begin(remedy.spec, remedy.method);
     else if (remedy.spec) change({ spec: { ...state.spec, ...remedy.spec } });
-    else if (remedy.rows) void go(`/s/${study}/t/${state.table}?rows=${remedy.rows.slice(0, MOST_ROWS).join(",")}`);
+    else if (remedy.rows) void go(rowsPath(study, state.table, remedy.rows));
   };
   return (
     <>

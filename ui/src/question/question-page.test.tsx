@@ -1,6 +1,6 @@
 import { act, fireEvent, screen, waitFor, within } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
-import { beforeEach, describe, expect, it, vi } from "vitest";
+import { describe, expect, it, vi } from "vitest";
 import type { S } from "../client/api";
 import { Toasts } from "../common/toasts";
 import { COLUMNS, place, server, show, type Reply } from "../testing/kit";
@@ -93,18 +93,6 @@ const state = (more: object = {}) =>
     pairs_used: null,
     ...more,
   }) as unknown as S["QuestionState"];
-
-beforeEach(() => {
-  Element.prototype.scrollIntoView ??= () => undefined;
-  vi.stubGlobal(
-    "ResizeObserver",
-    class {
-      observe() {}
-      unobserve() {}
-      disconnect() {}
-    },
-  );
-});
 
 function page(start = state(), replies: Record<string, Reply> = {}) {
   const sent = server({

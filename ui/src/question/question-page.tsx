@@ -17,9 +17,10 @@ import { askOf, filled, type Around, type Properties } from "../asking/ask";
 import { Sentence } from "../asking/sentence";
 import { Loading, Trouble } from "../common/bits";
 import { WithMargin } from "../common/frame";
+import { rowsPath } from "../common/contents";
 import { JobBar, useJob } from "../common/job";
 import { AnswerView } from "./answer-view";
-import { Checks, MOST_ROWS } from "./checks";
+import { Checks } from "./checks";
 import { levelsOf, Settings, valuesAsked } from "./settings";
 import { AddModel, LineupView } from "../lineup/lineup-view";
 import { Control } from "./control";
@@ -220,10 +221,7 @@ function Question({ study, id }: { study: string; id: string }) {
           {problem && (
             <Trouble error={problem}>
               {problem.rows?.length ? (
-                <button
-                  className="link-quiet"
-                  onClick={() => go(`/s/${study}/t/${state.table}?rows=${problem.rows?.slice(0, MOST_ROWS).join(",")}`)}
-                >
+                <button className="link-quiet" onClick={() => go(rowsPath(study, state.table, problem.rows ?? []))}>
                   Show the rows
                 </button>
               ) : null}
@@ -275,9 +273,7 @@ function Question({ study, id }: { study: string; id: string }) {
                   <Trail study={study} state={state} open={setSpec} />
                   <AnswerView
                     answer={answer}
-                    showRow={(rows) =>
-                      void go(`/s/${study}/t/${state.table}?rows=${[rows].flat().slice(0, MOST_ROWS).join(",")}`)
-                    }
+                    showRow={(rows) => void go(rowsPath(study, state.table, rows))}
                     control={control}
                     touch={{
                       spec: state.spec,

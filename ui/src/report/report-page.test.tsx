@@ -1,6 +1,6 @@
 import { act, fireEvent, screen, waitFor, within } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
-import { beforeEach, describe, expect, it, vi } from "vitest";
+import { describe, expect, it, vi } from "vitest";
 import { Conflict } from "../common/conflict";
 import { Toasts } from "../common/toasts";
 import { draftOf } from "../client/drafts";
@@ -25,22 +25,6 @@ const state = (more: object = {}) => ({
   targets: [{ uid: "u1", part: "groups", label: "Table 1", title: "Groups" }],
   look: {},
   ...more,
-});
-
-beforeEach(() => {
-  localStorage.clear();
-  Element.prototype.scrollIntoView ??= () => undefined;
-  HTMLDialogElement.prototype.showModal ??= function (this: HTMLDialogElement) {
-    this.open = true;
-  };
-  vi.stubGlobal(
-    "ResizeObserver",
-    class {
-      observe() {}
-      unobserve() {}
-      disconnect() {}
-    },
-  );
 });
 
 function page(start: object = state(), replies: Record<string, Reply> = {}) {

@@ -1,6 +1,6 @@
 import { act, fireEvent, screen, waitFor, within } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
-import { beforeEach, describe, expect, it, vi } from "vitest";
+import { describe, expect, it, vi } from "vitest";
 import type { Editor } from "@tiptap/react";
 import type { S } from "../client/api";
 import { Toasts } from "../common/toasts";
@@ -12,12 +12,6 @@ import { SaveAs } from "./save-as";
 const STUDY = "/api/studies/s1";
 const entry = (id: string, type: string) => ({ id, type, name: `Name of ${id}`, line: "" });
 const ENTRIES = [entry("t1", "table"), entry("q1", "question"), entry("q2", "question"), entry("f1", "figure")];
-
-beforeEach(() => {
-  HTMLDialogElement.prototype.showModal ??= function (this: HTMLDialogElement) {
-    this.open = true;
-  };
-});
 
 function putIn(state: Partial<S["ReportState"]> = {}, replies: Record<string, Reply> = {}, entries = ENTRIES) {
   const sent = server({

@@ -8,13 +8,6 @@ import { Grid, type GridHandle } from "./grid";
 
 let copied = "";
 beforeEach(() => {
-  vi.stubGlobal(
-    "ResizeObserver",
-    class {
-      observe() {}
-      disconnect() {}
-    },
-  );
   vi.stubGlobal("navigator", { clipboard: { writeText: (text: string) => ((copied = text), Promise.resolve()) } });
 });
 

@@ -1,6 +1,6 @@
 import { act, fireEvent, screen, waitFor, within } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
-import { beforeEach, describe, expect, it, vi } from "vitest";
+import { describe, expect, it } from "vitest";
 import type { S, Step } from "../client/api";
 import { COLUMNS, place, server, show, type Reply } from "../testing/kit";
 import { EditsList } from "./edits-list";
@@ -27,19 +27,6 @@ const TRIED = {
   rows: [["4.0"], [null]],
 };
 const TABLE = "/api/studies/s1/tables/t1";
-
-beforeEach(() => {
-  localStorage.clear();
-  Element.prototype.scrollIntoView ??= () => undefined;
-  vi.stubGlobal(
-    "ResizeObserver",
-    class {
-      observe() {}
-      unobserve() {}
-      disconnect() {}
-    },
-  );
-});
 
 const step = (where: string, more = {}): Step => ({ step: "keep_rows", where, ...more });
 const effect = (more = {}) => ({

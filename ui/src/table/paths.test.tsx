@@ -1,7 +1,7 @@
 import { fireEvent, screen, waitFor } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import { useState } from "react";
-import { beforeEach, describe, expect, it } from "vitest";
+import { describe, expect, it } from "vitest";
 import type { S, Step } from "../client/api";
 import { Toasts } from "../common/toasts";
 import { column, levels, server, show } from "../testing/kit";
@@ -19,12 +19,6 @@ const KEPT = {
   ],
   columns: ["a", "b"],
 };
-
-beforeEach(() => {
-  HTMLDialogElement.prototype.showModal ??= function (this: HTMLDialogElement) {
-    this.open = true;
-  };
-});
 
 function paths(effects: object[], lacking: string[] = []) {
   const kept: { steps: Step[]; label: string }[] = [];

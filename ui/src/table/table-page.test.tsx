@@ -1,6 +1,6 @@
 import { fireEvent, screen, waitFor, within } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
-import { beforeEach, describe, expect, it, vi } from "vitest";
+import { describe, expect, it } from "vitest";
 import type { Step } from "../client/api";
 import { Toasts } from "../common/toasts";
 import { COLUMNS, place, server, show, type Reply } from "../testing/kit";
@@ -8,19 +8,6 @@ import { TablePage } from "./table-page";
 
 const WHERE = "/api/studies/s1/tables/t1";
 const STEP: Step = { step: "keep_rows", where: "height > 1", id: "a" };
-
-beforeEach(() => {
-  localStorage.clear();
-  Element.prototype.scrollIntoView ??= () => undefined;
-  vi.stubGlobal(
-    "ResizeObserver",
-    class {
-      observe() {}
-      unobserve() {}
-      disconnect() {}
-    },
-  );
-});
 
 function page(more: { replies?: Record<string, Reply>; at?: string } = {}) {
   let steps = [STEP];

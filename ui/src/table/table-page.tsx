@@ -5,6 +5,7 @@ import { Link, useParams, useSearchParams } from "react-router";
 import { api, take, type S, type Step } from "../client/api";
 import { refreshStudy, useItemChange, useTable } from "../client/hooks";
 import { count, EditableName, Loading, Trouble } from "../common/bits";
+import { MOST_ROWS } from "../common/contents";
 import { JobBar, useJob } from "../common/job";
 import { follow, together, type Meant } from "../client/together";
 import { sayProblem } from "../common/toasts";
@@ -130,7 +131,7 @@ export function TablePage() {
           startWith={query.get("step")}
           busy={save.isPending}
           showRows={(numbers) =>
-            setQuery((q) => (q.set("view", "rows"), q.set("rows", numbers.slice(0, 200).join(",")), q), {
+            setQuery((q) => (q.set("view", "rows"), q.set("rows", numbers.slice(0, MOST_ROWS).join(",")), q), {
               replace: true,
             })
           }

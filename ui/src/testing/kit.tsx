@@ -4,11 +4,26 @@ import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { cleanup, render } from "@testing-library/react";
 import { useState, type ReactElement } from "react";
 import { MemoryRouter, Route, Routes, useLocation } from "react-router";
-import { afterEach, vi } from "vitest";
+import { afterEach, beforeEach, vi } from "vitest";
 import { AskField } from "../asking/ask-field";
 import type { Around, Fields, Property } from "../asking/ask";
 import type { Column } from "../client/api";
 
+/** What a page without a browser lacks: nothing is measured, scrolled or kept from test to test. */
+class Unmeasured {
+  observe() {}
+  unobserve() {}
+  disconnect() {}
+}
+
+beforeEach(() => {
+  localStorage.clear();
+  Element.prototype.scrollIntoView ??= () => undefined;
+  HTMLDialogElement.prototype.showModal ??= function (this: HTMLDialogElement) {
+    this.open = true;
+  };
+  vi.stubGlobal("ResizeObserver", Unmeasured);
+});
 afterEach(cleanup);
 
 export function column(name: string, kind: Column["kind"] = "measure", more: Partial<Column> = {}): Column {

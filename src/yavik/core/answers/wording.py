@@ -41,8 +41,9 @@ def number(x: float, decimals: int) -> str:
 
 
 def given(x: float) -> str:
-    """A number that was given or found in the data, with every digit it has: '12 500.75', '−0.00005'."""
-    text = written(_there(x))
+    """A number that was given or found in the data, with every digit it has: '12 500.75', '−0.00005'. The last bits that
+    a sum leaves are none of them."""
+    text = written(float(f"{_there(x):.15g}"))
     if "e" in text:
         return significant(x, 4)
     whole, _, part = text.lstrip("-").partition(".")
@@ -122,9 +123,7 @@ def p_words(p: float) -> str:
 def share(x: float) -> str:
     """A size between −1 and 1 without its leading zero: '.24'."""
     text = f"{_there(x):.2f}"
-    if text in ("1.00", "-1.00"):
-        return text.replace("-", "−")
-    if abs(x) >= 1:  # beyond what a share can be, such as an estimate of one that lies far below nought
+    if abs(float(text)) >= 1:  # also beyond what a share can be, as an estimate of one that lies far below nought
         return text.replace("-", "−")
     return text.replace("0.", ".", 1).replace("-.00", ".00").replace("-", "−")
 

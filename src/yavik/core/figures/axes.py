@@ -58,7 +58,7 @@ def bounded(axis: Axis, figure: Figure, which: str, high: float | None) -> Axis:
         limit = "0 and below" if scale == "log" else "values below 0"
         raise DataProblem(
             f"A {what} axis has no place for {limit}: the {'upright' if which == 'y' else 'level'} axis begins at"
-            f" {given(low)}. Set where it begins, or take a linear axis."
+            f" {given(float(f'{low:.6g}'))}. Set where it begins, or take a linear axis."
         )
     fixed = axis.exact or own_low is not None or own_high is not None
     return replace(axis, low=low, high=top, exact=fixed)

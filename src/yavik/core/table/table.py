@@ -25,6 +25,7 @@ import pyarrow.compute as pc
 from yavik.core.table.about import NOTHING, About
 from yavik.core.table.column import CODED, NUMERIC, Column, Kind
 from yavik.core.table.problem import DataProblem, nearest, rows_in_words
+from yavik.core.table.written import written
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -269,7 +270,7 @@ def exact_text(value: float, decimals: int) -> str:
     shown = measure_text(value, decimals)
     if math.isinf(value) or float(shown.replace("−", "-")) == value:
         return shown
-    return repr(value).replace("-", "−")
+    return written(value).replace("-", "−")
 
 
 def measure_text(value: float, decimals: int) -> str:

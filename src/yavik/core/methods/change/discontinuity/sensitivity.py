@@ -126,11 +126,8 @@ def _holes(r: Discontinuity) -> list[Variation]:
             continue
         left = len(d.u) - len(rest.u)
         if left:
-            label = (
-                f"without the {left} rows nearer than {given(float(f'{hole:.2g}'))}"
-                if left > 1
-                else f"without the row nearer than {given(float(f'{hole:.2g}'))}"
-            )
+            what = "row" if left == 1 else f"{left} rows"
+            label = f"without the {what} nearer than {given(float(f'{hole:.2g}'))}"
             out.append(_estimated("hole", label, rest, r.spec, {"donut": hole}, r.windows))
     return out
 
@@ -153,7 +150,7 @@ def _cutoffs(r: Discontinuity) -> list[Variation]:
             continue
         side = plain.within(-np.inf, np.nextafter(0.0, -1)) if at < 0 else plain.within(0.0, np.inf)
         moved = side.moved(at)
-        shown = f"{given(r.study.at(at))}"
+        shown = given(r.study.at(at))
         below = "below" if at < 0 else "above"
         where = f"{_quoted(r.spec.running or '')} {'<' if at < 0 else '>='} {written(r.study.cutoff)}"
         if r.spec.where:

@@ -124,7 +124,7 @@ def _demand_numbers(f: Fitted, per: dict[str, float]) -> None:
 
 
 def _amount(f: Fitted, name: str, amount: float) -> str:
-    size = number(amount, 0) if float(amount).is_integer() else f"{given(amount)}"
+    size = given(amount)
     return f"{size}\u00a0{f.data.unit(name)}".strip() if f.data.unit(name) else size
 
 
@@ -193,7 +193,7 @@ def change_of(data: ModelData, place: int, per: float = 1.0) -> str | None:
         return f"{data.title(name)}: {factor.levels[level]} rather than {factor.levels[factor.reference]}"
     name = column.powers[0][0]
     if data.columns[name].kind == "count" and not data.unit(name):
-        return f"{'One' if per == 1 else f'{given(per)}'} more in {lower(data.title(name))}"
+        return f"{'One' if per == 1 else given(per)} more in {lower(data.title(name))}"
     return f"Each further {further(data.unit(name), lower(data.title(name)), per)}"
 
 

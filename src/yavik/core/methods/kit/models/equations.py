@@ -100,4 +100,4 @@ def _about(f: Fitted, name: str, middle: dict[str, float]) -> str:
     if name not in middle:
         return title
     at = middle[name]
-    return f"({title} {'−' if at > 0 else '+'} {given(abs(float(f'{at:.15g}')))})"
+    return f"({title} {'−' if at > 0 else '+'} {given(abs(at))})"
