@@ -120,7 +120,7 @@ def _two(spec: PairedSpec, titles: list[str], event: str, x: Any, groups: Any, r
     }[spec.alternative]
     ends = ends_of(low, high, points, spec.alternative)
     tail = (
-        f" (exact). {moved} of {n} rows changed: {only_first} have {event} only for {titles[0]}, {only_second} only"
+        f" (exact). {moved} of {n} rows changed: {only_first} {'has' if only_first == 1 else 'have'} {event} only for {titles[0]}, {only_second} only"
         f" for {titles[1]}; the difference of the shares is {points(d)} percentage points ({level_words(spec.alpha)}"
         f" CI {ends})."
     )
