@@ -138,3 +138,78 @@ def test_the_law_of_words_can_be_broken(text: str) -> None:
 )
 def test_the_law_of_words_lets_sentences_be(text: str) -> None:
     assert slips(text) == []
+
+
+BIG = 1_234_567.25
+"""A number of nine digits: six of them are another number."""
+
+
+def wide(n: int = 60) -> Any:
+    """Measures of seven digits, and an outcome that follows one of them."""
+    rng = np.random.default_rng(6)
+    area = BIG + rng.uniform(-5e5, 5e5, n).round(2)
+    return table_from(
+        area=area.tolist(),
+        depth=rng.normal(5, 1, n).round(2).tolist(),
+        site=np.array(["dune", "marsh", "wood"])[np.arange(n) % 3].tolist(),
+        y=(area / 1e5 + rng.normal(size=n)).round(3).tolist(),
+    )
+
+
+def test_the_amount_that_a_coefficient_is_for_is_told_whole() -> None:
+    spec = {"response": "y", "terms": ["area"], "per": {"area": BIG}}
+    found = answer("linear", wide(), spec)
+    words = " ".join(
+        [found.headline, *(c.s for b in found.blocks if b.type == "table" for r in b.rows for c in r.values())]
+    )
+    assert "1\u2009234\u2009567.25" in words and "e+" not in words
+
+
+def test_where_an_effect_is_held_and_refused_is_told_whole() -> None:
+    spec = {"response": "y", "factors": ["site"], "covariates": ["depth"], "at": {"area": BIG}}
+    with pytest.raises(DataProblem, match=r"area is held at 1\u2009234\u2009567\.25"):
+        answer("factorial", wide(), spec)
+
+
+def test_a_question_is_named_after_its_whole_value() -> None:
+    from yavik.core.methods.registry import get, parse_spec
+
+    name = get("one_sample").name
+    assert name(parse_spec("one_sample", {"column": "y", "value": BIG})) == "y against 1\u2009234\u2009567.25"
+
+
+@pytest.mark.parametrize("method", ["arima", "smoothing"])
+def test_a_series_that_does_not_move_is_told_with_every_digit(method: str) -> None:
+    table = table_from(t=list(range(1, 41)), y=[BIG] * 40)
+    with pytest.raises(DataProblem, match=r"1\u2009234\u2009567\.25"):
+        answer(method, table, {"value": "y", "time": "t"})
+
+
+def test_ratings_that_are_all_the_same_are_told_with_every_digit() -> None:
+    table = table_from(a=[BIG] * 6, b=[BIG] * 6)
+    with pytest.raises(DataProblem, match=r"Every rating is 1\u2009234\u2009567\.25"):
+        answer("agreement", table, {"raters": ["a", "b"], "kind": "limits"})
+
+
+@pytest.mark.parametrize(
+    ("first", "words"),
+    [
+        (["yes", "no", "no", "no", "yes"], "1 of 5 rows changed: 1 has yes only for"),
+        (["yes", "yes", "no", "no", "yes"], "2 of 5 rows changed: 2 have yes only for"),
+    ],
+)
+def test_one_row_has_and_several_have(first: list[str], words: str) -> None:
+    table = table_from(before=first, after=["no", "no", "no", "no", "yes"])
+    found = answer("paired_proportions", table, {"columns": ["before", "after"]})
+    assert words in found.headline and slips(found.headline) == []
+
+
+@pytest.mark.parametrize(("names", "words"), [(["a", "b", "c"], "1 of 1 pair "), (["a", "b", "d"], "of 3 pairs ")])
+def test_pairs_of_columns_are_counted_in_words(names: list[str], words: str) -> None:
+    """Of three columns one of which has no spread a single pair is left."""
+    rng = np.random.default_rng(1)
+    a = rng.normal(size=30)
+    columns = {"a": a, "b": a + 0.1 * rng.normal(size=30), "c": np.full(30, 2.0), "d": rng.normal(size=30)}
+    table = table_from(**{k: v.round(3).tolist() for k, v in columns.items()})
+    found = answer("correlate", table, {"columns": names})
+    assert words in found.headline and slips(found.headline) == []

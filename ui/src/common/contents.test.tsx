@@ -3,7 +3,7 @@ import userEvent from "@testing-library/user-event";
 import { describe, expect, it } from "vitest";
 import type { Entry } from "../client/api";
 import { place, server, show, type Sent } from "../testing/kit";
-import { Contents, path } from "./contents";
+import { Contents, MOST_ROWS, path, rowsPath } from "./contents";
 import { Toasts } from "./toasts";
 
 const entry = (id: string, type: Entry["type"], more: Partial<Entry> = {}) =>
@@ -46,6 +46,19 @@ const menu = async (user: ReturnType<typeof userEvent.setup>, name: string, acti
 describe("where an entry lives", () => {
   it("is told by its kind", () => {
     expect(ENTRIES.map((e) => path("s1", e))).toEqual(["/s/s1/t/t1", "/s/s1/q/q1", "/s/s1/q/q2", "/s/s1/r/r1"]);
+  });
+});
+
+describe("rows that are shown", () => {
+  it("are named by their numbers in the file, one or several", () => {
+    expect(rowsPath("s1", "t1", 17)).toBe("/s/s1/t/t1?rows=17");
+    expect(rowsPath("s1", "t1", [3, 4, 90_000])).toBe("/s/s1/t/t1?rows=3,4,90000");
+  });
+
+  it("are the first of them where an address could not hold all", () => {
+    const many = Array.from({ length: 40_000 }, (_, i) => i + 1);
+    const shown = rowsPath("s1", "t1", many).split("=")[1]!.split(",").map(Number);
+    expect(shown).toEqual(many.slice(0, MOST_ROWS));
   });
 });
 

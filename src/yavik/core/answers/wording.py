@@ -41,8 +41,8 @@ def number(x: float, decimals: int) -> str:
 
 
 def given(x: float) -> str:
-    """A number that was given or found in the data, with every digit it has: '12 500.75', '−0.00005'. The last bits that
-    a sum leaves are none of them."""
+    """A number that was given or found in the data, with every digit it has: '12 500.75', '−0.00005'. The last bits
+    that a sum leaves are none of them."""
     text = written(float(f"{_there(x):.15g}"))
     if "e" in text:
         return significant(x, 4)

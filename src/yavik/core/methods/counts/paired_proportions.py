@@ -119,8 +119,9 @@ def _two(spec: PairedSpec, titles: list[str], event: str, x: Any, groups: Any, r
         "greater": f"the share of {event} is higher for {titles[0]} than for {titles[1]}",
     }[spec.alternative]
     ends = ends_of(low, high, points, spec.alternative)
+    has = "has" if only_first == 1 else "have"
     tail = (
-        f" (exact). {moved} of {n} rows changed: {only_first} {'has' if only_first == 1 else 'have'} {event} only for {titles[0]}, {only_second} only"
+        f" (exact). {moved} of {n} rows changed: {only_first} {has} {event} only for {titles[0]}, {only_second} only"
         f" for {titles[1]}; the difference of the shares is {points(d)} percentage points ({level_words(spec.alpha)}"
         f" CI {ends})."
     )
