@@ -213,3 +213,25 @@ def test_pairs_of_columns_are_counted_in_words(names: list[str], words: str) -> 
     table = table_from(**{k: v.round(3).tolist() for k, v in columns.items()})
     found = answer("correlate", table, {"columns": names})
     assert words in found.headline and slips(found.headline) == []
+
+
+@pytest.mark.parametrize("far", [1.0, 1e4, 1e8])
+def test_the_words_of_a_picture_hold_no_powers_of_ten_as_machines_write_them(far: float) -> None:
+    from yavik.core.figures.plots import Bar, forest
+
+    bars = [Bar("one", 2.5 * far, 1.5 * far, 3.5 * far), Bar("none", math.nan, math.nan, math.nan)]
+    drawn, alt = forest(bars, "Total")
+    assert alt.startswith("Total with intervals: one ") and "none" not in alt
+    assert slips(alt) == [] and [v["name"] for v in drawn["data"]["values"]] == ["one"]
+
+
+def test_a_small_share_at_the_edge_of_one_is_written_with_it() -> None:
+    for x, text in (
+        (0.996, "1.00"),
+        (-0.996, "−1.00"),
+        (0.994, ".99"),
+        (-0.001, ".00"),
+        (1.004, "1.00"),
+        (-1.2, "−1.20"),
+    ):
+        assert share(x) == text
