@@ -24,7 +24,10 @@ build: $(STAMPS)/python $(STAMPS)/fonts $(STAMPS)/ui
 $(STAMPS)/python: pyproject.toml constraints.txt
 	@mkdir -p $(STAMPS)
 	test -x $(PY) || python3 -m venv .venv
-	$(PY) -m pip install -q -c constraints.txt -e ".[dev]"
+	# Only files that hash to what constraints.txt says, what the project is built with among them.
+	$(PY) -m pip install -q --require-hashes -r constraints.txt
+	$(PY) -m pip install -q --no-deps --no-build-isolation -e .
+	$(PY) -m pip check
 	@touch $@
 
 $(STAMPS)/node: ui/package.json ui/package-lock.json
