@@ -135,7 +135,7 @@ def test_mistakes_of_ours_are_not_told_as_deleted(http: TestClient, client: Clie
     def broken(*_: Any) -> None:
         raise KeyError("field")
 
-    monkeypatch.setattr(studies, "contents_of", broken)
+    monkeypatch.setattr(studies, "contents_sent", broken)
     quiet = TestClient(http.app, base_url="http://127.0.0.1", raise_server_exceptions=False)
     told = quiet.get(f"/api/studies/{client.study}")
     assert told.status_code == 500 and "log has the details" in told.json()["detail"]

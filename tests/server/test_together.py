@@ -7,6 +7,7 @@ from fastapi.testclient import TestClient
 
 from tests.conftest import Client
 from yavik.store import Store
+from yavik.store.models import now
 
 ROWS = b"room,minutes,age\nHall,12,31\nAlcove,14.5,40\nHall,13,22\nAlcove,16,35\nHall,11,51\nAlcove,15,47\n"
 
@@ -143,4 +144,24 @@ def test_the_contents_ask_the_database_a_few_times_however_long_they_are(client:
     asked: list[str] = []
     store: Store = http.app.state.store  # type: ignore[attr-defined]
     event.listen(store.engine, "before_cursor_execute", lambda _c, _k, text, *_: asked.append(text))
-    assert client.get() == before and len(asked) <= 8
+    assert client.get() == before and asked == [], "nothing was written since"
+    last = before["entries"][-1]
+    client.call("PATCH", f"/items/{last['id']}", json={"name": "the last"})
+    asked.clear()
+    after = client.get()
+    assert after["entries"][-1]["name"] == "the last" and after["undo"] == f"Rename {last['name']}"
+    assert 0 < len(asked) <= 12, "one line anew, with what it needs"
+
+
+def test_the_contents_tell_at_once_what_another_process_wrote(client: Client, http: TestClient) -> None:
+    table = client.bring(ROWS)
+    held: Store = http.app.state.store  # type: ignore[attr-defined]
+    before, moment = client.get(), held.watch.moment()
+    assert held.watch.moment() == moment
+    other = Store(held.folder)
+    other.items.change(client.study, table["id"], "Rename", name="Rooms")
+    assert held.watch.moment() != moment
+    assert [e["name"] for e in client.get()["entries"]] == ["Rooms"] != [e["name"] for e in before["entries"]]
+    other.items.set_study(client.study, deleted=now())
+    other.close()
+    client.call("GET", "", 404)

@@ -27,6 +27,7 @@ SPANS = TypeAdapter(list[Span])
 PREPARING = "being prepared"
 STUDIES_KEPT = 50
 _kept: dict[tuple[Path, str], tuple[Any, list[Entry]]] = {}
+_sent: dict[tuple[Path, str], tuple[int, bytes]] = {}
 SHOWN = ("table", "question", "figure", "report")
 
 
@@ -53,6 +54,21 @@ def study_out(store: Store, study: Study) -> StudyOut:
         figures=counts.get("figure", 0),
         reports=counts.get("report", 0),
     )
+
+
+def contents_sent(store: Store, study_id: str) -> bytes:
+    """The contents as they go out, made once for all who look as long as nothing was written. Raises LookupError."""
+    moment, place = store.watch.moment(), (store.folder, study_id)
+    kept = _sent.get(place)
+    if kept and kept[0] == moment:
+        return kept[1]
+    made = contents_of(store, store.items.study(study_id))
+    sent = made.model_dump_json().encode()
+    if not any(e.line == PREPARING for e in made.entries):
+        if len(_sent) >= STUDIES_KEPT:
+            _sent.clear()
+        _sent[place] = moment, sent
+    return sent
 
 
 def contents_of(store: Store, study: Study) -> Contents:
@@ -95,7 +111,7 @@ def around(store: Store, item: Item) -> Around:
 
 def entry(store: Store, item: Item) -> Entry:
     """An entry's line."""
-    return _entry(store, item, store.tables(item.study_id), store.shown_in(item.study_id))
+    return _entry(store, item, store.tables(item.study_id), store.shown_in(item.study_id, item.id))
 
 
 def _entry(store: Store, item: Item, tables: Tables, shown: Shown) -> Entry:

@@ -1,6 +1,7 @@
 """Opening the database: SQLite in WAL mode, migrated, with a backup before each migration."""
 
 import sqlite3
+import threading
 from contextlib import closing
 from pathlib import Path
 from typing import Any
@@ -42,6 +43,26 @@ def connect(folder: Path) -> Engine:
             connection.execute(f"PRAGMA {pragma}")
 
     return engine
+
+
+class Watch:
+    """Tells whether anything was committed since, by whatever process: a connection of its own that nothing is
+    written through, so that every commit is another's."""
+
+    def __init__(self, folder: Path) -> None:
+        self._connection = sqlite3.connect(folder / FILE, timeout=60, check_same_thread=False)
+        self._turn = threading.Lock()
+
+    def moment(self) -> int:
+        """A number that stays the same as long as the database does (SQLite's data_version)."""
+        with self._turn:
+            found: int = self._connection.execute("PRAGMA data_version").fetchone()[0]
+            return found
+
+    def close(self) -> None:
+        """Lets go of the database."""
+        with self._turn:
+            self._connection.close()
 
 
 def migrate(folder: Path, engine: Engine) -> None:

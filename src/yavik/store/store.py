@@ -12,7 +12,7 @@ from yavik.core.table.profile import Profile
 from yavik.core.table.texts import cleaned_deep
 from yavik.store.budget import of_the_server, total
 from yavik.store.columns import ColumnStore
-from yavik.store.database import FILE, connect, migrate
+from yavik.store.database import FILE, Watch, connect, migrate
 from yavik.store.files import Files
 from yavik.store.folder import in_sentences, prepare, private
 from yavik.store.items import Items
@@ -53,6 +53,7 @@ class Store:
         if upgrade:
             with in_sentences():
                 migrate(folder, self.engine)
+        self.watch = Watch(folder)
         share = of_the_server(total()) if memory is None else memory
         self.cells = ColumnStore(self.engine, Mapped(folder), share * 2 // 3)
         self.versions = Versions(self.engine, self.cells, share // 3)
@@ -68,6 +69,7 @@ class Store:
 
     def close(self) -> None:
         """Lets go of the database."""
+        self.watch.close()
         self.engine.dispose()
 
     def sound(self) -> bool:
@@ -91,15 +93,15 @@ class Store:
         with self.engine.begin() as connection:
             connection.execute(delete(Result).where(Result.key == key))
 
-    def shown_in(self, study_id: str) -> dict[str, tuple[str, str | None]]:
-        """What the entries of a study show: the result's key, and the few words of an answer."""
+    def shown_in(self, study_id: str, item_id: str | None = None) -> dict[str, tuple[str, str | None]]:
+        """What the entries of a study show, or one of them: the result's key, and the few words of an answer."""
         own = select(Shown.item_id, Shown.key, Result.short).join(Item, Item.id == Shown.item_id)
+        own = own.outerjoin(Result, Result.key == Shown.key)
+        own = own.where(Item.study_id == study_id, Item.deleted.is_(False))
+        if item_id is not None:
+            own = own.where(Item.id == item_id)
         with self.engine.connect() as connection:
-            rows = connection.execute(
-                own.outerjoin(Result, Result.key == Shown.key).where(
-                    Item.study_id == study_id, Item.deleted.is_(False)
-                )
-            )
+            rows = connection.execute(own)
             return {item: (key, short) for item, key, short in rows}
 
     def statements(self, study_id: str) -> dict[str, str | None]:

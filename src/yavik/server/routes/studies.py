@@ -1,12 +1,12 @@
 """Studies, their contents, and undo."""
 
-from fastapi import APIRouter
+from fastapi import APIRouter, Response
 from pydantic import BaseModel, Field
 
 from yavik.core.table import DataProblem
 from yavik.demo.study import DEMO_NAME, make_demo
 from yavik.server.access import TheEngine, TheStore, TheStudy, Whole
-from yavik.server.contents import contents_of, statements_of, study_out
+from yavik.server.contents import contents_sent, statements_of, study_out
 from yavik.server.figures_view import redraw
 from yavik.server.questions_view import renew, shown_answer
 from yavik.server.schemas import Named
@@ -35,9 +35,9 @@ def restore_demo(store: TheStore) -> StudyOut:
     return study_out(store, make_demo(store))
 
 
-@router.get("/{study_id}")
-def contents(study: TheStudy, store: TheStore) -> Contents:
-    return contents_of(store, study)
+@router.get("/{study_id}", response_model=Contents)
+def contents(study_id: str, store: TheStore) -> Response:
+    return Response(contents_sent(store, study_id), media_type="application/json")
 
 
 @router.get("/{study_id}/statements")
