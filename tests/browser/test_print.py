@@ -9,18 +9,18 @@ import pytest
 from playwright.sync_api import Locator, Page, Response, Route, expect
 
 from tests.browser.test_access import serious
-from tests.browser.test_testing import entries, open_question
+from tests.browser.test_testing import entries, open_question, turn_to
 
 
 def open_figure(page: Page, name: str) -> None:
     e = entries(page)[f"figure {name}"]
-    page.goto(f"/s/{e['study']}/f/{e['id']}")
+    turn_to(page, f"/s/{e['study']}/f/{e['id']}")
     expect(page.locator("figure svg").first).to_be_visible()
 
 
 def open_report(page: Page) -> Locator:
     e = entries(page)["report Draft for the board"]
-    page.goto(f"/s/{e['study']}/r/{e['id']}")
+    turn_to(page, f"/s/{e['study']}/r/{e['id']}")
     editor = page.get_by_role("textbox", name="The report's text")
     expect(editor.locator("[data-live]").first).to_be_visible()
     return editor

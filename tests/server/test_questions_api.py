@@ -1,4 +1,6 @@
-"""Every option of every method through the same calls that the interface makes."""
+"""Every kind of option of every method through the same calls that the interface makes."""
+
+from typing import Any
 
 import pytest
 
@@ -18,8 +20,14 @@ def test_every_method_has_options_to_be_tried() -> None:
     assert set(METHODS) == set(methods())
 
 
+def kinds_of_options(method: str, options: dict[str, list[Any]]) -> dict[str, Any]:
+    """An option of each kind (a choice, a number, a list) with a value: what they answer is tried in the core."""
+    values = {option: (given or values_of(method, option))[-1] for option, given in options.items()}
+    return {type(value).__name__: (option, value) for option, value in values.items()}
+
+
 @pytest.mark.parametrize("share", range(SHARES))
-def test_every_option_over_http(demo: Client, share: int) -> None:
+def test_every_kind_of_option_over_http(demo: Client, share: int) -> None:
     """Kept and answered in one request: an answer to the spec that was asked, or a sentence."""
     tables = {e["name"]: e["id"] for e in demo.entries("table")}
     tables["Square"] = demo.bring(square_csv())["id"]
@@ -29,8 +37,8 @@ def test_every_option_over_http(demo: Client, share: int) -> None:
             continue
         made = demo.call("POST", "/questions", 201, json={"table": tables[table], "method": method, "spec": spec})
         path = f"/questions/{made['id']}"
-        for option, values in options.items():
-            asked = {**spec, option: (values or values_of(method, option))[-1]}
+        for option, value in kinds_of_options(method, options).values():
+            asked = {**spec, option: value}
             state = demo.call("PATCH", f"{path}?answer=true", json={"spec": asked})
             if state["job"]:  # larger tables are answered by a worker
                 ended = finished(demo.http, state["job"])

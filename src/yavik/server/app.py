@@ -6,9 +6,10 @@ from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from math import inf
 from pathlib import Path
+from typing import Any
 
 from fastapi import FastAPI
-from fastapi.responses import FileResponse, HTMLResponse
+from fastapi.responses import FileResponse, HTMLResponse, Response
 from fastapi.routing import APIRoute
 from fastapi.staticfiles import StaticFiles
 
@@ -110,6 +111,15 @@ def create_app(
     return app
 
 
+class Assets(StaticFiles):
+    """Files whose names hold their hash: what a browser has of them it need not ask for again (RFC 8246)."""
+
+    def file_response(self, *args: Any, **more: Any) -> Response:
+        response = super().file_response(*args, **more)
+        response.headers["cache-control"] = "private, max-age=31536000, immutable"
+        return response
+
+
 def from_environment() -> FastAPI:
     """For reloading servers, which make the application by name."""
     folder = Path(os.environ[FOLDER])
@@ -142,7 +152,7 @@ def _interface(app: FastAPI) -> None:
 
         return
     own = {str(p.relative_to(STATIC)) for p in STATIC.rglob("*") if p.is_file()}
-    app.mount("/assets", StaticFiles(directory=STATIC / "assets"), name="assets")
+    app.mount("/assets", Assets(directory=STATIC / "assets"), name="assets")
 
     @app.get("/{path:path}", include_in_schema=False)
     def page(path: str) -> FileResponse:
