@@ -1,11 +1,13 @@
 """Two windows, twelve windows: nothing that was said to be kept is lost, and both are told where they disagree."""
 
+import time
 from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
 from fastapi.testclient import TestClient
 
 from tests.conftest import Client
+from yavik.server.once import Once
 from yavik.store import Store
 from yavik.store.models import now
 
@@ -165,3 +167,22 @@ def test_the_contents_tell_at_once_what_another_process_wrote(client: Client, ht
     other.items.set_study(client.study, deleted=now())
     other.close()
     client.call("GET", "", 404)
+
+
+def test_twenty_who_ask_after_one_change_wait_for_one_answer(store: Store) -> None:
+    made, once = [], Once()
+
+    def make() -> tuple[bytes, bool]:
+        made.append(1)
+        time.sleep(0.05)
+        return f"{len(made)}".encode(), len(made) != 2
+
+    def asked() -> set[bytes]:
+        with ThreadPoolExecutor(20) as people:
+            return set(people.map(lambda _: once.get(store, "s", "contents", make), range(20)))
+
+    assert asked() == {b"1"} and once.get(store, "other", "contents", make) == b"2"
+    # What is not true for long, such as a table that is being prepared, is made for the next one anew.
+    assert once.get(store, "other", "contents", make) == b"3"
+    store.items.new_study("written meanwhile")
+    assert asked() == {b"4"}

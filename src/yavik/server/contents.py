@@ -13,6 +13,7 @@ from yavik.core.figures import Figure
 from yavik.core.figures.kinds import KINDS
 from yavik.core.table import DataProblem
 from yavik.server.figures_view import figure_body, figure_key
+from yavik.server.once import Once
 from yavik.server.questions_view import present_key, question_body
 from yavik.server.reports_view import count_embeds
 from yavik.server.schemas_contents import Around, Contents, Entry, Statement, StudyOut
@@ -24,10 +25,11 @@ from yavik.store.tables import Tables
 log = logging.getLogger("yavik.server")
 Shown = dict[str, tuple[str, str | None]]
 SPANS = TypeAdapter(list[Span])
+STATEMENTS = TypeAdapter(list[Statement])
 PREPARING = "being prepared"
 STUDIES_KEPT = 50
 _kept: dict[tuple[Path, str], tuple[Any, list[Entry]]] = {}
-_sent: dict[tuple[Path, str], tuple[int, bytes]] = {}
+_once = Once()
 SHOWN = ("table", "question", "figure", "report")
 
 
@@ -57,18 +59,23 @@ def study_out(store: Store, study: Study) -> StudyOut:
 
 
 def contents_sent(store: Store, study_id: str) -> bytes:
-    """The contents as they go out, made once for all who look as long as nothing was written. Raises LookupError."""
-    moment, place = store.watch.moment(), (store.folder, study_id)
-    kept = _sent.get(place)
-    if kept and kept[0] == moment:
-        return kept[1]
-    made = contents_of(store, store.items.study(study_id))
-    sent = made.model_dump_json().encode()
-    if not any(e.line == PREPARING for e in made.entries):
-        if len(_sent) >= STUDIES_KEPT:
-            _sent.clear()
-        _sent[place] = moment, sent
-    return sent
+    """The contents as they go out. Raises LookupError."""
+
+    def make() -> tuple[bytes, bool]:
+        made = contents_of(store, store.items.study(study_id))
+        return made.model_dump_json().encode(), not any(e.line == PREPARING for e in made.entries)
+
+    return _once.get(store, study_id, "contents", make)
+
+
+def statements_sent(store: Store, study_id: str) -> bytes:
+    """What all answers say, as it goes out. Raises LookupError."""
+    return _once.get(
+        store,
+        study_id,
+        "statements",
+        lambda: (STATEMENTS.dump_json(statements_of(store, store.items.study(study_id))), True),
+    )
 
 
 def contents_of(store: Store, study: Study) -> Contents:

@@ -6,7 +6,7 @@ from pydantic import BaseModel, Field
 from yavik.core.table import DataProblem
 from yavik.demo.study import DEMO_NAME, make_demo
 from yavik.server.access import TheEngine, TheStore, TheStudy, Whole
-from yavik.server.contents import contents_sent, statements_of, study_out
+from yavik.server.contents import contents_sent, statements_sent, study_out
 from yavik.server.figures_view import redraw
 from yavik.server.questions_view import renew, shown_answer
 from yavik.server.schemas import Named
@@ -40,9 +40,9 @@ def contents(study_id: str, store: TheStore) -> Response:
     return Response(contents_sent(store, study_id), media_type="application/json")
 
 
-@router.get("/{study_id}/statements")
-def statements(study: TheStudy, store: TheStore) -> list[Statement]:
-    return statements_of(store, study)
+@router.get("/{study_id}/statements", response_model=list[Statement])
+def statements(study_id: str, store: TheStore) -> Response:
+    return Response(statements_sent(store, study_id), media_type="application/json")
 
 
 @router.patch("/{study_id}")
