@@ -4,9 +4,11 @@ import time
 from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
+import pytest
 from fastapi.testclient import TestClient
 
 from tests.conftest import Client
+from yavik.server import contents
 from yavik.server.once import Once
 from yavik.store import Store
 from yavik.store.models import now
@@ -128,9 +130,9 @@ def test_one_request_keeps_and_answers_and_changes_one_line(client: Client) -> N
     where = f"/questions/{asked['id']}?answer=true"
     done = client.call("PATCH", where, json={"spec": {**asked["spec"], "response": "age"}}, headers=at(asked))
     assert not done["out_of_date"] and done["answer"]["spec"]["response"] == "age" and done["problem"] is None
-    contents = client.get()
-    [line] = [e for e in contents["entries"] if e["id"] == asked["id"]]
-    assert done["around"] == {"entry": line, "undo": contents["undo"], "redo": contents["redo"]}
+    whole = client.get()
+    [line] = [e for e in whole["entries"] if e["id"] == asked["id"]]
+    assert done["around"] == {"entry": line, "undo": whole["undo"], "redo": whole["redo"]}
     # What cannot be answered is kept all the same, and says why.
     told = client.call("PATCH", where, json={"spec": {**asked["spec"], "where": "age > 1000"}})
     assert told["problem"]["message"] and client.get(f"/questions/{asked['id']}")["spec"]["where"] == "age > 1000"
@@ -167,6 +169,45 @@ def test_the_contents_tell_at_once_what_another_process_wrote(client: Client, ht
     other.items.set_study(client.study, deleted=now())
     other.close()
     client.call("GET", "", 404)
+
+
+def test_lines_that_are_kept_say_what_lines_made_anew_would(client: Client, monkeypatch: pytest.MonkeyPatch) -> None:
+    rooms = client.bring(ROWS, "rooms.csv")
+    derived = {"name": "Old visitors", "steps": []}
+    linked = client.call("POST", f"/tables/{rooms['id']}/derived", 201, json=derived)["table"]
+    asked = client.ask(rooms["id"], response="minutes", groups="room")
+    other = client.ask(linked["id"], response="age", groups="room")
+    for question in (asked, other):
+        client.call("POST", f"/questions/{question['id']}/answer")
+    figure = {"kind": "groups", "response": "minutes", "groups": "room", "show": ["box"], "marks_from": asked["id"]}
+    drawn = client.call("POST", "/figures", 201, json={"table": rooms["id"], "figure": figure})
+    steps = {"steps": [{"step": "compute", "name": "half", "expression": "minutes / 2"}], "label": "Half"}
+    fewer = {"steps": [*steps["steps"], {"step": "keep_rows", "where": "age > 31"}], "label": "Fewer"}
+    edits: list[tuple[str, str, Any]] = [
+        ("PUT", f"/tables/{rooms['id']}/steps", steps),
+        ("PUT", f"/tables/{rooms['id']}/steps", fewer),
+        ("POST", f"/questions/{asked['id']}/answer", None),
+        ("PUT", "/figures/style", {"preset": "slide", "all": True}),
+        ("PATCH", f"/items/{linked['id']}", {"name": "Visitors"}),
+        ("POST", "/undo", None),
+        ("POST", "/undo", None),
+        ("PATCH", f"/questions/{other['id']}", {"spec": {"response": "minutes", "groups": "room"}}),
+        ("POST", f"/questions/{other['id']}/answer", None),
+        ("DELETE", f"/items/{rooms['id']}", None),
+        ("POST", "/undo", None),
+        ("DELETE", f"/items/{asked['id']}", None),
+        ("PATCH", f"/items/{drawn['id']}", {"before": None, "name": "Boxes"}),
+    ]
+    seen = set()
+    for method, path, body in edits:
+        answer = client.http.request(method, f"/api/studies/{client.study}{path}", json=body)
+        assert answer.status_code < 300, (path, answer.text)
+        kept = client.get()
+        monkeypatch.setattr(contents, "_kept", {})
+        monkeypatch.setattr(contents, "_once", Once())
+        assert client.get() == kept, (method, path)
+        seen |= {(e["type"], e["out_of_date"]) for e in kept["entries"]}
+    assert {("question", True), ("question", False), ("figure", False)} <= seen
 
 
 def test_twenty_who_ask_after_one_change_wait_for_one_answer(store: Store) -> None:

@@ -19,6 +19,7 @@ from yavik.server.reports_view import count_embeds
 from yavik.server.schemas_contents import Around, Contents, Entry, Statement, StudyOut
 from yavik.server.tables_view import body_of, needs_job
 from yavik.store import Store
+from yavik.store.items import Mark
 from yavik.store.models import Item, Study
 from yavik.store.tables import Tables
 
@@ -28,7 +29,8 @@ SPANS = TypeAdapter(list[Span])
 STATEMENTS = TypeAdapter(list[Statement])
 PREPARING = "being prepared"
 STUDIES_KEPT = 50
-_kept: dict[tuple[Path, str], tuple[Any, list[Entry]]] = {}
+_kept: dict[tuple[Path, str], dict[str, tuple[Any, Entry]]] = {}
+"""By entry, what its line was made of and the line."""
 _once = Once()
 SHOWN = ("table", "question", "figure", "report")
 
@@ -79,18 +81,38 @@ def statements_sent(store: Store, study_id: str) -> bytes:
 
 
 def contents_of(store: Store, study: Study) -> Contents:
-    """What stands in a study and what it says. The lines are made anew where an entry is another or shows something
-    else since they were made."""
-    shown = store.shown_in(study.id)
-    mark = (store.items.revisions(study.id), shown)
-    kept = _kept.get((store.folder, study.id))
-    entries = kept[1] if kept and kept[0] == mark else _entries(store, study.id, shown)
-    if not any(e.line == PREPARING for e in entries):
-        if len(_kept) >= STUDIES_KEPT:
-            _kept.clear()
-        _kept[store.folder, study.id] = mark, entries
+    """What stands in a study and what it says. A line is made anew where what it is made of is another."""
+    shown, marks = store.shown_in(study.id), store.items.revisions(study.id)
+    before = _kept.get((store.folder, study.id), {})
+    reads = _reads(marks, shown)
+    old = {item_id for item_id, of in reads.items() if item_id not in before or before[item_id][0] != of}
+    anew = _lines(store, study.id, old, shown) if old else {}
+    lines = {i: (of, anew[i]) if i in anew else before[i] for i, of in reads.items() if i in anew or i not in old}
+    if len(_kept) >= STUDIES_KEPT:
+        _kept.clear()
+    # A table that is being prepared says something else soon without having changed.
+    preparing = any(e.line == PREPARING for _, e in lines.values())
+    _kept[store.folder, study.id] = {} if preparing else lines
     back, again = store.items.ways(study.id)
-    return Contents(study=study_out(store, study), entries=entries, undo=back, redo=again)
+    return Contents(study=study_out(store, study), entries=[e for _, e in lines.values()], undo=back, redo=again)
+
+
+def _reads(marks: list[Mark], shown: Shown) -> dict[str, Any]:
+    """All that an entry's line may depend on: of a question its answer and the tables, which may be made of each
+    other; of a figure a question and the study's style besides."""
+    tables = [mark for mark in marks if mark.type == "table"]
+    every = (marks, shown)
+    return {
+        own.id: own if own.type == "report" else every if own.type == "figure" else (own, shown.get(own.id), tables)
+        for own in marks
+        if own.type in SHOWN
+    }
+
+
+def _lines(store: Store, study_id: str, wanted: set[str], shown: Shown) -> dict[str, Entry]:
+    items = store.items.items(study_id)
+    tables = store.tables(study_id, items)
+    return {item.id: _entry(store, item, tables, shown) for item in items if item.id in wanted}
 
 
 def statements_of(store: Store, study: Study) -> list[Statement]:
@@ -102,12 +124,6 @@ def statements_of(store: Store, study: Study) -> list[Statement]:
         except ValidationError:
             continue
     return made
-
-
-def _entries(store: Store, study_id: str, shown: Shown) -> list[Entry]:
-    items = store.items.items(study_id)
-    tables = store.tables(study_id, items)
-    return [_entry(store, item, tables, shown) for item in items if item.type in SHOWN]
 
 
 def around(store: Store, item: Item) -> Around:

@@ -3,7 +3,7 @@
 import threading
 from collections import OrderedDict
 from collections.abc import Callable
-from typing import Any
+from typing import Any, NamedTuple
 
 from sqlalchemy import Engine, func, select, update
 
@@ -25,6 +25,15 @@ class Conflict(Exception):
     def __init__(self, present: Item, mine: Body, places: list[Place]) -> None:
         super().__init__(f"{present.name} was changed elsewhere")
         self.present, self.mine, self.places = present, mine, places
+
+
+class Mark(NamedTuple):
+    """An entry in one of its revisions."""
+
+    id: str
+    type: str
+    revision: int
+    name: str
 
 
 ITEMS_KEPT = 1000
@@ -97,7 +106,7 @@ class Items(History):
     def items(self, study_id: str) -> list[Item]:
         """What stands in a study, in order. An entry of a revision never changes, so only others are read anew; they
         are to be looked at, not to be changed."""
-        marks = [(item_id, revision) for item_id, revision, _, _ in self.revisions(study_id)]
+        marks = [(mark.id, mark.revision) for mark in self.revisions(study_id)]
         with self._read_turn:
             found = {m: self._read[m] for m in marks if m in self._read}
         if len(found) < len(marks):
@@ -113,12 +122,12 @@ class Items(History):
         present = {item_id: item for (item_id, _), item in found.items()}
         return [present[item_id] for item_id, _ in marks if item_id in present and not present[item_id].deleted]
 
-    def revisions(self, study_id: str) -> list[tuple[str, int, str, float]]:
+    def revisions(self, study_id: str) -> list[Mark]:
         """Which entries stand in a study, in which revision and order: what any page of them depends on."""
-        own = select(Item.id, Item.revision, Item.name, Item.position)
+        own = select(Item.id, Item.type, Item.revision, Item.name)
         with self.session() as s:
             rows = s.execute(own.where(Item.study_id == study_id, Item.deleted.is_(False)).order_by(Item.position))
-            return [(a, b, c, d) for a, b, c, d in rows]
+            return [Mark(*row) for row in rows]
 
     def item(self, study_id: str, item_id: str, type: str | None = None) -> Item:
         """Raises LookupError."""
