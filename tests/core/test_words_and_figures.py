@@ -57,6 +57,15 @@ def test_numbers(x: float, d: int, text: str) -> None:
     assert w.number(x, d) == text
 
 
+SPOKEN = {"read aloud": "Read aloud", "quiet": "Quiet", "übung": "Übung", "old, alone": "Old, alone", "Hall": "Hall"}
+SIGNS = ("pH", "m2", "a", "no", "", "24 °C", "treat1 high")
+
+
+@pytest.mark.parametrize(("name", "begun"), [*SPOKEN.items(), *((sign, sign) for sign in SIGNS)])
+def test_a_level_begins_a_sentence_as_words_do_and_signs_do_not(name: str, begun: str) -> None:
+    assert w.begun(name) == begun
+
+
 def test_other_words() -> None:
     assert w.share(0.236) == ".24" and w.share(-0.02) == "−.02" and w.share(1.0) == "1.00"
     assert w.df(69.84) == "69.8" and w.df(2.0) == "2"

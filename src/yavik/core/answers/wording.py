@@ -4,6 +4,7 @@ Decimals follow the data's precision, p has no leading zero and is never .000, m
 """
 
 import math
+import re
 from collections.abc import Callable, Sequence
 
 from yavik.core.answers.answer import Span
@@ -191,6 +192,11 @@ def listing(words: Sequence[str], most: int = 4, joint: str = "and") -> str:
 def capital(text: str) -> str:
     """The text as the start of a sentence."""
     return text[:1].upper() + text[1:]
+
+
+def begun(name: str) -> str:
+    """A level's name at the start of a sentence: an ordinary word gets a capital, a sign such as pH or m2 stays."""
+    return capital(name) if re.match(r"[^\W\d_]{3,}(?!\w)", name) and name.split()[0].islower() else name
 
 
 def counted(n: int, one: str, many: str | None = None) -> str:

@@ -9,7 +9,7 @@ from yavik.core.answers import Answer, Check, Marks, RowsUsed, Span, TableBlock,
 from yavik.core.answers import quantities as q
 from yavik.core.answers.answer import LeftOut
 from yavik.core.answers.make import compose
-from yavik.core.answers.wording import counted, number, plain, say
+from yavik.core.answers.wording import begun, counted, number, plain, say
 from yavik.core.ask import amount, placed, slot
 from yavik.core.figures.caption import lower
 from yavik.core.figures.pictures import bars
@@ -85,7 +85,8 @@ def compute(table: Table, spec: GoodnessSpec, run: Run) -> Answer:
 
 def _headline(claim: str, t: Chi2Test, alpha: float, names: list[str], counts: Floats, e: Floats) -> list[Span]:
     most = int(np.argmax(np.abs(counts - e)))
-    tail = f"{names[most]} has {counted(int(counts[most]), 'row')} where {number(float(e[most]), 1)} were expected."
+    held = counted(int(counts[most]), "row")
+    tail = f"{begun(names[most])} has {held} where {number(float(e[most]), 1)} were expected."
     test = q.tested("χ²", t.chi2, (t.df,), t.p, n=int(counts.sum()))
     return say(f"{claimed(claim, t.p < alpha)}, ", *test, f". {tail}")
 

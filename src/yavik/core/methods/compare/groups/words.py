@@ -9,6 +9,7 @@ from yavik.core.answers import quantities as q
 from yavik.core.answers.wording import (
     after_difference,
     alpha_words,
+    begun,
     interval,
     italic,
     level_words,
@@ -65,7 +66,8 @@ def contrast_words(plan: Planned, data: Grouped, alpha: float) -> list[str | Spa
         return [f"The trend is {listing(shown)}." if shown else "No trend of any degree can be made out."]
     unit = after_difference(data.unit)
     size = f"{number(c.estimate, d)}{unit} ({level_words(alpha)} CI {interval(c.ci_low, c.ci_high, d)}"
-    return [f"{c.label}: {size}, ", *q.p_said(c.p_adjusted), f"){tail}."]
+    # The name is the reader's own, so it begins no sentence: one in small letters would look like a slip.
+    return ["The planned contrast ", italic(c.label), f" is {size}, ", *q.p_said(c.p_adjusted), f"){tail}."]
 
 
 def _pairs_sentence(r: GroupsResults) -> str:
@@ -139,7 +141,7 @@ def _estimate(r: GroupsResults, i: int) -> str:
     difference = float(pairs.difference[i])
     unit = after_difference(r.data.unit)
     text = (
-        f"{g.names[pairs.a[i]]} is {number(abs(difference), d)}{unit} {'lower' if difference < 0 else 'higher'} than"
+        f"{begun(g.names[pairs.a[i]])} is {number(abs(difference), d)}{unit} {'lower' if difference < 0 else 'higher'} than"
         f" {g.names[pairs.b[i]]}"
     )
     if pairs.ci_low is None or pairs.ci_high is None:

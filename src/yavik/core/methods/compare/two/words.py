@@ -2,7 +2,7 @@
 
 from yavik.core.answers import Span
 from yavik.core.answers import quantities as q
-from yavik.core.answers.wording import after_difference, level_words, number, say
+from yavik.core.answers.wording import after_difference, begun, level_words, number, say
 from yavik.core.figures.caption import lower
 from yavik.core.methods.compare.two.compute import TwoResults
 from yavik.core.methods.kit.claims import claimed, ends
@@ -55,11 +55,11 @@ def _estimate(r: TwoResults) -> str:
     if r.test == "mann_whitney" and r.shift:
         value, low, high, what = *r.shift, "shifted by"
         sign = "−" if value < 0 else "+"
-        text = f"{k.names[0]} is {what} {sign}{number(abs(value), d)}{unit} against {k.names[1]}"
+        text = f"{begun(k.names[0])} is {what} {sign}{number(abs(value), d)}{unit} against {k.names[1]}"
     else:
         t = r.main
         value, (low, high) = t.difference, r.ends
-        text = f"{k.names[0]} is {number(abs(value), d)}{unit} {'lower' if value < 0 else 'higher'} than {k.names[1]}"
+        text = f"{begun(k.names[0])} is {number(abs(value), d)}{unit} {'lower' if value < 0 else 'higher'} than {k.names[1]}"
         if value < 0:
             low, high = -high, -low
     return f"{text} ({level_words(r.alpha)} CI {ends(low, high, d)})."
