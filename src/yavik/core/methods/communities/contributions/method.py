@@ -37,7 +37,8 @@ def _apart(c: Contributions) -> Check:
     inside = float(np.nanmax([c.inside[m.first], c.inside[m.second], 0.0]))
     a, b = c.samples.levels[m.first], c.samples.levels[m.second]
     base: dict[str, Any] = {"id": "apart", "title": "Groups more unlike than samples within"}
-    told = f"{begun(a)} and {b} differ by {share(m.shares.whole)} on average, samples within them by up to {share(inside)}"
+    told = f"{begun(a)} and {b} differ by {share(m.shares.whole)} on average,"
+    told += f" samples within them by up to {share(inside)}"
     if not np.isfinite([c.inside[m.first], c.inside[m.second]]).any():
         return Check(
             **base, verdict=Verdict.unknown, text=f"{a} and {b} have one sample each: nothing is within them."

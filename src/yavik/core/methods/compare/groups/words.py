@@ -140,10 +140,8 @@ def _estimate(r: GroupsResults, i: int) -> str:
     d = told(r.data.decimals, float(pairs.se[i]))
     difference = float(pairs.difference[i])
     unit = after_difference(r.data.unit)
-    text = (
-        f"{begun(g.names[pairs.a[i]])} is {number(abs(difference), d)}{unit} {'lower' if difference < 0 else 'higher'} than"
-        f" {g.names[pairs.b[i]]}"
-    )
+    size, way = f"{number(abs(difference), d)}{unit}", "lower" if difference < 0 else "higher"
+    text = f"{begun(g.names[pairs.a[i]])} is {size} {way} than {g.names[pairs.b[i]]}"
     if pairs.ci_low is None or pairs.ci_high is None:
         return text
     both = (float(pairs.ci_low[i]), float(pairs.ci_high[i]))

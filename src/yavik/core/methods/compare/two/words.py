@@ -59,7 +59,8 @@ def _estimate(r: TwoResults) -> str:
     else:
         t = r.main
         value, (low, high) = t.difference, r.ends
-        text = f"{begun(k.names[0])} is {number(abs(value), d)}{unit} {'lower' if value < 0 else 'higher'} than {k.names[1]}"
+        way = "lower" if value < 0 else "higher"
+        text = f"{begun(k.names[0])} is {number(abs(value), d)}{unit} {way} than {k.names[1]}"
         if value < 0:
             low, high = -high, -low
     return f"{text} ({level_words(r.alpha)} CI {ends(low, high, d)})."
