@@ -2,7 +2,10 @@
 
 import hashlib
 import tempfile
+from asyncio import to_thread
+from collections import deque
 from collections.abc import AsyncIterator, Iterable, Iterator
+from concurrent.futures import Future, ThreadPoolExecutor
 from contextlib import contextmanager
 from pathlib import Path
 
@@ -13,6 +16,8 @@ from sqlalchemy.orm import Session
 from yavik.store.models import Item, Piece, Upload
 
 PIECE = 4 << 20
+AT_ONCE = 3
+"""Pieces that are packed while the one before is written."""
 MOST_BYTES = 2 << 30
 
 
@@ -32,9 +37,8 @@ class Files:
             session.flush()
             return upload.id
 
-    def add(self, upload_id: str, number: int, data: bytes) -> None:
+    def add(self, upload_id: str, number: int, packed: bytes) -> None:
         """Adds a piece."""
-        packed = len(data).to_bytes(4, "little") + pa.compress(data, codec="lz4", asbytes=True)
         with Session(self.engine) as session, session.begin():
             session.add(Piece(upload_id=upload_id, number=number, data=packed))
 
@@ -45,10 +49,18 @@ class Files:
 
     async def receive(self, study_id: str, filename: str, chunks: AsyncIterator[bytes]) -> Upload:
         """Takes a file in as it arrives; raises TooLarge past the limit, keeping nothing of it."""
-        coming = _Coming(self, study_id, filename)
-        async for chunk in chunks:
-            coming.add(chunk)
-        return coming.end()
+        coming = await to_thread(_Coming, self, study_id, filename)
+        waiting: list[bytes] = []
+        try:
+            async for chunk in chunks:
+                waiting.append(chunk)
+                if sum(map(len, waiting)) >= PIECE:  # the loop goes on serving others meanwhile
+                    await to_thread(coming.add, b"".join(waiting))
+                    waiting = []
+            await to_thread(coming.add, b"".join(waiting))
+            return await to_thread(coming.end)
+        finally:
+            coming.close()
 
     def take(self, study_id: str, filename: str, chunks: Iterable[bytes]) -> Upload:
         """The same for chunks that are at hand; whatever stops them, nothing is kept of half a file."""
@@ -60,6 +72,8 @@ class Files:
         except BaseException:
             self.drop(coming.id)
             raise
+        finally:
+            coming.close()
 
     def put(self, study_id: str, filename: str, data: bytes) -> Upload:
         """Keeps a whole file."""
@@ -123,32 +137,57 @@ class Files:
             yield path
 
 
+def pack(piece: bytes) -> bytes:
+    """A piece as it is kept: its size, and its bytes compressed."""
+    packed: bytes = pa.compress(piece, codec="lz4", asbytes=True)
+    return len(piece).to_bytes(4, "little") + packed
+
+
 class _Coming:
-    """A file that is being taken in: cut into pieces, hashed and measured on its way."""
+    """A file that is being taken in: cut into pieces and measured on its way, while threads hash and pack them."""
 
     def __init__(self, files: Files, study_id: str, filename: str) -> None:
         self.files, self.id = files, files.begin(study_id, filename)
         self.digest, self.size, self.number, self.waiting = hashlib.sha256(), 0, 0, bytearray()
+        self._hashing, self._packing = ThreadPoolExecutor(1), ThreadPoolExecutor(2)
+        self._hashed: list[Future[None]] = []
+        self._packed: deque[Future[bytes]] = deque()
 
     def add(self, chunk: bytes) -> None:
         """Takes in more bytes."""
-        self.digest.update(chunk)
         self.size += len(chunk)
-        self.waiting += chunk
         if self.size > MOST_BYTES:
             self.files.drop(self.id)
             raise TooLarge
-        while len(self.waiting) >= PIECE:
-            self._store(bytes(self.waiting[:PIECE]))
-            del self.waiting[:PIECE]
+        whole = memoryview(chunk)
+        while len(self.waiting) + len(whole) >= PIECE:
+            cut = PIECE - len(self.waiting)
+            self._store(bytes(self.waiting) + whole[:cut] if self.waiting else bytes(whole[:cut]))
+            self.waiting.clear()
+            whole = whole[cut:]
+        self.waiting += whole
 
     def _store(self, piece: bytes) -> None:
-        self.files.add(self.id, self.number, piece)
-        self.number += 1
+        """Packed beside what comes; a few at once, so that a large file needs no more memory than a small one."""
+        self._hashed.append(self._hashing.submit(self.digest.update, piece))  # one thread: in their order
+        self._packed.append(self._packing.submit(pack, piece))
+        self._write(AT_ONCE)
+
+    def _write(self, left: int) -> None:
+        while len(self._packed) > left:
+            self.files.add(self.id, self.number, self._packed.popleft().result())
+            self._hashed[self.number].result()
+            self.number += 1
 
     def end(self) -> Upload:
         """Closes the upload."""
-        if self.waiting or not self.number:
+        if self.waiting or not self._hashed:
             self._store(bytes(self.waiting))
+        self._write(0)
         self.files.finish(self.id, self.digest.hexdigest(), self.size)
         return self.files.get(self.id)
+
+    def close(self) -> None:
+        """Lets go of its threads."""
+        self._hashing.shutdown()
+        self._packing.shutdown(cancel_futures=True)
