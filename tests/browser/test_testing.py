@@ -100,7 +100,7 @@ def test_contrasts_by_moving_levels_and_by_typing_weights(demo: Page) -> None:
     level = line.get_by_role("group", name="not in it").get_by_role("button", name="read aloud")
     level.drag_to(line.get_by_role("group", name="against mean of"))
     expect(line.get_by_role("status")).to_have_text("weights sum to 0")
-    expect(demo.get_by_test_id("headline")).to_contain_text("with puppets against read aloud: 4.1")
+    expect(demo.get_by_test_id("headline")).to_contain_text("with puppets against read aloud is 4.1")
     line = field.get_by_role("group", name="Contrast with puppets against read aloud")
     line.get_by_role("button", name="Type weights").click()
     weight = line.get_by_label("Weight of acted out")

@@ -166,6 +166,10 @@ def test_the_contents_tell_at_once_what_another_process_wrote(client: Client, ht
     other.items.change(client.study, table["id"], "Rename", name="Rooms")
     assert held.watch.moment() != moment
     assert [e["name"] for e in client.get()["entries"]] == ["Rooms"] != [e["name"] for e in before["entries"]]
+    held.watch.close()  # where SQLite cannot tell, the contents are read each time
+    other.items.change(client.study, table["id"], "Rename", name="Halls")
+    assert held.watch.moment() != held.watch.moment()
+    assert [e["name"] for e in client.get()["entries"]] == ["Halls"]
     other.items.set_study(client.study, deleted=now())
     other.close()
     client.call("GET", "", 404)

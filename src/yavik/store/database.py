@@ -3,6 +3,7 @@
 import sqlite3
 import threading
 from contextlib import closing
+from itertools import count
 from pathlib import Path
 from typing import Any
 
@@ -52,11 +53,16 @@ class Watch:
     def __init__(self, folder: Path) -> None:
         self._connection = sqlite3.connect(folder / FILE, timeout=60, check_same_thread=False)
         self._turn = threading.Lock()
+        self._unknown = count(-1, -1)
 
     def moment(self) -> int:
-        """A number that stays the same as long as the database does (SQLite's data_version)."""
+        """A number that stays the same as long as the database does (SQLite's data_version); another each time where
+        SQLite cannot tell, so that whoever asks reads the database, which says in its own words what is wrong."""
         with self._turn:
-            found: int = self._connection.execute("PRAGMA data_version").fetchone()[0]
+            try:
+                found: int = self._connection.execute("PRAGMA data_version").fetchone()[0]
+            except sqlite3.Error:
+                return next(self._unknown)
             return found
 
     def close(self) -> None:
