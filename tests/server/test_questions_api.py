@@ -20,10 +20,13 @@ def test_every_method_has_options_to_be_tried() -> None:
     assert set(METHODS) == set(methods())
 
 
+def values_tried(method: str, options: dict[str, list[Any]]) -> dict[str, Any]:
+    return {option: (given or values_of(method, option))[-1] for option, given in options.items()}
+
+
 def kinds_of_options(method: str, options: dict[str, list[Any]]) -> dict[str, Any]:
     """An option of each kind (a choice, a number, a list) with a value: what they answer is tried in the core."""
-    values = {option: (given or values_of(method, option))[-1] for option, given in options.items()}
-    return {type(value).__name__: (option, value) for option, value in values.items()}
+    return {type(value).__name__: (option, value) for option, value in values_tried(method, options).items()}
 
 
 @pytest.mark.parametrize("share", range(SHARES))
@@ -37,6 +40,9 @@ def test_every_kind_of_option_over_http(demo: Client, share: int) -> None:
             continue
         made = demo.call("POST", "/questions", 201, json={"table": tables[table], "method": method, "spec": spec})
         path = f"/questions/{made['id']}"
+        for option, value in values_tried(method, options).items():  # every option is kept as it was asked
+            kept = demo.call("PATCH", path, json={"spec": {**spec, option: value}})
+            assert kept["spec"][option] == value, (method, option)
         for option, value in kinds_of_options(method, options).values():
             asked = {**spec, option: value}
             state = demo.call("PATCH", f"{path}?answer=true", json={"spec": asked})

@@ -19,7 +19,7 @@ from tests.conftest import BEARER, Client
 from tests.server.test_crash import Server
 from yavik.cli import main
 from yavik.server import limits
-from yavik.server.app import create_app
+from yavik.server.app import STATIC, create_app
 from yavik.server.key import key_of_folder
 from yavik.store import Store
 from yavik.store.folder import Hold
@@ -140,6 +140,12 @@ def test_mistakes_of_ours_are_not_told_as_deleted(http: TestClient, client: Clie
     told = quiet.get(f"/api/studies/{client.study}")
     assert told.status_code == 500 and "log has the details" in told.json()["detail"]
     assert told.headers["content-type"] == "application/problem+json"
+
+
+def test_files_that_are_named_by_their_hash_are_kept_by_browsers_and_the_page_is_not(http: TestClient) -> None:
+    name = next((STATIC / "assets").glob("*.js")).name
+    assert http.get(f"/assets/{name}").headers["cache-control"].endswith("immutable")
+    assert http.get("/").headers["cache-control"] == "no-cache"
 
 
 def test_a_text_without_measure_is_refused(http: TestClient, client: Client) -> None:

@@ -85,9 +85,9 @@ def contents_of(store: Store, study: Study) -> Contents:
     shown, marks = store.shown_in(study.id), store.items.revisions(study.id)
     before = _kept.get((store.folder, study.id), {})
     reads = _reads(marks, shown)
-    old = {item_id for item_id, of in reads.items() if item_id not in before or before[item_id][0] != of}
-    anew = _lines(store, study.id, old, shown) if old else {}
-    lines = {i: (of, anew[i]) if i in anew else before[i] for i, of in reads.items() if i in anew or i not in old}
+    kept = {i: before[i][1] for i, of in reads.items() if i in before and before[i][0] == of}
+    found = kept | _lines(store, study.id, reads.keys() - kept.keys(), shown)
+    lines = {i: (of, found[i]) for i, of in reads.items() if i in found}
     if len(_kept) >= STUDIES_KEPT:
         _kept.clear()
     # A table that is being prepared says something else soon without having changed.
@@ -110,6 +110,8 @@ def _reads(marks: list[Mark], shown: Shown) -> dict[str, Any]:
 
 
 def _lines(store: Store, study_id: str, wanted: set[str], shown: Shown) -> dict[str, Entry]:
+    if not wanted:
+        return {}
     items = store.items.items(study_id)
     tables = store.tables(study_id, items)
     return {item.id: _entry(store, item, tables, shown) for item in items if item.id in wanted}

@@ -150,8 +150,7 @@ class _Coming:
         self.files, self.id = files, files.begin(study_id, filename)
         self.digest, self.size, self.number, self.waiting = hashlib.sha256(), 0, 0, bytearray()
         self._hashing, self._packing = ThreadPoolExecutor(1), ThreadPoolExecutor(2)
-        self._hashed: list[Future[None]] = []
-        self._packed: deque[Future[bytes]] = deque()
+        self._begun: deque[tuple[Future[None], Future[bytes]]] = deque()
 
     def add(self, chunk: bytes) -> None:
         """Takes in more bytes."""
@@ -169,25 +168,26 @@ class _Coming:
 
     def _store(self, piece: bytes) -> None:
         """Packed beside what comes; a few at once, so that a large file needs no more memory than a small one."""
-        self._hashed.append(self._hashing.submit(self.digest.update, piece))  # one thread: in their order
-        self._packed.append(self._packing.submit(pack, piece))
+        hashed = self._hashing.submit(self.digest.update, piece)  # one thread: in their order
+        self._begun.append((hashed, self._packing.submit(pack, piece)))
         self._write(AT_ONCE)
 
     def _write(self, left: int) -> None:
-        while len(self._packed) > left:
-            self.files.add(self.id, self.number, self._packed.popleft().result())
-            self._hashed[self.number].result()
+        while len(self._begun) > left:
+            hashed, packed = self._begun.popleft()
+            self.files.add(self.id, self.number, packed.result())
+            hashed.result()
             self.number += 1
 
     def end(self) -> Upload:
         """Closes the upload."""
-        if self.waiting or not self._hashed:
+        if self.waiting or not self.size:
             self._store(bytes(self.waiting))
         self._write(0)
         self.files.finish(self.id, self.digest.hexdigest(), self.size)
         return self.files.get(self.id)
 
     def close(self) -> None:
-        """Lets go of its threads."""
-        self._hashing.shutdown()
-        self._packing.shutdown(cancel_futures=True)
+        """Lets go of its threads, without waiting for what is no longer wanted."""
+        for pool in (self._hashing, self._packing):
+            pool.shutdown(wait=False, cancel_futures=True)

@@ -41,7 +41,7 @@ def _apart(c: Contributions) -> Check:
     told += f" samples within them by up to {share(inside)}"
     if not np.isfinite([c.inside[m.first], c.inside[m.second]]).any():
         return Check(
-            **base, verdict=Verdict.unknown, text=f"{a} and {b} have one sample each: nothing is within them."
+            **base, verdict=Verdict.unknown, text=f"{begun(a)} and {b} have one sample each: nothing is within them."
         )
     if m.shares.whole > inside * 1.05:
         return Check(
