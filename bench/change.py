@@ -66,7 +66,7 @@ def fixed_effects() -> None:
 
         show("the same against a library for panels", best(library, 2), ours, "15 ×")
     both = np.column_stack([y, x])
-    show("levels of units and periods out, by turns", None, best(lambda: demeaned(both, [unit, period]), 2), "")
+    show("levels of units and periods out", None, best(lambda: demeaned(both, [unit, period]), 2), "")
 
 
 def whole_panel() -> None:

@@ -9,6 +9,7 @@ from collections.abc import Iterator
 
 from yavik.core.answers import Answer, TableBlock
 from yavik.core.answers.answer import Cell
+from yavik.core.answers.quantities import LINES
 
 PRINTED = re.compile(
     r"(?P<than>[<>≥≤]\s*)?(?P<minus>[−-]?)(?P<whole>\d{0,3}(?:\u2009\d{3})+|\d*)(?P<part>\.\d+)?"
@@ -16,6 +17,8 @@ PRINTED = re.compile(
 )
 """A number as it is printed: '.399', '−1.2 × 10⁻⁵', '12 004', '69.4%', '<.001'."""
 RAISED = str.maketrans("⁻⁰¹²³⁴⁵⁶⁷⁸⁹", "-0123456789")
+SMALL = re.compile(r"[.] ([a-z]{3,})(?![\w.])")
+"""A sentence that begins in small letters; signs such as pH or m2 may."""
 SLIPS = {
     r"\bnan\b|\bNone\b|\binf\b|\bTrue\b|\bFalse\b": "a value of the language",
     r"\S  +\S|^\s|\s$": "a space too many",
@@ -60,6 +63,8 @@ def words_of(found: Answer) -> Iterator[tuple[str, str]]:
 def in_its_words(found: Answer) -> list[str]:
     """Slips of the pen anywhere; checks that are no sentences."""
     broken = [f"{place}: {slip}" for place, text in words_of(found) for slip in slips(text)]
+    said = [("headline", found.headline), *((f"check {c.id}", c.text) for c in found.checks)]
+    broken += [f"{place} begins small: {text!r}" for place, text in said if SMALL.search(text)]
     for check in found.checks:
         if not check.text.rstrip().endswith((".", "?", "”", ")")):
             broken.append(f"check {check.id} does not end: {check.text[-60:]!r}")
@@ -159,7 +164,13 @@ def in_its_p(found: Answer) -> list[str]:
     ]
 
 
-LAWS = (in_its_words, in_its_cells, in_its_intervals, in_its_parts, in_its_p)
+def in_its_size(found: Answer) -> list[str]:
+    """Tables that nobody reads: longer than a table of an answer may be."""
+    tables = (b for b in found.blocks if isinstance(b, TableBlock))
+    return [f"{b.id} has {len(b.rows)} lines" for b in tables if len(b.rows) > LINES]
+
+
+LAWS = (in_its_words, in_its_cells, in_its_intervals, in_its_parts, in_its_p, in_its_size)
 
 
 def broken_by(found: Answer) -> list[str]:

@@ -9,8 +9,8 @@ import pytest
 
 from tests.laws import broken_by
 from tests.tables import SQUARE, demo_tables, named, table_from
-from yavik.core.answers import Answer, TableBlock
-from yavik.core.methods import answer, methods
+from yavik.core.answers import Answer, Span, TableBlock
+from yavik.core.methods import Run, answer, methods
 from yavik.core.methods.registry import new_columns
 from yavik.core.table import DataProblem
 
@@ -898,14 +898,35 @@ def sound(found: Answer) -> None:
     ("method", "table", "spec"), [*TRIED, *COMMON], ids=lambda x: x if isinstance(x, str) else None
 )
 def test_every_option_gives_a_sound_answer(method: str, table: str, spec: dict[str, Any]) -> None:
+    said: list[list[Span]] = []
     try:
-        found = answer(method, named(table), spec)
+        found = answer(method, named(table), spec, Run(say=said.append))
     except DataProblem as problem:
         # An option may be refused where the question cannot carry it; the sentence says why.
         assert len(problem.message) > 20 and problem.message[0].isupper() and problem.message.endswith((".", "?"))
         assert (method, next(reversed(spec))) in REFUSABLE, problem.message
         return
     sound(found)
+    assert said in ([], [found.headline_spans])  # what is said before the rest is ready is what the answer says
+
+
+EARLY = (
+    "one_sample", "compare_two", "compare_paired", "compare_groups", "factorial", "correlate", "linear", "logistic",
+    "counts_model", "mixed", "difference_in_differences", "discontinuity", "panel",
+)  # fmt: skip
+
+
+@pytest.mark.parametrize("method", EARLY)
+def test_methods_of_large_tables_say_their_statement_first(method: str) -> None:
+    table, spec = next((t, s) for m, t, s in TRIED if m == method and "margin" not in s)
+    order: list[str] = []
+    answer(
+        method, named(table), spec, Run(lambda _part, what: order.append(what), say=lambda _: order.append("said"))
+    )
+    assert order.count("said") == 1
+    again = spec | {"without": [1]}
+    answer(method, named(table), again, Run(say=lambda _: order.append("said")))
+    assert order.count("said") == 2  # once more: what it would be without a row is not said for it
 
 
 REFUSABLE = {

@@ -101,6 +101,21 @@ def test_a_worker_gives_what_the_request_gives(engine: Engine, store: Store) -> 
     assert here == there
 
 
+def test_the_statement_comes_before_the_rest(engine: Engine, store: Store) -> None:
+    data = put(store, big())
+    root = engine.do(data)["key"]
+    job = engine.submit(
+        Ask(root=root, steps=[], method="compare_groups", spec={"response": "y", "groups": "g"}), "Rooms"
+    )
+    told: list[tuple[str, list[dict[str, Any]]]] = []
+    tell = job.tell
+    job.tell = lambda **values: (tell(**values), told.append((job.state.value, job.said)))[0]  # type: ignore[method-assign]
+    assert job.wait(90) and job.state is State.done and job.result
+    kept = store.result(job.result["key"])
+    assert kept is not None and job.seen()["said"] == kept["headline_spans"]
+    assert ("running", kept["headline_spans"]) in told  # while tables and checks were still to come
+
+
 def test_a_data_problem_travels_whole(engine: Engine, store: Store) -> None:
     root = engine.do(put(store, SMALL))["key"]
     job = run(engine, Ask(root=root, steps=[], method="compare_groups", spec={"response": "y", "groups": "x"}))

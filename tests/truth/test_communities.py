@@ -12,11 +12,12 @@ from scipy.stats import f_oneway
 
 from tests.tables import demo_tables, table_from
 from yavik.core.answers import Answer, Verdict
+from yavik.core.answers.quantities import LINES
 from yavik.core.methods import answer
 from yavik.core.methods.communities.community_test.compute import _ways
 from yavik.core.methods.registry import new_columns
 from yavik.core.stats.communities.clusters import about_means, joined, silhouettes
-from yavik.core.stats.communities.diversity import chao1, diversity, rarefied
+from yavik.core.stats.communities.diversity import chao1, diversity, in_equal, rarefied
 from yavik.core.stats.communities.group_tests import (
     Ranked,
     Spaced,
@@ -305,6 +306,22 @@ def test_taxa_in_smaller_samples_are_those_of_draws() -> None:
         seen = [len(set(rng.choice(all_of_them, m, replace=False))) for _ in range(4000)]
         assert rarefied(counts_of, np.array([m]))[0] == pytest.approx(np.mean(seen), abs=0.06)
     assert rarefied(counts_of, np.array([25]))[0] == pytest.approx(6)
+    rows = rng.poisson(rng.gamma(1, 5, (40, 7))).astype(float) + counts_of
+    one_by_one = [rarefied(row, np.array([21.0]))[0] for row in rows]
+    np.testing.assert_allclose(in_equal(rows, 21.0), one_by_one, rtol=1e-12)
+
+
+def test_many_samples_say_which_are_shown_and_more_than_can_be_compared_are_refused() -> None:
+    genres = [c.name for c in ALL["Genre loans"].columns if c.name.startswith("genre")]
+    small = ALL["Genre loans"]
+    many = small.take(np.arange(10_100) % small.n_rows)
+    spec = {"taxa": genres, "groups": "site"}
+    a = answer("diversity", many, spec)
+    each: Any = next(b for b in a.blocks if b.id == "samples")
+    assert len(each.rows) == LINES and each.note.endswith("The first 2000 of 10\u2009100 lines.")
+    assert a.facts["shannon.mean"] == pytest.approx(answer("diversity", small, spec).facts["shannon.mean"], rel=0.02)
+    with pytest.raises(DataProblem, match="10\u2009100 samples are too many at once; 10\u2009000 is the most"):
+        answer("contributions", many, spec)
 
 
 def test_chao_is_near_the_truth_where_taxa_are_alike_common() -> None:

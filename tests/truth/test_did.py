@@ -11,7 +11,8 @@ import statsmodels.formula.api as smf
 from tests.tables import demo_tables, table_from
 from yavik.core.methods.change.difference_in_differences.compute import Did, compute_study
 from yavik.core.methods.change.difference_in_differences.spec import DidSpec
-from yavik.core.stats.change.absorb import demeaned, rank_of
+from yavik.core.stats.change import absorb
+from yavik.core.stats.change.absorb import demeaned, leverage, rank_of
 from yavik.core.stats.change.regression import wild_p
 from yavik.core.table import Table
 
@@ -197,7 +198,9 @@ def test_starts_that_differ_are_covered() -> None:
     assert 181 <= hits <= 198
 
 
-def test_levels_by_turns_and_their_rank() -> None:
+@pytest.mark.parametrize("solved", [500, 3], ids=["at once", "by turns"])
+def test_levels_taken_out_and_their_rank(solved: int, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(absorb, "MOST_SOLVED", solved)
     rng = np.random.default_rng(8)
     a, b = rng.integers(0, 12, 300), rng.integers(0, 9, 300)
     y = rng.normal(size=(300, 2))
@@ -208,3 +211,15 @@ def test_levels_by_turns_and_their_rank() -> None:
     assert rank_of([a, b]) == np.linalg.matrix_rank(dummies)
     parted = np.array([0, 0, 1, 1, 2]), np.array([0, 1, 2, 3, 2])
     assert rank_of(list(parted)) == 3 + 4 - 2
+    own = np.repeat(rng.normal(size=12), 25)[:, None] * 1e6  # the same throughout a unit: nothing of it may be left
+    units, w = np.repeat(np.arange(12), 25), rng.uniform(0.5, 2, 300)
+    assert float(np.abs(demeaned(own, [units, b])).max()) < 1e-6
+    root = np.sqrt(w)[:, None]
+    want = y - dummies @ np.linalg.lstsq(root * dummies, root * y, rcond=None)[0]
+    np.testing.assert_allclose(demeaned(y, [a, b], w), want, atol=1e-9)
+    apart = np.array([0, 0, 1, 1, 2, 2]), np.array([0, 1, 0, 1, 2, 3])  # two parts that share no level
+    links = np.column_stack([apart[0][:, None] == np.arange(3), apart[1][:, None] == np.arange(4)]).astype(float)
+    six = rng.normal(size=(6, 1))
+    want = six - links @ np.linalg.lstsq(links, six, rcond=None)[0]
+    np.testing.assert_allclose(demeaned(six, list(apart)), want, atol=1e-9)
+    np.testing.assert_allclose(leverage(list(apart)), np.diag(links @ np.linalg.pinv(links)), atol=1e-9)

@@ -108,7 +108,7 @@ def drawn(store: Store, d: Draw, run: Run) -> DrawingOut:
     if d.figure.kind == "answer":
         if d.ask is None:
             raise DataProblem(d.missing or "This figure names no answer to show.")
-        return _out(answer_figure(d.figure, d.asked, answered(store, d.ask, run)), None)
+        return _out(answer_figure(d.figure, d.asked, answered(store, d.ask, run.silent)), None)
     lends, missing = _lent(store, d, run)
     run.progress(0.9, "Drawing")
     snapshot = replayed(store, d)
@@ -125,7 +125,7 @@ def _lent(store: Store, d: Draw, run: Run) -> tuple[Lent | None, str | None]:
     if d.ask is None:
         return None, d.missing
     try:
-        found = lent(d.figure, d.asked, d.ask.spec, answered(store, d.ask, run))
+        found = lent(d.figure, d.asked, d.ask.spec, answered(store, d.ask, run.silent))
     except DataProblem as problem:
         return None, f"Marks are not drawn: {problem.message}"
     return found, None if found else f"{d.asked} has no marks that fit this figure."

@@ -34,6 +34,8 @@ class Job:
     problem: dict[str, Any] | None = None
     shown: dict[str, Any] | None = None
     """A drawing of what there is so far."""
+    said: list[dict[str, Any]] = field(default_factory=list)
+    """The answer's statement, where it is known before the rest."""
     revision: int = 0
     stop_asked: bool = False
     began: float = field(default_factory=monotonic)
@@ -68,6 +70,7 @@ class Job:
             "result": self.result,
             "problem": self.problem,
             "shown": None if self.ended else self.shown,
+            "said": self.said,
             "item_id": self.item_id,
             "seconds": round(monotonic() - self.began, 1),
         }

@@ -73,6 +73,8 @@ class Worker:
                 job.tell(part=data[0], what=data[1])
             elif kind == "shown":
                 job.tell(shown=data)
+            elif kind == "said":
+                job.tell(said=data)
             elif kind == "done":
                 return job.tell(state=State.done, part=1.0, what="Done", result=data)
             elif kind == "problem":

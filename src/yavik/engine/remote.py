@@ -10,6 +10,7 @@ from collections import OrderedDict
 from collections.abc import Sequence
 from typing import Any
 
+from yavik.core.answers import Span
 from yavik.core.methods import Run
 from yavik.core.stats.in_parts import Part, Parts, spreading
 from yavik.core.table import DataProblem
@@ -74,7 +75,7 @@ class Remote:
         if job.stop_asked:
             raise Stopped
         topic, about = f"yavik-{job.id}", snapshot.about.model_dump(mode="json")
-        self.client.subscribe_topic(topic, lambda told: job.tell(part=told[1][0], what=told[1][1]))
+        self.client.subscribe_topic(topic, lambda told: job.tell(**told[1]))
         try:
             asked = self.client.submit(ask_far, topic, d.method, d.spec, columns, cells, rows, about, pure=False)
             self._futures[job.id] = asked
@@ -148,11 +149,14 @@ def ask_far(
         nonlocal told
         if time.monotonic() - told > LOOK_SECONDS / 2:
             told = time.monotonic()
-            worker.log_event(topic, (part, what))
+            worker.log_event(topic, {"part": part, "what": what})
+
+    def say(spans: list[Span]) -> None:
+        worker.log_event(topic, {"said": [s.model_dump() for s in spans]})
 
     try:
         with spreading(over_workers):
-            return ask_pure(method, spec, columns, cells, rows, about, Run(report=report, stopped=stopped))
+            return ask_pure(method, spec, columns, cells, rows, about, Run(report, stopped, say=say))
     except Stopped:
         return {"stopped": True}
 

@@ -23,8 +23,8 @@ def _end_with_the_server() -> None:
 
 
 def main(connection: Connection, folder: str, budget: int, workers: int) -> None:
-    """Reads (job id, description) and answers with ('progress' | 'shown' | 'done' | 'problem' | 'failed', …) until the
-    pipe ends."""
+    """Reads (job id, description) and answers with ('progress' | 'shown' | 'said' | 'done' | 'problem' | 'failed', …)
+    until the pipe ends."""
     threading.Thread(target=_end_with_the_server, daemon=True).start()
     if hasattr(os, "nice"):
         os.nice(5)  # whoever clicks comes before what is worked out beside it
@@ -54,6 +54,7 @@ def main(connection: Connection, folder: str, budget: int, workers: int) -> None
         run = Run(
             report=lambda part, what: connection.send(("progress", (part, what))),
             show=lambda drawing: connection.send(("shown", drawing)),
+            say=lambda spans: connection.send(("said", [s.model_dump() for s in spans])),
         )
         try:
             store.follow()

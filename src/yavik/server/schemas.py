@@ -4,7 +4,7 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, Field
 
-from yavik.core.answers import Answer
+from yavik.core.answers import Answer, Span
 from yavik.core.answers.model_card import FitLine
 from yavik.core.figures import Figure, Look
 from yavik.core.files.options import Preview, ReadOptions
@@ -83,6 +83,8 @@ class JobOut(BaseModel):
     item_id: str | None
     seconds: float
     shown: dict[str, Any] | None = None
+    said: list[Span] = []
+    """The statement of the answer that is worked out, where it is known before the rest."""
 
 
 class UploadOut(BaseModel):

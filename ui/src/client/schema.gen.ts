@@ -2390,6 +2390,11 @@ export interface components {
             result: {
                 [key: string]: unknown;
             } | null;
+            /**
+             * Said
+             * @default []
+             */
+            said: components["schemas"]["Span"][];
             /** Seconds */
             seconds: number;
             /** Shown */

@@ -39,6 +39,7 @@ const JOB: Job = {
   item_id: "q1",
   seconds: 4,
   shown: null,
+  said: [],
 };
 
 beforeEach(() => {

@@ -63,6 +63,8 @@ function Pictured({ block, showRow }: { block: FigureBlock; showRow?: ShowRow })
 type Block = Answer["blocks"][number];
 type Props = {
   answer: Answer;
+  /** A newer statement stands above. */
+  superseded?: boolean;
   showRow?: ShowRow;
   control?: (field: string) => ReactNode;
   openFigure?: (block: string) => void;
@@ -80,7 +82,7 @@ export function AnswerView({ openFigure, touch, ...props }: Props) {
   );
 }
 
-function Blocks({ answer, showRow, control }: Omit<Props, "openFigure" | "touch">) {
+function Blocks({ answer, superseded, showRow, control }: Omit<Props, "openFigure" | "touch">) {
   const shown = answer.blocks.filter((b) => !b.folded && !groupOf(b));
   const figures = shown.filter((b): b is FigureBlock => b.type === "figure");
   const tables = shown.filter((b): b is TableBlock => b.type === "table");
@@ -102,9 +104,11 @@ function Blocks({ answer, showRow, control }: Omit<Props, "openFigure" | "touch"
   const gone: Block[] = [...(main ? [main] : []), ...beside, ...taken, ...(answer.model ? [] : small)];
   return (
     <article data-testid="answer">
-      <p className="statement mb-4 max-w-[46rem]" data-testid="headline">
-        <Spans spans={answer.headline_spans} />
-      </p>
+      {!superseded && (
+        <p className="statement mb-4 max-w-[46rem]" data-testid="headline">
+          <Spans spans={answer.headline_spans} />
+        </p>
+      )}
       {small.length > 0 && !main && !answer.model && <Small figures={small} showRow={showRow} />}
       <div className="flex flex-wrap items-start gap-x-8 gap-y-6">
         {main && (

@@ -18,6 +18,7 @@ import { Sentence } from "../asking/sentence";
 import { Loading, Trouble } from "../common/bits";
 import { WithMargin } from "../common/frame";
 import { rowsPath } from "../common/contents";
+import { Early, useEarly } from "./early";
 import { JobBar, useJob } from "../common/job";
 import { AnswerView } from "./answer-view";
 import { Checks } from "./checks";
@@ -64,6 +65,8 @@ function Question({ study, id }: { study: string; id: string }) {
   const asked = state ? valuesAsked(properties, state.spec, columns) : [];
   const values = useValues(study, state?.table, table.data?.table?.version, asked);
   const { addColumns, makeTable } = useTakeUp(study, state, table.data?.table);
+  const late = stopped !== "" || problem !== null || Boolean(state?.answer && !state.out_of_date);
+  const early = useEarly(job, working, late);
   if (error)
     return (
       <div className="p-8">
@@ -210,6 +213,7 @@ function Question({ study, id }: { study: string; id: string }) {
       >
         <div className="bg-base-200/50 min-h-full px-7 py-5">
           {working && <JobBar job={working} />}
+          {early && <Early said={early} />}
           {stopped && !working && !computing && state.ready && (state.out_of_date || !answer) && (
             <p className="py-2">
               {stopped}{" "}
@@ -273,6 +277,7 @@ function Question({ study, id }: { study: string; id: string }) {
                   <Trail study={study} state={state} open={setSpec} />
                   <AnswerView
                     answer={answer}
+                    superseded={early !== null}
                     showRow={(rows) => void go(rowsPath(study, state.table, rows))}
                     control={control}
                     touch={{

@@ -64,6 +64,7 @@ export function useAnswer(study: string, id: string, state: State | undefined) {
     client.setQueryData(["question", study, id], { ...state, ...part });
     asked.current = "";
     turn.current++;
+    setJob(null);
     setComputing(false); // an answer on its way is for the sentence as it was; it will not be told of
     setUnsaved((n) => n + 1);
     const mine = turn.current;

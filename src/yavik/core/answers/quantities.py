@@ -27,6 +27,8 @@ from yavik.core.answers.wording import (
     sub,
 )
 
+LINES = 2000
+"""The longest table of an answer; what has more lines shows the first of them."""
 ESTIMATES = {"difference", "estimate", "odds_ratio", "rate_ratio", "b", "mean", "median", "r", "share", "value"}
 """Columns whose numbers answer a question by themselves."""
 HERE = "cannot be computed here"
@@ -94,10 +96,11 @@ def row(**cells: Quantity) -> Row:
     return cells
 
 
-def table(id: str, title: str, rows: Iterable[Mapping[str, Quantity]], **more: Any) -> TableBlock:
+def table(id: str, title: str, rows: Iterable[Mapping[str, Quantity]], *, of: int = 0, **more: Any) -> TableBlock:
     """A table of quantities: its heads come from the first of each column that has a title.
 
     Args:
+        of: how many lines there would be, where ``rows`` are only the first of them; the note says so.
         more: ``note``, ``folded``, ``marked``, ``control``, ``picked``, ``by`` of a TableBlock; ``strong``, which is
             the columns of p unless said otherwise; ``order``, keys of the columns where rows do not give it.
     """
@@ -109,6 +112,9 @@ def table(id: str, title: str, rows: Iterable[Mapping[str, Quantity]], **more: A
                 heads[key] = quantity.head(key)
     order: Sequence[str] = more.pop("order", list(heads))
     columns = [heads[key] for key in order if key in heads]
+    if of > len(made):
+        first = f"The first {grouped(len(made))} of {grouped(of)} lines."
+        more["note"] = f"{more['note']} {first}" if more.get("note") else first
     strong = more.pop("strong", [h.key for h in columns if h.role == "p"])
     return TableBlock(
         id=id, title=title, columns=columns, rows=[{k: q.cell for k, q in cells.items()} for cells in made],

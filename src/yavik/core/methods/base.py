@@ -1,7 +1,7 @@
 """What a method is: a sentence, a Spec, and a pure function to an Answer."""
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from enum import StrEnum
 from typing import Any, Generic, Literal, TypeVar
 
@@ -58,6 +58,14 @@ class Run:
     stopped: Callable[[], bool] = lambda: False
     show: Callable[[dict[str, Any]], None] = lambda _drawing: None
     """Shows a drawing of what there is so far to whoever watches."""
+    say: Callable[[list[Span]], None] = lambda _statement: None
+    """Says the answer's statement as soon as it is known, before its tables, pictures and checks. It is the one the
+    answer will have."""
+
+    @property
+    def silent(self) -> "Run":
+        """The same for work whose statement is not the answer's own."""
+        return replace(self, say=lambda _statement: None)
 
     def progress(self, part: float, what: str) -> None:
         """Tells how much is done, from 0 to 1, and what is being done. Raises Stopped where the researcher stopped

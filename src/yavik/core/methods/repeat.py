@@ -119,6 +119,7 @@ def _checks(answered: list[tuple[str, Answer]]) -> list[Check]:
 
 def with_and_without(m: Method[Any], table: Table, spec: Spec, run: Run, result: Answer) -> None:
     """Adds to an answer what it would be without ``spec.without``: a note that stays with it."""
+    run = run.silent
     gone = np.isin(table.rows, spec.without)
     rows = table.rows[gone].tolist()
     title = f"With and without {rows_in_words(rows)}" if rows else "With and without the rows named"

@@ -16,6 +16,7 @@ import numpy as np
 import numpy.typing as npt
 
 from yavik.core.stats.groups import Floats
+from yavik.core.stats.numbering import numbered
 from yavik.core.stats.oneway import FTest, f_test
 
 SumsOfSquares = Literal["iii", "ii", "i"]
@@ -33,11 +34,9 @@ class Factor:
 
 
 def present(codes: npt.NDArray[Any], levels: tuple[str, ...]) -> tuple[Codes, tuple[str, ...]]:
-    """Only the levels that occur, with the codes renumbered to them; no code is −1."""
-    found = np.flatnonzero(np.bincount(codes, minlength=len(levels)))
-    place = np.zeros(max(len(levels), 1), np.int64)
-    place[found] = np.arange(len(found))
-    return place[codes], tuple(levels[i] for i in found)
+    """Only the levels that occur, with the codes numbered to them; no code is −1."""
+    there, own = numbered(codes)
+    return own, tuple(levels[i] for i in there)
 
 
 @dataclass(frozen=True)
@@ -84,15 +83,8 @@ def cells_of(y: Floats, factors: Sequence[Factor], covariates: Floats | None = N
     flat = np.zeros(len(y), np.int64)
     for f in factors:
         flat = flat * len(f.levels) + f.codes
-    size = int(np.prod([len(f.levels) for f in factors], dtype=float)) if factors else 1
-    if size <= max(4 * len(y), 1_000_000):
-        present = np.flatnonzero(np.bincount(flat, minlength=size))
-        place = np.zeros(size, np.int64)
-        place[present] = np.arange(len(present))
-        cell = place[flat]
-    else:
-        present, cell = np.unique(flat, return_inverse=True)
-    k = len(present)
+    there, cell = numbered(flat)
+    k = len(there)
     shift = float(y[0])
     moved = y - shift
     n = np.bincount(cell, minlength=k).astype(float)
@@ -110,7 +102,7 @@ def cells_of(y: Floats, factors: Sequence[Factor], covariates: Floats | None = N
     else:
         inner = np.array([[np.sqrt(within.sum())]])
     levels = np.empty((k, len(factors)), np.int64)
-    rest = present.copy()
+    rest = there.copy()
     for i in range(len(factors) - 1, -1, -1):
         rest, levels[:, i] = np.divmod(rest, len(factors[i].levels))
     return Cells(

@@ -141,6 +141,9 @@ def compute(table: Table, spec: OneSampleSpec, run: Run) -> Answer:
     _demand_something(y, spec)
     found = Found(y, spec, printed_decimals(column))
     run.progress(0.6, "Tested")
+    said = _headline(column.title, unit_of(column), found)
+    if spec.margin is None:
+        run.say(said)
     decimals, title = printed_decimals(column), lower(column.title)
     out = far_out(y)
     without = p_of(y[~out], spec)
@@ -153,7 +156,7 @@ def compute(table: Table, spec: OneSampleSpec, run: Run) -> Answer:
     mark = q.p_said(found.p)
     against = ValueMark(at=spec.value, label=number(spec.value, decimals))
     made = compose(
-        _headline(column.title, unit_of(column), found),
+        said,
         short=f"{_said(spec, found.p)}, {plain(mark)}",
         blocks=_blocks(table, column, found, spec),
         checks=checks,

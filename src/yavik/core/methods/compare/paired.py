@@ -175,11 +175,13 @@ def compute(table: Table, spec: ComparePairedSpec, run: Run) -> Answer:
     """The answer. Raises DataProblem where nothing can be tested."""
     p = _pairs(table, spec)
     run.progress(0.6, "Tested")
-    f = p.found
+    f, said = p.found, _headline(p, spec)
+    if spec.margin is None:
+        run.say(said)
     size, small = one_sample_d(float(p.away.mean()) - spec.difference, f.sd, p.n, spec.alpha)
     r = float(np.corrcoef(p.a, p.b)[0, 1]) if np.ptp(p.a) > 0 and np.ptp(p.b) > 0 else np.nan
     made = compose(
-        _headline(p, spec),
+        said,
         short=f"{_said(spec.alternative, f.p < spec.alpha)}, {plain(q.p_said(f.p))}",
         blocks=[_picture(p), _measurements(p, spec.alpha, r), _test(p), _effects(size, small, spec.alpha)],
         checks=_checks(p, spec),

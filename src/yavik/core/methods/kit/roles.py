@@ -7,6 +7,7 @@ from typing import Any
 
 import numpy as np
 
+from yavik.core.stats.numbering import lies_within, occurring
 from yavik.core.table import Kind, Table
 from yavik.core.table.level_numbers import level_numbers
 
@@ -60,7 +61,7 @@ def once_at_a_time(table: Table, subject: str, time: str) -> bool:
     if not both.any():
         return False
     key = who.codes[both].astype(np.int64) * (len(when.levels) + 1) + when.codes[both]
-    return len(np.unique(key)) == len(key) and len(key) >= 2 * len(np.unique(who.codes[both]))
+    return len(occurring(key)) == len(key) and len(key) >= 2 * len(occurring(who.codes[both]))
 
 
 def orders(table: Table, name: str) -> bool:
@@ -75,5 +76,4 @@ def constant_within(table: Table, subject: str, name: str) -> bool:
     """Whether a column is the same on all rows of a subject."""
     who, what = table.codes(subject).codes, table.codes(name).codes
     both = (who >= 0) & (what >= 0)
-    pairs = np.unique(np.column_stack([who[both], what[both]]), axis=0)
-    return len(pairs) == len(np.unique(who[both]))
+    return lies_within(who[both], what[both])

@@ -16,6 +16,7 @@ from yavik.core.ask import amount, placed
 from yavik.core.methods.base import Spec
 from yavik.core.methods.kit.events import place_of, plain_event
 from yavik.core.stats.groups import Floats
+from yavik.core.stats.numbering import numbered
 from yavik.core.stats.surveys.designs import Replicated, Stratified, multipliers
 from yavik.core.steps.expressions import rows_where
 from yavik.core.steps.waves import METHODS
@@ -234,14 +235,14 @@ def _stratified(table: Table, design: Design, weights: Floats) -> Stratified:
             raise DataProblem(
                 f"{name} is empty in {rows_in_words(rows[:6])}: every row needs one.", column=name, rows=rows
             )
-        return np.unique(codes, return_inverse=True)[1]
+        return numbered(codes)[1]
 
     strata = coded(design.strata)
     strata = np.zeros(table.n_rows, int) if strata is None else strata
     own = coded(design.clusters)
     own = np.arange(table.n_rows) if own is None else own
     # a cluster's name may come again in another stratum
-    _, clusters = np.unique(strata.astype(np.int64) * (int(own.max()) + 1) + own, return_inverse=True)
+    _, clusters = numbered(strata.astype(np.int64) * (int(own.max()) + 1) + own)
     of_cluster = np.zeros(int(clusters.max()) + 1, int)
     of_cluster[clusters] = strata
     sizes = np.bincount(of_cluster)

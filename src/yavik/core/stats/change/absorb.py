@@ -1,6 +1,6 @@
 """Own levels of units and of periods taken out of columns, without a column for each of them."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import Any
 
 import numpy as np
@@ -10,15 +10,18 @@ from yavik.core.stats.groups import Floats
 TOLERANCE = 1e-11
 """Largest level left in any column, in units of its spread."""
 MOST_ROUNDS = 10_000
+MOST_SOLVED, MOST_CELLS = 500, 20_000_000
+"""Levels of the smaller of two groupings, and cells of both, up to which their levels are solved for at once."""
 
 
 def demeaned(columns: Floats, codes: Sequence[Any], weights: Floats | None = None) -> Floats:
-    """Columns without the means of each grouping, by turns (alternating projections) until none is left.
+    """Columns without the means of each grouping.
 
-    One grouping takes one turn, two balanced ones one each.
+    One grouping takes one turn. The levels of two are solved for at once where the smaller one is small, and taken out
+    by turns (alternating projections) until none is left where both are large.
 
     Args:
-        columns: shape (n, k). codes: groupings of the rows, from 0.
+        columns: shape (n, k). codes: one or two groupings of the rows, from 0.
         weights: shape (n,), of rows.
 
     Raises:
@@ -28,17 +31,63 @@ def demeaned(columns: Floats, codes: Sequence[Any], weights: Floats | None = Non
     x -= x.mean(axis=0)  # levels take it out anyway; what is left is judged by its own spread
     size = np.maximum(np.sqrt((x**2).mean(axis=0)), 1e-300)
     w = np.ones(len(x)) if weights is None else weights
-    totals = [np.bincount(c, w) for c in codes]
+    turn = _by_turns if len(codes) < 2 else _at_once(codes, w)
     for _ in range(MOST_ROUNDS):
-        left = 0.0
-        for c, total in zip(codes, totals, strict=True):
-            for j in range(x.shape[1]):
-                mean = np.bincount(c, w * x[:, j]) / np.maximum(total, 1e-300)
-                x[:, j] -= mean[c]
-                left = max(left, float(np.abs(mean).max()) / float(size[j]))
+        left = turn(x, codes, w, size)
         if len(codes) < 2 or left < TOLERANCE:
             return x
     raise ValueError("the levels of units and periods do not settle")
+
+
+Turn = Callable[[Floats, Sequence[Any], Floats, Floats], float]
+"""Takes levels out of columns, in place; returns the largest it met, in units of its column's spread."""
+
+
+def _by_turns(x: Floats, codes: Sequence[Any], w: Floats, size: Floats) -> float:
+    left = 0.0
+    for c in codes:
+        total = np.maximum(np.bincount(c, w), 1e-300)
+        for j in range(x.shape[1]):
+            mean = np.bincount(c, w * x[:, j]) / total
+            x[:, j] -= mean[c]
+            left = max(left, float(np.abs(mean).max()) / float(size[j]))
+    return left
+
+
+def _at_once(codes: Sequence[Any], w: Floats) -> Turn:
+    """A turn that solves for the levels of both groupings; the second one takes back what rounding left of them."""
+    long, short = sorted(codes, key=lambda c: -int(c.max()))
+    m, k = int(long.max()) + 1, int(short.max()) + 1
+    if k > MOST_SOLVED or m * k > MOST_CELLS:
+        return _by_turns
+    cells = np.asarray(np.bincount(long * k + short, w, m * k), np.float64).reshape(m, k)
+    total, share, inner = _solved(cells)
+
+    def turn(x: Floats, _codes: Sequence[Any], w: Floats, size: Floats) -> float:
+        left = 0.0
+        for j in range(x.shape[1]):
+            weighed = w * x[:, j]
+            of_long, of_short = np.bincount(long, weighed, m), np.bincount(short, weighed, k)
+            late = inner @ (of_short - share.T @ of_long)
+            early = of_long / total - share @ late
+            x[:, j] -= early[long] + late[short]
+            left = max(left, float(np.abs(early).max() + np.abs(late).max()) / float(size[j]))
+        return left
+
+    return turn
+
+
+def _solved(cells: Floats) -> tuple[Floats, Floats, Floats]:
+    """Of the weights in the cells of two groupings, shape (m, k): sums of the first, the shares of the second within
+    it, and the inverse for the levels of the second.
+
+    One level of each connected part is free: the directions that belong to it are nought but for rounding, which must
+    not be taken for a link.
+    """
+    total = np.maximum(cells.sum(axis=1), 1e-300)
+    share = cells / total[:, None]
+    inner = np.linalg.pinv(np.diag(cells.sum(axis=0)) - cells.T @ share, rcond=1e-12, hermitian=True)
+    return total, share, inner
 
 
 def independent(columns: Floats, size: Floats, least: float = 1e-8) -> list[int]:
@@ -84,9 +133,7 @@ def leverage(codes: Sequence[Any], weights: Floats | None = None) -> Floats:
     m, k = int(a.max()) + 1, int(b.max()) + 1
     cells = np.zeros((m, k))
     np.add.at(cells, (a, b), w)
-    total = cells.sum(axis=1)
-    share = cells / np.maximum(total, 1e-300)[:, None]
-    inner = np.linalg.pinv(np.diag(cells.sum(axis=0)) - cells.T @ share, hermitian=True)
+    total, share, inner = _solved(cells)
     mixed = share @ inner
     own = np.einsum("ij,ij->i", mixed, share)
-    return np.asarray(w * (1 / np.maximum(total[a], 1e-300) + np.diag(inner)[b] - 2 * mixed[a, b] + own[a]))
+    return np.asarray(w * (1 / total[a] + np.diag(inner)[b] - 2 * mixed[a, b] + own[a]))

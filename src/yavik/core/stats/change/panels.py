@@ -11,6 +11,7 @@ from scipy import special
 from yavik.core.stats.change.absorb import demeaned, independent, rank_of
 from yavik.core.stats.change.regression import Estimates, regress
 from yavik.core.stats.groups import Floats
+from yavik.core.stats.numbering import numbered
 
 
 @dataclass(frozen=True, eq=False)
@@ -301,12 +302,10 @@ def first_differences(p: Panel, se: str) -> Fit:
         raise NoModel("no unit has rows in two periods that follow each other")
     change = p.both[late] - p.both[early]
     every = list(range(p.x.shape[1]))
-    there, clusters = np.unique(p.unit[late], return_inverse=True)
+    there, clusters = numbered(p.unit[late])
     if se == "cluster" and len(there) < 2:
         raise NoModel("changes are of one unit alone")
-    return _solved(
-        p, change[:, 1:], change[:, 0], every, p.size[1:], se, 0, 0, clusters.ravel(), None, np.ones(p.units)
-    )
+    return _solved(p, change[:, 1:], change[:, 0], every, p.size[1:], se, 0, 0, clusters, None, np.ones(p.units))
 
 
 @dataclass(frozen=True)

@@ -7,6 +7,9 @@ from scipy.special import gammaln
 
 from yavik.core.stats.groups import Floats
 
+BLOCK = 20_000
+"""Samples at a time."""
+
 
 @dataclass(frozen=True)
 class Diversity:
@@ -66,19 +69,32 @@ def rarefied(counts: Floats, sizes: Floats) -> Floats:
     Args:
         counts: of one sample. sizes: up to its total.
     """
-    own = counts[counts > 0]
-    n = float(own.sum())
-    m = np.asarray(sizes, float)[:, None]
-    left = n - own[None, :]
+    return _expected(counts[None, :], np.asarray(sizes, float)[:, None])
+
+
+def in_equal(counts: Floats, size: float) -> Floats:
+    """Taxa expected among so many individuals of each sample, as ``rarefied``: shape (n,).
+
+    Args:
+        counts: shape (n, k). size: up to the smallest total.
+    """
+    blocks = range(0, len(counts), BLOCK)
+    return np.concatenate([_expected(counts[i : i + BLOCK], np.array([[size]])) for i in blocks])
+
+
+def _expected(own: Floats, m: Floats) -> Floats:
+    """Of a sample in many sizes or of many samples in one; taxa that do not occur are missed by every draw."""
+    n = own.sum(axis=1, keepdims=True)
+    left = n - own
     # a taxon is missed by C(n − nᵢ, m) of the C(n, m) draws, none where fewer individuals are left than are drawn
     missed = np.where(
-        left >= m,
+        (left >= m) & (own > 0),
         np.exp(
             gammaln(left + 1)
             - gammaln(np.maximum(left - m, 0) + 1)
             - gammaln(n + 1)
             + gammaln(np.maximum(n - m, 0) + 1)
         ),
-        0.0,
+        own == 0,
     )
     return np.asarray((1 - missed).sum(axis=1))

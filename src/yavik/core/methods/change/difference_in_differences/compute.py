@@ -14,6 +14,7 @@ from yavik.core.stats.change.absorb import demeaned, independent, leverage, rank
 from yavik.core.stats.change.regression import Estimates, regress
 from yavik.core.stats.change.starts import Averaged, Cell, averaged, cells, together
 from yavik.core.stats.groups import Floats
+from yavik.core.stats.numbering import lies_within, numbered
 from yavik.core.table import DataProblem, Table
 from yavik.core.table.telling import Told, silent
 
@@ -266,7 +267,7 @@ def _fitted(s: Study, spec: DidSpec, x: Floats, se: str, rows: Any = None) -> tu
     """
     rows = np.ones(s.data.n, bool) if rows is None else rows
     own = s.unit if s.unit is not None and not s.simple else s.group
-    codes = [np.unique(c[rows], return_inverse=True)[1].ravel() for c in (own, s.period)]
+    codes = [numbered(c[rows])[1] for c in (own, s.period)]
     weights = None if s.data.weights is None else s.data.weights[rows]
     whole = np.column_stack([s.y[rows], x if len(x) == rows.sum() else x[rows], s.x[rows]])
     flat = demeaned(whole, codes, weights)
@@ -286,7 +287,7 @@ def _fitted(s: Study, spec: DidSpec, x: Floats, se: str, rows: Any = None) -> tu
         )
     clusters, nested = None, 0
     if s.clusters is not None and se in ("cluster", "wild"):
-        clusters = np.unique(s.clusters[rows], return_inverse=True)[1].ravel()
+        clusters = numbered(s.clusters[rows])[1]
         nested = _nested(codes[0], clusters)
     k = x.shape[1]
     levers = leverage(codes, weights) if se in ("hc2", "hc3") else None
@@ -297,6 +298,4 @@ def _fitted(s: Study, spec: DidSpec, x: Floats, se: str, rows: Any = None) -> tu
 
 def _nested(own: Any, clusters: Any) -> int:
     """Levels that lie within clusters: they do not count in the small-sample factor."""
-    pairs = np.unique(np.column_stack([own, clusters]), axis=0)
-    levels = int(own.max()) + 1
-    return levels if len(pairs) == levels else 0
+    return int(own.max()) + 1 if lies_within(own, clusters) else 0

@@ -1,6 +1,7 @@
 """Who was treated when, as the table has it: outcome, periods in their order, treated and others, units, clusters."""
 
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -11,6 +12,7 @@ from yavik.core.methods.kit.events import says_yes
 from yavik.core.methods.kit.models.reading import read_model
 from yavik.core.methods.kit.models.terms import ModelData
 from yavik.core.stats.groups import Floats
+from yavik.core.stats.numbering import numbered, occurring
 from yavik.core.table import DataProblem, Kind, Table, rows_in_words
 from yavik.core.table.level_numbers import plain_level
 
@@ -56,10 +58,10 @@ class Study:
         """What the periods are called."""
         return self.data.table.column(self.period_column).title
 
-    @property
+    @cached_property
     def starts(self) -> list[int]:
         """Different first treated periods."""
-        return sorted({int(s) for s in np.unique(self.start) if s >= 0})
+        return [int(s) for s in occurring(self.start[self.start >= 0])]
 
     @property
     def simple(self) -> bool:
@@ -114,16 +116,15 @@ def _coded(table: Table, data: ModelData, name: str | None) -> tuple[Any, list[s
     if not name:
         return None, []
     codes = table.codes(name)
-    there, own = np.unique(codes.codes[data.places], return_inverse=True)
-    return own.ravel(), [codes.levels[i] for i in there]
+    there, own = numbered(codes.codes[data.places])
+    return own, [codes.levels[i] for i in there]
 
 
 def _periods(table: Table, data: ModelData, spec: DidSpec) -> tuple[list[str], Any, bool]:
     assert spec.period
     column = table.column(spec.period)
     codes = table.codes(spec.period)
-    there, period = np.unique(codes.codes[data.places], return_inverse=True)
-    period = period.ravel()
+    there, period = numbered(codes.codes[data.places])
     names = [plain_level(codes.levels[i]) for i in there]
     if len(names) < 2:
         raise DataProblem(
@@ -217,7 +218,7 @@ def _treated(
     """Ever treated, treated now, first treated period, and the treated level in words."""
     assert spec.treated
     codes = table.codes(spec.treated)
-    there, own = np.unique(codes.codes[data.places], return_inverse=True)
+    there, own = numbered(codes.codes[data.places])
     names = [codes.levels[i] for i in there]
     if len(names) != 2:
         raise DataProblem(

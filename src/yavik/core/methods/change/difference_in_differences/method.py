@@ -17,6 +17,7 @@ def compute(table: Table, spec: DidSpec, run: Run) -> Answer:
     """The answer. Raises DataProblem for what no change can be read from."""
     d = compute_study(table, spec, run.progress)
     spans, short = words.headline(d)
+    run.say(spans)
     run.progress(0.7, "Period by period")
     return compose(
         spans,

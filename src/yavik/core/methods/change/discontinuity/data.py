@@ -13,6 +13,7 @@ from yavik.core.methods.kit.events import says_yes
 from yavik.core.methods.kit.models.reading import read_model
 from yavik.core.stats.change.jump.estimate import Sorted
 from yavik.core.stats.groups import Floats
+from yavik.core.stats.numbering import numbered
 from yavik.core.table import Column, DataProblem, Kind, Table
 
 FEWEST = 8
@@ -118,7 +119,7 @@ def _with_outcome(table: Table, spec: JumpSpec, score: Floats, u: Floats, runnin
     columns = [data.y[order]] + ([received[places]] if received is not None else [])
     clusters = None
     if spec.se == "cluster" and spec.cluster:
-        clusters = np.unique(table.codes(spec.cluster).codes[places], return_inverse=True)[1].ravel()
+        clusters = numbered(table.codes(spec.cluster).codes[places])[1]
     d = Sorted(distance[order], np.column_stack(columns), z, clusters, spec.se)
     _demand_both_sides(spec, d.u, table)
     names = [data.column_title(j) for j in range(z.shape[1])]

@@ -18,8 +18,9 @@ from yavik.core.table import Table
 def compute(table: Table, spec: JumpSpec, run: Run) -> Answer:
     """The answer. Raises DataProblem for what no jump can be read from."""
     r = compute_jump(table, spec, run.progress)
-    rows = variations(r, run.progress) if r.main else []
     spans, short = words.headline(r)
+    run.say(spans)
+    rows = variations(r, run.progress) if r.main else []
     if r.main is None:
         blocks: list[FigureBlock | TableBlock | None] = [
             pictures.rows_picture(r),

@@ -11,6 +11,7 @@ from yavik.core.methods.change.discontinuity.spec import KERNELS, JumpSpec
 from yavik.core.stats.change.jump.bandwidths import Windows
 from yavik.core.stats.change.jump.estimate import Jump, Sorted, jump
 from yavik.core.stats.change.jump.local import TooFew
+from yavik.core.stats.numbering import numbered
 from yavik.core.table import Kind
 from yavik.core.table.telling import Told, silent
 from yavik.core.table.written import written
@@ -120,7 +121,7 @@ def _holes(r: Discontinuity) -> list[Variation]:
         if r.spec.donut and hole <= r.spec.donut:
             continue
         keep = np.abs(d.u) >= hole
-        clusters = None if d.clusters is None else np.unique(d.clusters[keep], return_inverse=True)[1].ravel()
+        clusters = None if d.clusters is None else numbered(d.clusters[keep])[1]
         rest = Sorted(d.u[keep], d.y[keep], d.z[keep], clusters, d.se)
         if rest.at == 0 or rest.at == len(rest.u):
             continue
@@ -197,7 +198,7 @@ def _other(r: Discontinuity, kind: str, title: str, values: Any, changes: dict[s
     """The jump of another column, without covariates and treatment."""
     d = r.study.data
     keep = np.isfinite(values)
-    clusters = None if d.clusters is None else np.unique(d.clusters[keep], return_inverse=True)[1].ravel()
+    clusters = None if d.clusters is None else numbered(d.clusters[keep])[1]
     own = Sorted(d.u[keep], values[keep][:, None], np.zeros((int(keep.sum()), 0)), clusters, d.se)
     if min(own.at, len(own.u) - own.at) < 8 or np.ptp(values[keep]) == 0:
         return Variation(kind, title, None, changes, "too few filled cells, or all the same")

@@ -14,6 +14,7 @@ from yavik.core.methods.kit.models.reading import read_model
 from yavik.core.methods.kit.models.terms import ModelData
 from yavik.core.stats.change.panels import Panel
 from yavik.core.stats.groups import Floats
+from yavik.core.stats.numbering import numbered
 from yavik.core.table import DataProblem, Table, rows_in_words
 
 MOST_PERIODS = 1000
@@ -117,8 +118,8 @@ def read_study(table: Table, spec: PanelSpec) -> Study:
 
 
 def _coded(codes: Any, places: Any) -> tuple[list[str], Any]:
-    there, own = np.unique(codes.codes[places], return_inverse=True)
-    return [codes.levels[i] for i in there], own.ravel()
+    there, own = numbered(codes.codes[places])
+    return [codes.levels[i] for i in there], own
 
 
 def _columns(data: ModelData) -> Floats:

@@ -28,6 +28,7 @@ def compute(table: Table, spec: PanelSpec, run: Run) -> Answer:
     """The answer. Raises DataProblem for what is no panel."""
     m = compute_panel(table, spec, run.progress)
     spans, short = words.headline(m)
+    run.say(spans)
     run.progress(0.85, "Setting models side by side")
     told = tables.facts(m)
     return compose(

@@ -9,6 +9,7 @@ import numpy as np
 from scipy.spatial.distance import pdist, squareform
 
 from yavik.core.answers import RowsUsed
+from yavik.core.answers.wording import grouped
 from yavik.core.methods.communities.clustering.spec import ClusteringSpec
 from yavik.core.methods.kit.shared import used_where
 from yavik.core.methods.kit.taxa import Samples, labels_of
@@ -100,7 +101,7 @@ def compute(table: Table, spec: ClusteringSpec, progress: Told = silent) -> Clus
         return _about_means(data, spec, progress)
     if n > MOST_JOINED:
         raise DataProblem(
-            f"{n} samples are too many to join step by step; {MOST_JOINED} is the most. Cluster them about means.",
+            f"{grouped(n)} samples are too many to join step by step; {grouped(MOST_JOINED)} is the most. Cluster them about means.",
             column=data.first,
         )
     room_for(n, ARRAYS, progress)

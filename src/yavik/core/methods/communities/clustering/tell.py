@@ -156,10 +156,10 @@ def samples(c: Clustered) -> TableBlock:
             sample=q.name(c.data.labels[int(i)], "Sample"), cluster=q.said(name(int(c.codes[i])), "Cluster"),
             silhouette=q.fine(float(c.silhouette[i]), "Silhouette", why),
         )
-        for i in (c.tree.order if c.tree else np.argsort(c.codes, kind="stable"))[:2000]
+        for i in (c.tree.order if c.tree else np.argsort(c.codes, kind="stable"))[: q.LINES]
     ]  # fmt: skip
     note = "Near 1 a sample lies well inside its cluster, below 0 it is nearer to another; 0 for one alone."
-    return q.table("samples", "Samples", rows, note=note, folded=True)
+    return q.table("samples", "Samples", rows, of=len(c.codes), note=note, folded=True)
 
 
 def merges(c: Clustered) -> TableBlock | None:
@@ -177,10 +177,10 @@ def merges(c: Clustered) -> TableBlock | None:
             step=q.count(i + 1, "Step"), first=q.said(told(m[0]), "Joins"), second=q.said(told(m[1]), "And"),
             height=q.num(float(m[2]), 4, "Height"), n=q.count(int(m[3]), "n"),
         )
-        for i, m in enumerate(c.tree.merges[:2000])
+        for i, m in enumerate(c.tree.merges[: q.LINES])
     ]  # fmt: skip
     note = "Ward’s heights are √(2 × increase of the sum of squares)." if c.spec.linkage == "ward" else None
-    return q.table("merges", "Steps of joining", rows, note=note, folded=True)
+    return q.table("merges", "Steps of joining", rows, of=len(c.tree.merges), note=note, folded=True)
 
 
 def facts(c: Clustered) -> dict[str, Any]:

@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 from scipy.spatial.distance import squareform
 
+from yavik.core.answers.wording import grouped
 from yavik.core.methods.communities.community_test.spec import CommunityTestSpec
 from yavik.core.methods.kit.draws import drawn, p_of
 from yavik.core.methods.kit.kept import content
@@ -95,7 +96,7 @@ def compute(table: Table, spec: CommunityTestSpec, progress: Told = silent) -> T
     groups = len(s.levels)
     if s.n > MOST_SAMPLES:
         raise DataProblem(
-            f"{s.n} samples are too many at once; {MOST_SAMPLES} is the most. Keep some by “Only rows where”."
+            f"{grouped(s.n)} samples are too many at once; {grouped(MOST_SAMPLES)} is the most. Keep some by “Only rows where”."
         )
     if s.n <= groups:
         raise DataProblem(

@@ -7,6 +7,7 @@ from typing import Any
 
 import numpy as np
 
+from yavik.core.answers.wording import grouped
 from yavik.core.methods.communities.contributions.spec import ContributionsSpec
 from yavik.core.methods.kit.taxa import Samples, read_samples
 from yavik.core.stats.communities.shares import Shares, between, within
@@ -15,6 +16,8 @@ from yavik.core.table import DataProblem, Table
 from yavik.core.table.telling import Told, silent
 
 MOST_PAIRS = 100
+MOST_SAMPLES = 10_000
+"""Of all groups together: every two of them are compared."""
 
 
 @dataclass(frozen=True)
@@ -60,6 +63,10 @@ def compute(table: Table, spec: ContributionsSpec, progress: Told = silent) -> C
     if not spec.groups:
         raise DataProblem("What makes groups differ needs groups: choose a column.")
     s = read_samples(table, spec, least=2)
+    if s.n > MOST_SAMPLES:
+        raise DataProblem(
+            f"{grouped(s.n)} samples are too many at once; {grouped(MOST_SAMPLES)} is the most. Keep some by “Only rows where”."
+        )
     asked = _asked(spec, s)
     raw = s.x
     made = []

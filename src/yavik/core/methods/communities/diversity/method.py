@@ -19,7 +19,7 @@ from yavik.core.methods.kit import touch
 from yavik.core.methods.kit.columns import at_rows, measured
 from yavik.core.methods.kit.page import read_page
 from yavik.core.methods.kit.taxa import Samples, TaxaSpec, left_out, over_taxa, read_samples
-from yavik.core.stats.communities.diversity import Diversity, diversity, rarefied, whole
+from yavik.core.stats.communities.diversity import Diversity, diversity, in_equal, rarefied, whole
 from yavik.core.stats.groups import Floats
 from yavik.core.table import Column, Table
 
@@ -71,7 +71,7 @@ def compute(table: Table, spec: DiversitySpec) -> Diverse:
     """Raises DataProblem for what is no community."""
     s = read_samples(table, spec, least=1)
     least = int(s.raw.sum(axis=1).min()) if whole(s.raw) else 0
-    rare = np.array([rarefied(row, np.array([float(least)]))[0] if least else np.nan for row in s.raw])
+    rare = in_equal(s.raw, float(least)) if least else np.full(s.n, np.nan)
     return Diverse(spec, s, diversity(s.raw), least, rare)
 
 
@@ -167,7 +167,7 @@ def _each(d: Diverse) -> TableBlock:
     s = d.samples
     places = decimals_of(float(d.d.total.max()) / 1000, float(d.d.total.max())) if not whole(s.raw) else 0
     rows = []
-    for i in range(s.n):
+    for i in range(min(s.n, q.LINES)):
         cells = q.row(sample=q.name(s.labels[i], "Sample"))
         if s.levels:
             cells["group"] = q.said(s.levels[int(s.codes[i])], d.spec.groups or "Group")
@@ -178,7 +178,7 @@ def _each(d: Diverse) -> TableBlock:
         cells["chao1_se"] = q.num(float(d.d.chao1_se[i]), 1, "SE of Chao 1", why=COUNTS)
         rows.append(cells)
     note = "Shannon −Σp ln p, Simpson 1 − Σp², evenness Shannon/ln taxa; Chao 1 bias-corrected."
-    return q.table("samples", "Samples", rows, note=note, folded=s.n > 12)
+    return q.table("samples", "Samples", rows, of=s.n, note=note, folded=s.n > 12)
 
 
 def _facts(d: Diverse) -> dict[str, Any]:

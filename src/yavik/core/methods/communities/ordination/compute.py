@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 from scipy.spatial.distance import pdist, squareform
 
+from yavik.core.answers.wording import grouped
 from yavik.core.methods.communities.ordination.beside import (
     Placed,
     Seen,
@@ -110,7 +111,9 @@ def compute(table: Table, spec: OrdinationSpec, progress: Told = silent, show: S
     """
     s = read_compared(table, spec, least=4)
     if s.n > MOST_SAMPLES:
-        raise DataProblem(f"{s.n} samples are too many for one picture; {MOST_SAMPLES} is the most.")
+        raise DataProblem(
+            f"{grouped(s.n)} samples are too many for one picture; {grouped(MOST_SAMPLES)} is the most."
+        )
     if spec.kind == "principal_components" and not s.amounts:
         raise DataProblem(
             "Principal components need amounts; of dissimilarities and levels take principal coordinates.",

@@ -167,14 +167,14 @@ def scores(o: Ordered) -> TableBlock:
     """Places of the samples."""
     s = o.samples
     rows = []
-    for i in range(min(s.n, 2000)):
+    for i in range(min(s.n, q.LINES)):
         cells = q.row(sample=q.name(s.labels[i], "Sample"), row=q.count(int(o.rows[i]), "Row"))
         if s.levels:
             cells["group"] = q.said(s.levels[int(s.codes[i])], o.spec.groups or "Group")
         for k in range(o.points.shape[1]):
             cells[f"axis_{k + 1}"] = q.num(float(o.points[i, k]), 3, f"Axis {k + 1}")
         rows.append(cells)
-    made = q.table("scores", "Scores", rows, folded=True)
+    made = q.table("scores", "Scores", rows, of=s.n, folded=True)
     return touch.pick(made, "beside", "row", "Compare this sample", most=2) if s.amounts else made
 
 

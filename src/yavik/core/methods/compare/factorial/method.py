@@ -35,6 +35,7 @@ def compute(table: Table, spec: FactorialSpec, run: Run) -> Answer:
     tests = tests_of(f, spec.sums_of_squares)
     run.progress(0.7, "Estimating means")
     spans, p = headline(f, spec, tests)
+    run.say(spans)
     residuals, fitted = _residuals(f)
     marked = [
         f.name(t)

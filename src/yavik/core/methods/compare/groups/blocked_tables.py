@@ -10,6 +10,7 @@ from yavik.core.answers import Check, Remedy, Span, TableBlock, Verdict
 from yavik.core.answers import quantities as q
 from yavik.core.answers.wording import (
     after_difference,
+    begun,
     counted,
     df,
     finer,
@@ -82,7 +83,7 @@ def _largest(b: Blocked, spec: CompareGroupsSpec, pairs: Pairs, method: str) -> 
         size = f"{number(abs(float(pairs.difference[i])), decimals)}{after_difference(b.data.unit)} "
     way += " in rank" if method in RANKED else ""
     more = f"; {len(found)} of {len(pairs.p)} pairs differ" if len(pairs.p) > 1 else ""
-    return f"{g.names[pairs.a[i]]} is {size}{way} than {g.names[pairs.b[i]]}{more}."
+    return f"{begun(g.names[pairs.a[i]])} is {size}{way} than {g.names[pairs.b[i]]}{more}."
 
 
 def means_table(

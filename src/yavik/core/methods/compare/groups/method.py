@@ -57,6 +57,7 @@ def compare(table: Table, spec: CompareGroupsSpec, run: Run) -> Answer:
     test, note = choose_test(data, spec)
     run.progress(0.3, "Testing")
     found = compute_results(data, spec, test, run)
+    run.say(headline(found))
     run.progress(0.7, "Looking at the checks")
     return _answer(table, spec, found, all_checks(table, spec, found, note))
 

@@ -45,6 +45,8 @@ def compare(table: Table, spec: CompareTwoSpec, run: Run) -> Answer:
     names = (g.names[0], g.names[1])
     known_ = Known(names, data.value, data.unit, data.decimals, sample(data, 0), sample(data, 1), data.group)
     results = computed(known_, data, spec, run)
+    if spec.margin is None:
+        run.say(headline(results))
     marks = Marks(p=q.p_said(results.p))
     by_median, by_mean = levene(g, "median"), levene(g, "mean")
     figure = groups_figure(spec.response, spec.groups, spec.samples, spec.where, data, marks)

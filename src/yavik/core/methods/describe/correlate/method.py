@@ -31,13 +31,14 @@ def compute(table: Table, spec: CorrelateSpec, run: Run) -> Answer:
     r = CorrelateResults(table, spec, x, found)
     if not any(np.isfinite(found.r[i, j]) for i, j in r.pairs):
         raise DataProblem(f"No pair has a correlation: {r.why(*r.pairs[0])}.", column=spec.columns[0])
+    spans, short = headline(r)
+    run.say(spans)
     run.progress(0.8, "Drawing")
     use = ~np.isnan(x).any(axis=1) if not pairwise else (~np.isnan(x)).sum(axis=1) > 1
     if held is not None:
         use &= ~np.isnan(held).any(axis=1)
     gone = int((~use).sum())
     left = [LeftOut(why="something is empty", n=gone, rows=table.rows[~use][:200].tolist())] if gone else []
-    spans, short = headline(r)
     settings = [KIND_WORDS[spec.kind].split(",")[0]]
     settings += [f"holding {listing(spec.holding)} constant"] if spec.holding else []
     settings += ["rows filled in each pair"] if pairwise else []

@@ -11,6 +11,7 @@ from yavik.core.answers.wording import counted, listing
 from yavik.core.methods.kit.models.spec import ModelSpec
 from yavik.core.methods.kit.models.terms import ModelData
 from yavik.core.stats.least_squares import independent_columns
+from yavik.core.stats.numbering import numbered
 from yavik.core.stats.selection import Judge, Round, walk
 from yavik.core.stats.triangle import Triangle, triangle
 from yavik.core.table import DataProblem, Table
@@ -125,10 +126,10 @@ def clusters_of(table: Table, spec: Any, data: ModelData, kinds: Sequence[str] =
             f"{spec.cluster} is empty in {counted(len(rows), 'row')} of the model; every row needs its cluster.",
             column=spec.cluster, rows=rows,
         )  # fmt: skip
-    found = np.unique(codes, return_inverse=True)
-    if len(found[0]) < 2:
+    there, own = numbered(codes)
+    if len(there) < 2:
         raise DataProblem(
             f"{spec.cluster} has one level among the rows used; clusters need two and better thirty.",
             column=spec.cluster,
         )
-    return found[1], len(found[0])
+    return own, len(there)

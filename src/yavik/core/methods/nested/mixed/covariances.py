@@ -16,6 +16,7 @@ from yavik.core.methods.nested.mixed.spec import COVARIANCES, MixedSpec
 from yavik.core.stats.groups import Floats
 from yavik.core.stats.mixed.blocks import Blocks
 from yavik.core.stats.mixed.fitting import scoring, search, value_at
+from yavik.core.stats.numbering import numbered
 from yavik.core.table import DataProblem
 
 MOST_TIMES = 12
@@ -108,7 +109,7 @@ def observed(m: MixedModel) -> Floats:
     assert m.spec.subject and m.spec.time
     subject, who = units_of(m.table, m.data, [m.spec.subject])
     codes = m.table.codes(m.spec.time).codes[m.data.places]
-    time = np.unique(codes, return_inverse=True)[1].ravel()
+    time = numbered(codes)[1]
     wide = np.full((len(who), int(time.max()) + 1), np.nan)
     wide[subject, time] = m.data.y - m.marginal
     t = wide.shape[1]

@@ -15,6 +15,7 @@ from yavik.core.methods.nested.mixed.spec import MixedSpec, RandomTerm
 from yavik.core.stats.groups import Floats
 from yavik.core.stats.mixed.blocks import Units
 from yavik.core.stats.mixed.components import Component
+from yavik.core.stats.numbering import first_of, lies_within, numbered, paired
 from yavik.core.table import DataProblem, Kind, Table, rows_in_words
 from yavik.core.table.column import CODED, Level
 
@@ -207,20 +208,17 @@ def units_of(table: Table, data: ModelData, names: list[str]) -> tuple[Any, list
     whole = np.zeros(data.n, np.int64)
     for c in coded:
         whole = whole * (len(c.levels) + 1) + c.codes[data.places]
-    first, codes = np.unique(whole, return_index=True, return_inverse=True)[1:]
-    at = data.places[first]
+    there, codes = numbered(whole)
+    at = data.places[first_of(codes, len(there))]
     labels = [", ".join(c.levels[c.codes[i]] for c in coded) for i in at]
-    return codes.ravel(), labels
+    return codes, labels
 
 
 def demand_apart(data: ModelData, random: list[Random]) -> None:
     """Raises DataProblem for units that are told twice, or that the terms already tell."""
     for i, r in enumerate(random):
         for other in random[:i]:
-            if (
-                other.n_units == r.n_units
-                and len(np.unique(np.column_stack([r.codes, other.codes]), axis=0)) == r.n_units
-            ):
+            if other.n_units == r.n_units and lies_within(r.codes, other.codes):
                 same = "" if r.term.units == other.term.units else f": each {r.title} is one {other.title}"
                 if set(r.effects) & set(other.effects):
                     raise DataProblem(
@@ -266,7 +264,7 @@ def repeated_labels(table: Table, data: ModelData, random: list[Random]) -> tupl
         for other in random:
             if other is r or set(other.term.units) & set(r.term.units):
                 continue
-            pairs = np.unique(np.column_stack([other.codes, r.codes]), axis=0)
+            pairs = paired(other.codes, r.codes)
             # Every label in every unit of the other: labels begun anew, or units that are met everywhere.
             if len(pairs) < other.n_units * r.n_units or other.n_units < r.n_units:
                 continue
@@ -285,9 +283,10 @@ def demand_once(table: Table, data: ModelData, spec: MixedSpec) -> None:
     subject, labels = units_of(table, data, [spec.subject])
     time = table.codes(spec.time).codes[data.places]
     key = subject * (int(time.max()) + 2) + time
-    found, first, n = np.unique(key, return_index=True, return_counts=True)
+    found, own = numbered(key)
     if len(found) == len(key):
         return
+    first, n = first_of(own, len(found)), np.bincount(own)
     twice = np.flatnonzero(n > 1)
     rows = data.rows[np.isin(key, found[twice])]
     who = labels[int(subject[first[twice[0]]])]

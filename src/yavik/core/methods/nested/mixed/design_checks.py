@@ -11,6 +11,7 @@ from yavik.core.methods.nested.mixed.design import repeated_labels
 from yavik.core.methods.nested.mixed.fit import MixedModel
 from yavik.core.methods.nested.mixed.strata import nested_order
 from yavik.core.stats.mixed.within import Within
+from yavik.core.stats.numbering import lies_within, numbered
 
 
 def as_read(m: MixedModel) -> Check:
@@ -65,11 +66,9 @@ def _whole_plots(m: MixedModel) -> list[Remedy]:
     offers = []
     for n in factors:
         key = r.codes * len(m.data.factors[n].levels) + m.data.design.data[n]
-        count = np.unique(key, return_counts=True)[1]
+        count = np.bincount(numbered(key)[1])
         others = [o for o in factors if o != n]
-        changes = any(
-            len(np.unique(np.column_stack([key, m.data.design.data[o]]), axis=0)) > len(count) for o in others
-        )
+        changes = any(not lies_within(key, m.data.design.data[o]) for o in others)
         within = len(count) > r.n_units
         if within and changes and count.min() > 1:
             meant = [x.model_dump() for x in m.spec.random] + [{"units": [*r.term.units, n]}]

@@ -20,6 +20,7 @@ from yavik.core.stats.mixed.blocks import Blocks, TooWide
 from yavik.core.stats.mixed.fitting import Maximum, NotFound, maximise
 from yavik.core.stats.mixed.inference import Inference, Test, free_of
 from yavik.core.stats.mixed.within import Shape, Within
+from yavik.core.stats.numbering import numbered
 from yavik.core.table import DataProblem, Table
 from yavik.core.table.telling import Told, silent
 
@@ -273,7 +274,7 @@ def _within(table: Table, data: ModelData, spec: MixedSpec, x: Floats, y: Floats
     assert spec.subject and spec.time
     subject, _ = design.units_of(table, data, [spec.subject])
     codes = table.codes(spec.time).codes[data.places]
-    there, time = np.unique(codes, return_inverse=True)
+    there, time = numbered(codes)
     group, groups = None, 1
     if spec.spread == "by_group" and spec.covariance != "unstructured":
         if not spec.between:

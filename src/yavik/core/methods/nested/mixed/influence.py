@@ -9,6 +9,7 @@ from yavik.core.methods.nested.mixed.fit import MixedModel
 from yavik.core.stats.groups import Floats
 from yavik.core.stats.mixed.blocks import Blocks
 from yavik.core.stats.mixed.within import Within
+from yavik.core.stats.numbering import lies_within
 
 MOST = 20_000_000
 """Units times squared coefficients."""
@@ -50,11 +51,7 @@ def without_each(m: MixedModel) -> tuple[list[str], Floats, str, Callable[[int],
 
 def _apart(codes: Any, m: MixedModel) -> bool:
     """Whether the units share no covariance: every other unit lies within one of them."""
-    return all(
-        len(np.unique(np.column_stack([codes, r.codes]), axis=0)) == r.n_units
-        for r in m.random
-        if r.codes is not codes
-    )
+    return all(lies_within(r.codes, codes) for r in m.random if r.codes is not codes)
 
 
 def _of_blocks(engine: Blocks, m: MixedModel, codes: Any, many: int) -> tuple[Floats, Floats]:

@@ -33,19 +33,21 @@ from yavik.core.methods.nested.mixed.simulate import LEVELS, Simulated, simulate
 from yavik.core.methods.nested.mixed.spec import COVARIANCES, MixedSpec
 from yavik.core.methods.nested.mixed.spreads import spreads
 from yavik.core.methods.nested.mixed.strata import level_of, nested_order, strata
+from yavik.core.stats.numbering import paired
 from yavik.core.table import Column, Kind, Table
 
 
 def compute(table: Table, spec: MixedSpec, run: Run) -> Answer:
     """The answer. Raises DataProblem for what cannot be fitted."""
     m = fit_model(table, spec, run.progress)
+    spans, short = words.headline(m)
+    run.say(spans)
     found = coefficients_of(m.fitted, spec.per)
     components = spreads(m, run.progress)
     drawn = simulate(m, run.progress) if spec.simulate else None
     run.progress(0.9, "Tables, pictures and checks")
     tried = covariances.covariances(m)
     classical = strata(m) if m.over_units else None
-    spans, short = words.headline(m)
     scale = tables.scale_of(m)
     best = min((t.p for t in m.tests if t), default=None)
     return compose(
@@ -133,8 +135,7 @@ def _drawn_levels(m: MixedModel, levels: list[Any]) -> FigureBlock:
         if inner is None:
             n = np.bincount(codes, minlength=many)
         else:
-            pairs = np.unique(np.column_stack([codes, inner]), axis=0)
-            n = np.bincount(pairs[:, 0], minlength=many)
+            n = np.bincount(paired(codes, inner)[:, 0], minlength=many)
         low, high = int(n.min()), int(n.max())
         size = str(low) if low == high else f"{low} to {high}"
         inner_words = f"row{'s' if high != 1 else ''}" if inner is None else f"of {what}"

@@ -13,6 +13,7 @@ import numpy as np
 from yavik.core.methods.nested.mixed.design import Random
 from yavik.core.methods.nested.mixed.fit import MixedModel
 from yavik.core.stats.groups import Floats
+from yavik.core.stats.numbering import lies_within
 from yavik.core.stats.oneway import FTest, f_test
 
 MOST_ROWS = 5000
@@ -37,8 +38,7 @@ def nested_order(random: list[Random]) -> list[int] | None:
     """Places of the random terms from wide units to those within them; None where some cross."""
     order = sorted(range(len(random)), key=lambda i: random[i].n_units)
     for wide, narrow in pairwise(order):
-        pairs = np.unique(np.column_stack([random[narrow].codes, random[wide].codes]), axis=0)
-        if len(pairs) > random[narrow].n_units:
+        if not lies_within(random[narrow].codes, random[wide].codes):
             return None
     return order
 

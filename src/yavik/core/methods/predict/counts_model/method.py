@@ -32,6 +32,7 @@ def compute(table: Table, spec: CountsSpec, run: Run) -> Answer:
     found = coefficients(m.fitted, spec.per)
     strongest = most_telling(m.fitted, found)
     spans, short = tables.headline(m, strongest)
+    run.say(spans)
     run.progress(0.8, "Pictures and checks")
     drawable, scale = not m.infinite and bool(m.used), tables.scale_of(m)
     decimals = _decimals(m)

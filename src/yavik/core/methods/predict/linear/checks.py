@@ -7,7 +7,7 @@ import numpy as np
 from scipy import special
 
 from yavik.core.answers import Check, Remedy, Verdict
-from yavik.core.answers.wording import counted, grouped, listing, number, p_words, share, significant
+from yavik.core.answers.wording import begun, counted, grouped, listing, number, p_words, share, significant
 from yavik.core.methods.kit.checks import independent, leave_out
 from yavik.core.methods.kit.models import checks as shared
 from yavik.core.methods.kit.models.coefficients import coefficients
@@ -17,6 +17,7 @@ from yavik.core.methods.predict.linear.errors import BY_CLUSTER, FEW_CLUSTERS, e
 from yavik.core.methods.predict.linear.fit import LinearFit, fitted_of
 from yavik.core.methods.predict.linear.spec import LinearSpec
 from yavik.core.stats.least_squares import CERTAIN, fit, independent_columns, null_vectors, rows_of
+from yavik.core.stats.numbering import numbered
 from yavik.core.stats.oneway import FTest
 from yavik.core.stats.residual_tests import Aside, breusch_pagan, durbin_watson, reset
 from yavik.core.stats.triangle import triangle
@@ -124,7 +125,7 @@ def _zero(m: LinearFit) -> Check | None:
         " much better than the mean the model tells, and cannot be set beside R² of a model with an intercept."
     )
     if m.data.design.full:
-        text += f" {m.data.title(m.data.design.full)} has a coefficient for each of its levels."
+        text += f" {begun(m.data.title(m.data.design.full))} has a coefficient for each of its levels."
     return Check(
         id="zero",
         title="R² about zero",
@@ -285,7 +286,7 @@ def _without(m: LinearFit, spec: LinearSpec, places: Any) -> str:
     other = fit(t)
     codes, n_clusters = m.codes, m.n_clusters
     if codes is not None:
-        codes = np.unique(codes[keep], return_inverse=True)[1]
+        codes = numbered(codes[keep])[1]
         n_clusters = int(codes.max()) + 1
         if n_clusters < 2:
             return "Without them one cluster is left."

@@ -47,6 +47,7 @@ def compute(table: Table, spec: LinearSpec, run: Run) -> Answer:
     asides = asides_of(m)
     strongest = most_telling(m.fitted, found)
     spans, short = tables.headline(m, spec, test, strongest)
+    run.say(spans)
     run.progress(0.8, "Pictures and checks")
     settings = [f"linear regression by {'weighted ' if spec.weights else ''}least squares"]
     settings += [tables.SE_WORDS[spec.se]] if spec.se != "classical" else []

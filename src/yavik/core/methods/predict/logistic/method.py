@@ -52,10 +52,11 @@ def compute(table: Table, spec: LogisticSpec, run: Run) -> Answer:
     found = coefficients(m.fitted, spec.per, m.bounds, m.ps)
     by_term = m.term_tests
     tests = m.whole_tests
-    hl = hosmer_lemeshow(m.model.mu, m.data.y)
-    folds = _folds(m, spec, run)
     strongest = most_telling(m.fitted, found)
     spans, short = tables.headline(m, spec, tests, strongest)
+    run.say(spans)
+    hl = hosmer_lemeshow(m.model.mu, m.data.y)
+    folds = _folds(m, spec, run)
     run.progress(0.9, "Pictures and checks")
     settings = ["logistic regression by maximum likelihood" if spec.penalty == "none" else "logistic regression"]
     if spec.link != "logit":

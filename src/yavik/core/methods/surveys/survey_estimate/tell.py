@@ -6,7 +6,18 @@ import numpy as np
 
 from yavik.core.answers import FigureBlock, NoteBlock, Span, TableBlock
 from yavik.core.answers import quantities as q
-from yavik.core.answers.wording import counted, decimals_of, grouped, level_words, listing, number, percent, say, span
+from yavik.core.answers.wording import (
+    begun,
+    counted,
+    decimals_of,
+    grouped,
+    level_words,
+    listing,
+    number,
+    percent,
+    say,
+    span,
+)  # fmt: skip
 from yavik.core.figures.plots import Bar, block, forest
 from yavik.core.methods.kit.surveys import points, standing
 from yavik.core.methods.surveys.survey_estimate.compute import Estimated, Line
@@ -51,7 +62,7 @@ def headline(e: Estimated) -> tuple[list[Span], str]:
         text = _said(own[0], e)
         groups = [f"{x.group} {words(x, x.value, e)}" for x in own if x.group and not x.other]
         said.append(f"{text}; {listing(groups, 6)}" if own[0].group == "" and groups else text)
-    text = ". ".join(said)
+    text = ". ".join(begun(s) for s in said)
     text += f". {counted(len(items) - 3, 'estimate')} more below." if len(items) > 3 else "."
     first = told[0]
     short = f"{words(first, first.value, e)}{f', {first.item.level}' if first.item.level else ''}"

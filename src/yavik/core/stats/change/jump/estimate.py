@@ -12,6 +12,7 @@ from yavik.core.stats.change.jump.errors import Se, fit_residuals, neighbour_res
 from yavik.core.stats.change.jump.local import Kernel, Local, TooFew, local
 from yavik.core.stats.change.jump.quick import Moments
 from yavik.core.stats.groups import Floats
+from yavik.core.stats.numbering import numbered
 
 Pair = tuple[float, float]
 
@@ -80,7 +81,7 @@ class Sorted:
     def within(self, low: float, high: float) -> "Sorted":
         """Rows whose distances lie between two values."""
         keep = (self.u >= low) & (self.u <= high)
-        clusters = None if self.clusters is None else np.unique(self.clusters[keep], return_inverse=True)[1].ravel()
+        clusters = None if self.clusters is None else numbered(self.clusters[keep])[1]
         return Sorted(self.u[keep], self.y[keep], self.z[keep], clusters, self.se)
 
     def moved(self, by: float) -> "Sorted":
@@ -230,7 +231,7 @@ def _error(parts: list[Floats], d: Sorted, k: int) -> float:
     if d.se != "cluster":
         return float(np.sqrt((whole**2).sum()))
     used = whole != 0
-    codes = np.unique(d.clusters[used], return_inverse=True)[1].ravel()
+    codes = numbered(d.clusters[used])[1]
     g, n = int(codes.max()) + 1 if used.any() else 0, int(used.sum())
     if g < 2:
         raise TooFew
