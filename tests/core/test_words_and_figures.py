@@ -57,8 +57,16 @@ def test_numbers(x: float, d: int, text: str) -> None:
     assert w.number(x, d) == text
 
 
-SPOKEN = {"read aloud": "Read aloud", "quiet": "Quiet", "übung": "Übung", "old, alone": "Old, alone", "Hall": "Hall"}
-SIGNS = ("pH", "m2", "a", "no", "", "24 °C", "treat1 high")
+SPOKEN = {
+    "no": "“No”",
+    "yes": "“Yes”",
+    "read aloud": "Read aloud",
+    "quiet": "Quiet",
+    "übung": "Übung",
+    "old, alone": "Old, alone",
+    "Hall": "Hall",
+}
+SIGNS = ("pH", "m2", "a", "", "24 °C", "treat1 high")
 
 
 @pytest.mark.parametrize(("name", "begun"), [*SPOKEN.items(), *((sign, sign) for sign in SIGNS)])

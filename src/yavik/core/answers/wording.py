@@ -195,7 +195,10 @@ def capital(text: str) -> str:
 
 
 def begun(name: str) -> str:
-    """A level's name at the start of a sentence: an ordinary word gets a capital, a sign such as pH or m2 stays."""
+    """A level's name at the start of a sentence: an ordinary word gets a capital, a sign such as pH or m2 stays, and a
+    bare yes or no, which would be read as an answer, stands in quotation marks."""
+    if name.lower() in ("yes", "no"):
+        return f"“{capital(name)}”"
     return capital(name) if re.match(r"[^\W\d_]{3,}(?!\w)", name) and name.split()[0].islower() else name
 
 

@@ -5,7 +5,7 @@ from typing import Any
 
 import numpy as np
 
-from yavik.core.answers.wording import given, significant
+from yavik.core.answers.wording import given, grouped, significant
 from yavik.core.figures.plots import Drawn, colours, frame
 from yavik.core.figures.style import MUTED, colour
 
@@ -56,7 +56,8 @@ def heaps(
         },
     }  # fmt: skip
     below = sum(n for _, b, n in edges if b <= at + 1e-12 * max(abs(at), 1))
-    alt = f"{y_title} over {x_title} in {len(edges)} bins, {below} below and {sum(n for *_, n in edges) - below}"
+    above = sum(n for *_, n in edges) - below
+    alt = f"{y_title} over {x_title} in {len(edges)} bins, {grouped(below)} below and {grouped(above)}"
     alt += f" above {given(at)}."
     return frame({"layer": [bars, _cut(at)]}, alt, width, 150)
 

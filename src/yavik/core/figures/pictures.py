@@ -4,7 +4,7 @@ from typing import Any
 
 import numpy as np
 
-from yavik.core.answers.wording import counted, listing, number
+from yavik.core.answers.wording import counted, grouped, listing, number
 from yavik.core.figures.style import INK, colour, config
 from yavik.core.stats.groups import Groups, sorted_quantiles
 from yavik.core.table import Column
@@ -140,7 +140,7 @@ def bars(column: Column, levels: tuple[str, ...], counts: Any, groups: tuple[str
             "legend": {"orient": "bottom", "title": None, "columns": 3, "labelColor": INK, "labelLimit": 80},
         }
         encoding["yOffset"] = {"field": "group", "type": "nominal", "sort": list(groups)}
-    top = listing([f"{level} {int(n)}" for level, n in zip(levels, counts.sum(axis=0), strict=True)], 12)
+    top = listing([f"{level} {grouped(int(n))}" for level, n in zip(levels, counts.sum(axis=0), strict=True)], 12)
     alt = f"Bars of {column.title}: {top}."
     vega = _frame({"data": {"values": values}, "mark": {"type": "bar"}, "encoding": encoding}, alt)
     return {

@@ -5,7 +5,7 @@ from typing import Any
 
 import numpy as np
 
-from yavik.core.answers.wording import listing
+from yavik.core.answers.wording import grouped, listing
 from yavik.core.figures.plots import Drawn, colours, frame, quoted
 from yavik.core.figures.style import GRID, INK, colour
 
@@ -139,7 +139,7 @@ def shares(rows: Sequence[str], columns: Sequence[str], counts: Any, row_title: 
         ],
     }
     said = [
-        f"{name}: {listing([f'{c} {int(counts[i, j])}' for j, c in enumerate(columns)], 8)}"
+        f"{name}: {listing([f'{c} {grouped(int(counts[i, j]))}' for j, c in enumerate(columns)], 8)}"
         for i, name in enumerate(rows)
     ]
     alt = f"Shares of {legend} within each {row_title}. " + "; ".join(said[:12]) + "."

@@ -58,5 +58,6 @@ def rows_in_words(rows: "Sequence[int] | npt.NDArray[np.int64]", most: int = 5) 
     if len(rows) == 1:
         return f"row {shown[0]}"
     if len(rows) > most:
-        return f"rows {', '.join(shown)} and {len(rows) - most} more"
+        more = f"{len(rows) - most:,}".replace(",", "\u2009") if len(rows) - most >= 10_000 else len(rows) - most
+        return f"rows {', '.join(shown)} and {more} more"
     return f"rows {', '.join(shown[:-1])} and {shown[-1]}"

@@ -178,7 +178,7 @@ def _alt(data: Cells) -> str:
         q1, median, q3 = data.groups.quartiles[c.index]
         name = ", ".join(filter(None, (data.panels[p][2], c.name)))
         parts.append(
-            f"{name}: n {data.groups.n[c.index]}, median {number(float(median), d)}, quartiles"
+            f"{name}: n {number(float(data.groups.n[c.index]), 0)}, median {number(float(median), d)}, quartiles"
             f" {interval(float(q1), float(q3), d)}"
         )
     if len(found) > 12:

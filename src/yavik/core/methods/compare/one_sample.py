@@ -8,7 +8,7 @@ from pydantic import Field
 from yavik.core.answers import Answer, Marks, NoteBlock, Remedy, Span, ValueMark
 from yavik.core.answers import quantities as q
 from yavik.core.answers.make import compose, finite
-from yavik.core.answers.wording import after_difference, given, italic, level_words, number, plain, say, told
+from yavik.core.answers.wording import after_difference, given, grouped, italic, level_words, number, plain, say, told
 from yavik.core.ask import VALUES, amount, option, slot
 from yavik.core.figures.caption import lower
 from yavik.core.figures.data import printed_decimals
@@ -99,7 +99,7 @@ class Found:
     def _sign(self, alternative: Alternative) -> None:
         s = sign_test(self.away, alternative)
         low, high, level = median_interval(self.y, self.spec.alpha, alternative)
-        spans = say(f"{s.above} above and {s.below} below, ", *q.p_said(s.p))
+        spans = say(f"{grouped(s.above)} above and {grouped(s.below)} below, ", *q.p_said(s.p))
         self._set(s.p, spans, "median", float(np.median(self.y)), low, high)
         self.cells = q.row(
             above=q.count(s.above, "Above"), below=q.count(s.below, "Below"), equal=q.count(s.zeros, "Equal")

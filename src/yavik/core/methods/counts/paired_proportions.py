@@ -10,7 +10,7 @@ from yavik.core.answers import Answer, Check, Marks, RowsUsed, TableBlock, Verdi
 from yavik.core.answers import quantities as q
 from yavik.core.answers.answer import LeftOut
 from yavik.core.answers.make import compose
-from yavik.core.answers.wording import counted, level_words, listing, percent, plain, say
+from yavik.core.answers.wording import counted, grouped, level_words, listing, percent, plain, say
 from yavik.core.ask import placed, slot
 from yavik.core.methods.base import Aim, Layout, Method, Run, Spec
 from yavik.core.methods.fit import n_levels
@@ -121,8 +121,8 @@ def _two(spec: PairedSpec, titles: list[str], event: str, x: Any, groups: Any, r
     ends = ends_of(low, high, points, spec.alternative)
     has = "has" if only_first == 1 else "have"
     tail = (
-        f" (exact). {moved} of {n} rows changed: {only_first} {has} {event} only for {titles[0]}, {only_second} only"
-        f" for {titles[1]}; the difference of the shares is {points(d)} percentage points ({level_words(spec.alpha)}"
+        f" (exact). {grouped(moved)} of {grouped(n)} rows changed: {grouped(only_first)} {has} {event} only for"
+        f" {titles[0]}, {grouped(only_second)} only for {titles[1]}; the difference of the shares is {points(d)} percentage points ({level_words(spec.alpha)}"
         f" CI {ends})."
     )
     own = {"event": event, "p": exact, "n": n, "chi2": t.chi2, "chi2.p": t.p}

@@ -8,7 +8,7 @@ from pydantic import Field
 from yavik.core.answers import Answer, Check, RowsUsed, TableBlock, Verdict
 from yavik.core.answers import quantities as q
 from yavik.core.answers.make import compose
-from yavik.core.answers.wording import counted, listing, p_words, percent, say
+from yavik.core.answers.wording import counted, grouped, listing, p_words, percent, say
 from yavik.core.ask import slot
 from yavik.core.figures.caption import lower
 from yavik.core.figures.data import printed_decimals
@@ -44,7 +44,7 @@ def compute(table: Table, spec: MissingSpec, run: Run) -> Answer:
         worst = sorted(lacking, key=lambda i: -int(empty[:, i].sum()))[:3]
         said = listing([f"{lower(table.column(names[i]).title)} {percent(float(empty[:, i].mean()))}" for i in worst])
         spans = say(
-            f"{percent(total / cells)} of the cells are empty; {complete} of {counted(table.n_rows, 'row')} are"
+            f"{percent(total / cells)} of the cells are empty; {grouped(complete)} of {counted(table.n_rows, 'row')} are"
             f" complete. Most is empty in {said}."
         )
     return compose(
@@ -186,7 +186,7 @@ def _loss(complete: int, rows: int) -> Check:
     lost = 1 - complete / rows
     verdict = Verdict.holds if lost <= 0.05 else Verdict.doubtful if lost <= 0.2 else Verdict.fails
     text = (
-        f"A question on all of these columns would lose {counted(rows - complete, 'row')} of {rows}"
+        f"A question on all of these columns would lose {counted(rows - complete, 'row')} of {grouped(rows)}"
         f" ({percent(lost)})."
         if lost
         else "No row would be lost."

@@ -7,7 +7,7 @@ import numpy as np
 from scipy import stats
 
 from yavik.core.answers import Check, Remedy, Verdict
-from yavik.core.answers.wording import counted, listing, number, p_bare, p_words, significant, them
+from yavik.core.answers.wording import counted, grouped, listing, number, p_bare, p_words, significant, them
 from yavik.core.figures.data import Grouped
 from yavik.core.stats.groups import Floats, Groups
 from yavik.core.stats.oneway import FTest
@@ -168,7 +168,9 @@ def outlying(
     order = np.argsort(rows, kind="stable")
     values = g.y[g.outlying][order]
     group_of = np.searchsorted(g.starts, np.flatnonzero(g.outlying), "right") - 1
-    in_groups = listing([f"{np.sum(group_of == i)} in {g.names[i]}" for i in dict.fromkeys(group_of.tolist())], 4)
+    in_groups = listing(
+        [f"{grouped(int(np.sum(group_of == i)))} in {g.names[i]}" for i in dict.fromkeys(group_of.tolist())], 4
+    )
     same = p_without is not None and (p_without < alpha) == (p_now < alpha) and not pairs_changed
     rows = rows[order]
     text = f"{counted(len(rows), 'value')} beyond 1.5 interquartile ranges: {in_groups}"
@@ -253,7 +255,7 @@ def group_sizes(data: Grouped, note: str | None) -> Check:
             (
                 f"{counted(low, 'value')} in each group."
                 if low == high
-                else f"{low} to {counted(high, 'value')} a group."
+                else f"{grouped(low)} to {counted(high, 'value')} a group."
             ),
         )
     if data.dropped:

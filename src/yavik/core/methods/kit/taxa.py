@@ -10,7 +10,7 @@ from pydantic import Field
 from scipy.spatial.distance import pdist, squareform
 
 from yavik.core.answers import Check, NoteBlock, Remedy, RowsUsed, Verdict
-from yavik.core.answers.wording import counted, listing, percent
+from yavik.core.answers.wording import counted, grouped, listing, percent
 from yavik.core.ask import GROUPS, VALUES, option, placed, slot
 from yavik.core.methods.base import Spec
 from yavik.core.methods.kit.shared import used_where
@@ -301,4 +301,8 @@ def over_taxa(table: Table, spec: dict[str, Any], rank: float, grouped: bool = F
 def samples_each(s: Samples) -> str:
     """'12 samples in each group.', '9 to 14 samples a group.'."""
     low, high = int(s.sizes.min()), int(s.sizes.max())
-    return f"{counted(low, 'sample')} in each group." if low == high else f"{low} to {high} samples a group."
+    return (
+        f"{counted(low, 'sample')} in each group."
+        if low == high
+        else f"{grouped(low)} to {grouped(high)} samples a group."
+    )

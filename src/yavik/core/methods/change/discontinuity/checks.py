@@ -5,7 +5,7 @@ from typing import Any
 import numpy as np
 
 from yavik.core.answers import Check, Remedy, Verdict
-from yavik.core.answers.wording import counted, given, listing, number, p_words, percent
+from yavik.core.answers.wording import counted, given, grouped, listing, number, p_words, percent
 from yavik.core.methods.change.discontinuity.compute import Discontinuity
 from yavik.core.methods.change.discontinuity.sensitivity import Variation
 from yavik.core.methods.change.discontinuity.tables import decimals
@@ -47,7 +47,7 @@ def _sorting(r: Discontinuity) -> Check:
 
 def _near(r: Discontinuity) -> Check:
     n = r.jump.n
-    text = f"{n[0]} rows below and {n[1]} above lie within the window."
+    text = f"{grouped(n[0])} rows below and {grouped(n[1])} above lie within the window."
     verdict = Verdict.holds if min(n) >= FEW else Verdict.doubtful if min(n) >= FEW / 2 else Verdict.fails
     if verdict != Verdict.holds:
         text += " With so few the errors are uncertain themselves."
@@ -122,7 +122,8 @@ def _heaped(r: Discontinuity) -> Check:
     near = np.abs(values) <= (float(np.mean(r.windows.h)) if r.windows else np.inf)
     different = int(near.sum())
     within = int(n[near].sum())
-    text = f"{within} rows near the cut-off have {counted(different, 'different score')}."
+    have = "has" if within == 1 else "have"
+    text = f"{counted(within, 'row')} near the cut-off {have} {counted(different, 'different score')}."
     if different >= HEAPED * within or different >= 100:
         return Check(**base, verdict=Verdict.holds, text=text)
     text += " The estimate hangs on the shape between few scores, and errors take rows of one score as independent."

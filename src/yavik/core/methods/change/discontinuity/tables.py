@@ -6,7 +6,7 @@ import numpy as np
 
 from yavik.core.answers import TableBlock
 from yavik.core.answers import quantities as q
-from yavik.core.answers.wording import decimals_of, given, number
+from yavik.core.answers.wording import decimals_of, given, grouped, number
 from yavik.core.methods.change.discontinuity.compute import TOO_FEW, Discontinuity
 from yavik.core.methods.change.discontinuity.sensitivity import Variation
 from yavik.core.methods.change.discontinuity.spec import KERNELS, RULES, SE
@@ -141,7 +141,7 @@ def _window_row(
         rule=q.Quantity(id, name, "Rule", "name"),
         h=q.texted(h[0], wide(h), "Window") if known else q.gone(why, "Window"),
         b=q.texted(b[0], wide(b), "of the bias") if known else q.gone(why, "of the bias"),
-        n=q.texted(sum(j.n), f"{j.n[0]} | {j.n[1]}", "Rows") if j else q.gone(why, "Rows"),
+        n=q.texted(sum(j.n), " | ".join(map(grouped, j.n)), "Rows") if j else q.gone(why, "Rows"),
         estimate=q.est(j.estimate if j else np.nan, k, "Jump", why=why), **q.ci(low, high, k, r.spec.alpha, why=why),
     )  # fmt: skip
 
@@ -172,9 +172,11 @@ def estimate(r: Discontinuity) -> TableBlock:
             )
         )  # fmt: skip
     shape = {0: "means", 1: "straight lines", 2: "parabolas", 3: "cubics"}[r.spec.degree]
-    note = f"{shape.capitalize()} on each side, {KERNELS[r.spec.kernel]} kernel; {j.n[0]} rows below and {j.n[1]}"
+    note = f"{shape.capitalize()} on each side, {KERNELS[r.spec.kernel]} kernel; {grouped(j.n[0])} rows below and {grouped(j.n[1])}"
     note += " above within"
-    note += f" the window, {j.n_b[0]} and {j.n_b[1]} within that of the bias. Errors {SE[r.spec.se]}."
+    note += (
+        f" the window, {grouped(j.n_b[0])} and {grouped(j.n_b[1])} within that of the bias. Errors {SE[r.spec.se]}."
+    )
     note += f" Value at the cut-off from below {number(j.ends[0], k)}, from above {number(j.ends[1], k)}."
     if r.study.covariates:
         note += " These are of the outcome less the covariates."
@@ -195,7 +197,7 @@ def sensitivity(r: Discontinuity, rows: list[Variation], said: str) -> TableBloc
             q.row(
                 label=q.name(v.label, "Choice"), kind=q.said(KINDS[v.kind], "What differs"),
                 h=q.num(h, r.study.running_decimals + 1, "Window", why=v.why),
-                n=q.texted(sum(j.n), f"{j.n[0]} | {j.n[1]}", "Rows") if j else q.gone(v.why, "Rows"),
+                n=q.texted(sum(j.n), " | ".join(map(grouped, j.n)), "Rows") if j else q.gone(v.why, "Rows"),
                 estimate=q.est(j.estimate if j else np.nan, own, "Jump", why=v.why),
                 **q.ci(low, high, own, r.spec.alpha, why=v.why), p=q.p(j.p("robust") if j else np.nan, why=v.why),
             )

@@ -7,7 +7,7 @@ import numpy as np
 
 from yavik.core.answers import Check, Remedy, TableBlock, Verdict
 from yavik.core.answers import quantities as q
-from yavik.core.answers.wording import counted, listing, number, p_words, percent
+from yavik.core.answers.wording import counted, grouped, listing, number, p_words, percent
 from yavik.core.methods.counts.crosstab.compute import CrosstabResults
 from yavik.core.methods.kit.analysis import effect
 from yavik.core.stats.effect_sizes import Size
@@ -31,7 +31,7 @@ def counts(r: CrosstabResults) -> TableBlock:
     def line(name: str, counts: Floats) -> q.Row:
         """Counts of one row with their shares of it."""
         whole = counts.sum()
-        cells = (q.texted(int(n), f"{int(n)} ({percent(float(n / whole))})", role="count") for n in counts)
+        cells = (q.texted(int(n), f"{grouped(int(n))} ({percent(float(n / whole))})", role="count") for n in counts)
         return q.row(level=q.name(name, r.row_title), **_over_columns(r, cells), n=q.count(whole, "Total"))
 
     rows = [line(name, r.counts[i]) for i, name in enumerate(r.rows)] + [line("Total", r.counts.sum(axis=0))]

@@ -6,7 +6,7 @@ import numpy as np
 
 from yavik.core.answers import FigureBlock, TableBlock
 from yavik.core.answers import quantities as q
-from yavik.core.answers.wording import counted, number, share, significant
+from yavik.core.answers.wording import counted, grouped, number, share, significant
 from yavik.core.figures.plots import block
 from yavik.core.figures.shades import heat
 from yavik.core.methods.kit import touch
@@ -145,7 +145,7 @@ def adequacy(f: Factors) -> TableBlock:
         ),
         line("Determinant of the correlations", told),
     ]  # fmt: skip
-    note = f"χ² = −(n − 1 − (2k + 5)/6) ln|R| with n = {c.rows}, k = {f.data.k}."
+    note = f"χ² = −(n − 1 − (2k + 5)/6) ln|R| with n = {grouped(c.rows)}, k = {f.data.k}."
     if f.spec.missing == "pairwise":
         note += " n is the smallest number of rows behind a pair."
     return q.table("adequacy", "Are the correlations worth it", rows, note=note)
