@@ -11,7 +11,7 @@ import numpy as np
 import pyarrow as pa
 
 from tests.laws import broken_by
-from tests.tables import demo_tables
+from tests.tables import named
 from yavik.core.methods import answer
 from yavik.core.methods.registry import get, parse_spec
 from yavik.core.table import CODED, NUMERIC, Column, DataProblem, Kind, Level, Table
@@ -45,7 +45,7 @@ class Case:
 
     def data(self) -> Table:
         """The columns that the question reads, and any that tells its rows apart."""
-        table, wanted = demo_tables()[self.table], get(self.method).columns(parse_spec(self.method, self.asked()))
+        table, wanted = named(self.table), get(self.method).columns(parse_spec(self.method, self.asked()))
         return table.select([n for n in table.names if not wanted or n in wanted])
 
 
@@ -73,6 +73,12 @@ LINED = [{"method": "linear", "spec": {**SIZE, "terms": SIZE["terms"][:k]}} for 
 GENRES = [f"genre {j + 1:02d}" for j in range(20) if j != 11]
 MOTIVES = [f"m{i}" for i in range(1, 13)]
 QUIZ = [f"item{i}" for i in range(1, 10)]
+SURVEYED: dict[str, dict[str, Any]] = {
+    "survey_estimate": {"columns": ["trust", "visits"], "by": "sex"},
+    "survey_compare": {"response": "visits", "groups": "sex"},
+    "survey_model": {"response": "visits", "terms": ["age", "sex"]},
+    "survey_crosstab": {"rows": "trust", "columns": "read_week"},
+}
 CASES = [
     *(Case("compare_groups", "Room trial", ROOM, extra={"test": t}) for t in ("anova", "welch", "kruskal_wallis")),
     *(Case("compare_groups", "Story hours", STORY, extra={"test": t}) for t in ("anova", "friedman")),
@@ -138,6 +144,11 @@ CASES = [
     Case("missing", "Reading motives", {"columns": ["m1", "m2", "m10"]}, exact=()),
     Case("line_up", "Branches", {"models": LINED}, exact=()),
     Case("logistic", "Winter challenge", {"response": "finished", "terms": ["minutes", "reminders", "card"]}),
+    *(
+        Case(m, "Reader survey 2023", {**s, "design": {"weight": "wt", "strata": "town"}}, exact=())
+        for m, s in SURVEYED.items()
+    ),
+    Case("discriminant", "Room trial", {"columns": ["lux", "minutes"], "groups": "room"}),
 ]
 IDS = [c.id for c in CASES]
 

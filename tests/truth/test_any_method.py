@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 from tests import hostile
 from tests.hostile import CASES, IDS, Case
 from yavik.core.methods import answer
+from yavik.core.methods.registry import get
 from yavik.core.table import DataProblem
 
 every = pytest.mark.parametrize("case", CASES, ids=IDS)
@@ -63,6 +64,8 @@ def test_unit_and_origin_of_a_measure_move_no_p(case: Case, shift: int, thousand
 
 @every
 def test_a_condition_says_what_a_filtered_table_says(case: Case) -> None:
+    if get(case.method).design:
+        return  # a part of a sample keeps the design of the whole: its errors are others than those of a table cut down
     whole, part = hostile.halved(case.data())
     spec = case.asked()
     said = hostile.tried(case, part)

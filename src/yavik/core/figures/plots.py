@@ -206,7 +206,7 @@ def forest(bars: Sequence[Bar], x_title: str, *, at: float | None = 0.0, width: 
     for layer in layers[1 if at is not None else 0 :]:
         layer["encoding"]["color"] = {"value": colour(0)}
     said = [f"{b.name} {significant(b.estimate)} ({significant(b.low)} to {significant(b.high)})" for b in shown]
-    alt = f"{x_title} with intervals: {listing(said, 12)}"
+    alt = f"{x_title} with intervals: {listing(said, 12)}" if said else f"{x_title}: no interval can be computed"
     return frame({"data": {"values": values}, "layer": layers}, alt + ".", width, max(46, 21 * len(values)))
 
 

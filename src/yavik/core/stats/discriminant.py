@@ -275,7 +275,8 @@ def box(d: Discriminant) -> Spreads:
     """Each group must have more rows than columns."""
     p, g = d.x.shape[1], d.groups
     if int(d.sizes.min()) <= p:
-        return Spreads(why=f"the smallest group has {int(d.sizes.min())} rows for {p} columns")
+        few = int(d.sizes.min())
+        return Spreads(why=f"the smallest group has {few} {'row' if few == 1 else 'rows'} for {p} columns")
     freedom = d.sizes - 1.0
     total = float(freedom.sum())
     logs = [np.linalg.slogdet(np.atleast_2d(np.cov(d.x[d.codes == k].T))) for k in range(g)]

@@ -68,7 +68,8 @@ def means(design: Sampled, y: Floats, used: Floats) -> Estimates:
         plain = (w @ centred**2) / whole.values[m:] / (n - 1)
         plain[n < 2] = np.nan
         unweighted = np.where(n > 0, zero, np.nan)
-    return Estimates(values + zero, whole.covariance(ratio), n, whole.values[m:], plain, unweighted)
+        covariance = whole.covariance(ratio)  # NaN where a domain has no row
+    return Estimates(values + zero, covariance, n, whole.values[m:], plain, unweighted)
 
 
 def totals(design: Sampled, y: Floats, used: Floats) -> Estimates:

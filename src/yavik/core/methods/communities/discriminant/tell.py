@@ -6,7 +6,18 @@ import numpy as np
 
 from yavik.core.answers import FigureBlock, NoteBlock, Span, TableBlock
 from yavik.core.answers import quantities as q
-from yavik.core.answers.wording import counted, decimals_of, listing, number, p_words, percent, say, share, share_fine
+from yavik.core.answers.wording import (
+    counted,
+    decimals_of,
+    grouped,
+    listing,
+    number,
+    p_words,
+    percent,
+    say,
+    share,
+    share_fine,
+)  # fmt: skip
 from yavik.core.figures.ordinations import map_of
 from yavik.core.figures.plots import block
 from yavik.core.figures.strips import strips
@@ -139,7 +150,7 @@ def columns(t: Told) -> TableBlock:
             m = float(d.means[g, j])
             cells[f"mean_{g + 1}"] = q.texted(m, f"{number(m, places)}{around}", t.levels[g])
         rows.append(cells)
-    note = f"F({df1}, {df2}) of each column alone; means ± SD of groups. Of its own: the part of its variance within"
+    note = f"F({df1}, {grouped(df2)}) of each column alone; means ± SD of groups. Of its own: the part of its variance within"
     note += " groups that no other column has."
     return q.table("columns", "Columns alone", rows, note=note, strong=["p"], folded=len(rows) > 15)
 
@@ -159,7 +170,7 @@ def classified(t: Told, found: Placed, id: str, title: str, folded: bool = False
         rows.append(cells)
     right, known = t.right(found)
     note = "Groups down, the groups that rows are put into across."
-    note += f" {right} of {counted(known, 'row')} right, {percent(right / known)}." if known else ""
+    note += f" {grouped(right)} of {counted(known, 'row')} right, {percent(right / known)}." if known else ""
     gone = t.d.n - known
     note += f" {counted(gone, 'row')} cannot be placed: without it no other row of its group is left." if gone else ""
     note += f" Chances beforehand {PRIORS[t.spec.prior]}."
@@ -184,8 +195,7 @@ def wrong(t: Told) -> TableBlock | None:
         )
         for i in order
     ]  # fmt: skip
-    note = f"The first {MOST_WRONG} of {len(off)}." if len(off) > MOST_WRONG else None
-    made = q.table("wrong", "Rows put into another group", rows, note=note, folded=True)
+    made = q.table("wrong", "Rows put into another group", rows, of=len(off), folded=True)
     return made.model_copy(update={"shows": [int(t.numbers[i]) for i in order]})
 
 

@@ -6,7 +6,7 @@ from typing import Literal
 import numpy as np
 
 from yavik.core.answers import quantities as q
-from yavik.core.answers.wording import level_words, number, significant, span
+from yavik.core.answers.wording import begun, level_words, number, significant, span
 from yavik.core.methods.kit.models.coefficients import Coefficient, change_words
 from yavik.core.methods.kit.models.fitted import Fitted
 
@@ -36,7 +36,7 @@ class Scale:
         if change is None or self.key is None or not np.isfinite(c.b):
             return None
         others = ", other things equal" if len(f.data.terms) > 1 else ""
-        return f"{change} multiplies {self.of} by {ratio(c.b)}{others} ({level_words(f.alpha)} CI {ratio_span(c)})."
+        return f"{begun(change)} multiplies {self.of} by {ratio(c.b)}{others} ({level_words(f.alpha)} CI {ratio_span(c)})."
 
     def cells(self, c: Coefficient, alpha: float) -> q.Row:
         """The ratio of a coefficient with its interval."""

@@ -82,13 +82,15 @@ def headline(c: Compared) -> tuple[list[Span], str]:
 def blocks(c: Compared) -> list[Any]:
     """Everything below the sentence."""
     parts: list[tuple[str, list[TableBlock | FigureBlock]]] = [
-        (p.item.level or p.item.title, [_picture(c, p), estimates(c, p, i), differences(c, p, i)])
+        (p.item.level or p.item.title, [b for b in (_picture(c, p), estimates(c, p, i), differences(c, p, i)) if b])
         for i, p in enumerate(c.parts)
     ]
     return [*touch.tabs("part", parts), tests(c), _write_up(c)]
 
 
-def _picture(c: Compared, p: Part) -> FigureBlock:
+def _picture(c: Compared, p: Part) -> FigureBlock | None:
+    if not (np.isfinite(p.low) & np.isfinite(p.high)).any():
+        return None
     i = c.parts.index(p)
     size = 100 if p.item.share else 1
     bars = [

@@ -9,7 +9,7 @@ from pydantic import Field
 from yavik.core.answers import Answer, FigureBlock, NoteBlock, Span, TableBlock
 from yavik.core.answers import quantities as q
 from yavik.core.answers.make import compose
-from yavik.core.answers.wording import counted, level_words, listing, number, p_words, percent, say, span
+from yavik.core.answers.wording import begun, counted, level_words, listing, number, p_words, percent, say, span
 from yavik.core.ask import GROUPS, option, placed, slot
 from yavik.core.figures.plots import Bar, block, forest
 from yavik.core.methods.base import Aim, Layout, Method, Run
@@ -145,7 +145,7 @@ def _headline(t: Crosstab) -> tuple[list[Span], str]:
     j, gap = _widest(t)
     low, high = int(c.values[:, j].argmin()), int(c.values[:, j].argmax())
     if r.p < t.spec.alpha and gap[j] > 0:
-        text += f" {t.columns[j]} goes from {percent(float(c.values[low, j]))} in {t.rows[low]} to"
+        text += f" {begun(t.columns[j])} goes from {percent(float(c.values[low, j]))} in {t.rows[low]} to"
         text += f" {percent(float(c.values[high, j]))} in {t.rows[high]}."
     return say(text), f"{'go together' if r.p < t.spec.alpha else 'no evidence'}, p {p_words(r.p)}"
 
