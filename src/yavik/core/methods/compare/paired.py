@@ -1,6 +1,7 @@
 """Do two measurements of the same rows differ? Paired t, signed ranks, signs."""
 
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Any, Literal
 
 import numpy as np
@@ -67,7 +68,7 @@ class Pairs:
         """Pairs with both measurements."""
         return len(self.away)
 
-    @property
+    @cached_property
     def printed(self) -> int:
         """Decimals of the difference."""
         return told(self.decimals, float(self.away.std(ddof=1) / np.sqrt(self.n)))

@@ -123,8 +123,14 @@ def demand_two(data: Grouped, spec: CompareTwoSpec) -> None:
         raise DataProblem("All values are the same: they cannot be ranked.", column=spec.response or column)
 
 
-def computed(k: Known, data: Grouped | None, spec: CompareTwoSpec, run: Run) -> TwoResults:
-    """Every test of the two samples; those that need values are None for typed summaries."""
+def computed(
+    k: Known, data: Grouped | None, spec: CompareTwoSpec, run: Run, *, asides: bool = True
+) -> TwoResults:  # fmt: skip
+    """Every test of the two samples; those that need values are None for typed summaries.
+
+    Args:
+        asides: what stands beside the p of the test that was asked for is wanted too: its shift, its chance.
+    """
     test = "welch" if spec.test == "auto" else spec.test
     alone = "a group with one value has no spread of its own"
     spread = sum(s.variance for s in (k.a, k.b) if s.n > 1)
@@ -140,8 +146,9 @@ def computed(k: Known, data: Grouped | None, spec: CompareTwoSpec, run: Run) -> 
         a, b = _moved(data, spec.difference)
         if test == "mann_whitney" or len(data.groups.y) <= MOST_ASIDE:
             ranks = mann_whitney(a, b, exact=spec.exact, continuity=spec.continuity, alternative=spec.alternative)
+        if ranks is not None and asides:
             better = superiority(data.groups.ordered[0], data.groups.ordered[1], spec.alpha, spec.alternative)
-        if test == "mann_whitney":
+        if test == "mann_whitney" and asides:
             moved = shift(data.groups.ordered[0], data.groups.ordered[1], spec.alpha, spec.alternative)
         if test == "permutation":
             permuted = draws.two_samples(

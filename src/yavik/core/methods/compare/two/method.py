@@ -125,7 +125,7 @@ def _p_without(data: Grouped, spec: CompareTwoSpec, r: TwoResults) -> float | No
         return None
     k = replace(r.known, a=sample(rest, 0), b=sample(rest, 1))
     if spec.test in ("mann_whitney", "permutation") or np.any(g.ss > 0):
-        p = computed(k, rest, spec, Run()).p
+        p = computed(k, rest, spec, Run(), asides=False).p
         return p if np.isfinite(p) else None
     return None
 

@@ -18,6 +18,7 @@ from yavik.core.answers.wording import (
     say,
     span,
 )
+from yavik.core.figures.caption import lower
 from yavik.core.figures.plots import Bar, block, forest
 from yavik.core.methods.compare.groups.spec import ADJUSTED_BY
 from yavik.core.methods.kit import touch
@@ -50,7 +51,7 @@ def places(p: Part) -> int:
 
 
 def _what(p: Part) -> str:
-    return f"share of {p.item.level} in {p.item.title}" if p.item.share else f"mean {p.item.title}"
+    return f"share of {p.item.level} in {p.item.title}" if p.item.share else f"mean {lower(p.item.title)}"
 
 
 def headline(c: Compared) -> tuple[list[Span], str]:

@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 from scipy.special import expit
 
+from yavik.core.figures.caption import lower
 from yavik.core.methods.kit.models.fitted import Fitted
 from yavik.core.methods.kit.models.fitting import demand_rows, held, prepared
 from yavik.core.methods.kit.models.reading import read_model
@@ -66,7 +67,7 @@ class SurveyModel:
     def of(self) -> str:
         """What the model is of."""
         title = self.data.response.title
-        return f"the odds of {title} = {self.event}" if self.family == "logistic" else f"the mean of {title}"
+        return f"the odds of {title} = {self.event}" if self.family == "logistic" else f"the mean of {lower(title)}"
 
     def tested(self, rows: Floats) -> ChiSquare | None:
         """Adjusted Wald test of combinations of the slopes; F, its first df, p."""
