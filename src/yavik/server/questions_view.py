@@ -163,7 +163,8 @@ AT_ONCE = 0.25
 
 
 def renew(store: Store, engine: Engine, item: Item) -> QuestionState:
-    """Computes the present answer: here when small and quick, else by a worker, as a job where that takes a while. Raises DataProblem."""
+    """Computes the present answer: here when small and quick, else by a worker, as a job where that takes a while.
+    Raises DataProblem."""
     body = question_body(item)
     if not is_ready(body):
         parse_spec(body.method, body.spec)

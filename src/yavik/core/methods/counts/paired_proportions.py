@@ -120,10 +120,10 @@ def _two(spec: PairedSpec, titles: list[str], event: str, x: Any, groups: Any, r
     }[spec.alternative]
     ends = ends_of(low, high, points, spec.alternative)
     has = "has" if only_first == 1 else "have"
+    each = f"{grouped(only_first)} {has} {event} only for {titles[0]}, {grouped(only_second)} only for {titles[1]}"
     tail = (
-        f" (exact). {grouped(moved)} of {grouped(n)} rows changed: {grouped(only_first)} {has} {event} only for"
-        f" {titles[0]}, {grouped(only_second)} only for {titles[1]}; the difference of the shares is {points(d)} percentage points ({level_words(spec.alpha)}"
-        f" CI {ends})."
+        f" (exact). {grouped(moved)} of {grouped(n)} rows changed: {each}; the difference of the shares is {points(d)}"
+        f" percentage points ({level_words(spec.alpha)} CI {ends})."
     )
     own = {"event": event, "p": exact, "n": n, "chi2": t.chi2, "chi2.p": t.p}
     return compose(

@@ -44,8 +44,8 @@ def compute(table: Table, spec: MissingSpec, run: Run) -> Answer:
         worst = sorted(lacking, key=lambda i: -int(empty[:, i].sum()))[:3]
         said = listing([f"{lower(table.column(names[i]).title)} {percent(float(empty[:, i].mean()))}" for i in worst])
         spans = say(
-            f"{percent(total / cells)} of the cells are empty; {grouped(complete)} of {counted(table.n_rows, 'row')} are"
-            f" complete. Most is empty in {said}."
+            f"{percent(total / cells)} of the cells are empty; {grouped(complete)} of"
+            f" {counted(table.n_rows, 'row')} are complete. Most is empty in {said}."
         )
     return compose(
         spans,

@@ -9,7 +9,7 @@ from scipy.spatial.distance import squareform
 
 from yavik.core.answers import TableBlock
 from yavik.core.answers import quantities as q
-from yavik.core.answers.wording import counted, decimals_of, listing, number
+from yavik.core.answers.wording import counted, decimals_of, grouped, listing, number
 from yavik.core.files.room import available
 from yavik.core.methods.kit.shared import used_where
 from yavik.core.methods.kit.taxa import (
@@ -165,6 +165,14 @@ def told_of(s: Samples, spec: ComparedSpec) -> str:
     if s.any_kind:
         return f"{n} of {counted(len(s.taxa), 'column')} of any kind"
     return f"{n} of {counted(len(s.taxa), 'taxon', 'taxa')} ({listing(preparation(s, spec))})"
+
+
+def demand_at_most(n: int, most: int) -> None:
+    """Raises DataProblem for more samples than can be compared with each other."""
+    if n > most:
+        raise DataProblem(
+            f"{grouped(n)} samples are too many at once; {grouped(most)} is the most. Keep some by “Only rows where”."
+        )
 
 
 def room_for(n: int, squares: float, told: Told, free: int | None = None) -> None:

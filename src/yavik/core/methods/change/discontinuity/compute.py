@@ -209,7 +209,7 @@ def _few_words(study: Study, w: Windows) -> str:
     u: Any = study.data.u
     n = (int(((u < 0) & (u >= -w.h[0])).sum()), int(((u >= 0) & (u <= w.h[1])).sum()))
     return (
-        f"Within {study.distance_words(float(np.mean(w.h)))} of the cut-off {given(study.cutoff)} there are {grouped(n[0])} rows"
-        f" below and {grouped(n[1])} above, with too few different values of {study.running.name} for the polynomials. Widen"
-        " the window."
+        f"Within {study.distance_words(float(np.mean(w.h)))} of the cut-off {given(study.cutoff)} there are"
+        f" {grouped(n[0])} rows below and {grouped(n[1])} above, with too few different values of {study.running.name}"
+        " for the polynomials. Widen the window."
     )

@@ -172,11 +172,9 @@ def estimate(r: Discontinuity) -> TableBlock:
             )
         )  # fmt: skip
     shape = {0: "means", 1: "straight lines", 2: "parabolas", 3: "cubics"}[r.spec.degree]
-    note = f"{shape.capitalize()} on each side, {KERNELS[r.spec.kernel]} kernel; {grouped(j.n[0])} rows below and {grouped(j.n[1])}"
-    note += " above within"
-    note += (
-        f" the window, {grouped(j.n_b[0])} and {grouped(j.n_b[1])} within that of the bias. Errors {SE[r.spec.se]}."
-    )
+    note = f"{shape.capitalize()} on each side, {KERNELS[r.spec.kernel]} kernel; {grouped(j.n[0])} rows below"
+    note += f" and {grouped(j.n[1])} above within the window, {grouped(j.n_b[0])} and {grouped(j.n_b[1])} within that"
+    note += f" of the bias. Errors {SE[r.spec.se]}."
     note += f" Value at the cut-off from below {number(j.ends[0], k)}, from above {number(j.ends[1], k)}."
     if r.study.covariates:
         note += " These are of the outcome less the covariates."

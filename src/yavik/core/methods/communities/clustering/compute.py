@@ -101,7 +101,8 @@ def compute(table: Table, spec: ClusteringSpec, progress: Told = silent) -> Clus
         return _about_means(data, spec, progress)
     if n > MOST_JOINED:
         raise DataProblem(
-            f"{grouped(n)} samples are too many to join step by step; {grouped(MOST_JOINED)} is the most. Cluster them about means.",
+            f"{grouped(n)} samples are too many to join step by step; {grouped(MOST_JOINED)} is the most. Cluster them"
+            " about means.",
             column=data.first,
         )
     room_for(n, ARRAYS, progress)

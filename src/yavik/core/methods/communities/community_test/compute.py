@@ -8,12 +8,11 @@ from typing import Any
 import numpy as np
 from scipy.spatial.distance import squareform
 
-from yavik.core.answers.wording import grouped
 from yavik.core.methods.communities.community_test.spec import CommunityTestSpec
 from yavik.core.methods.kit.draws import drawn, p_of
 from yavik.core.methods.kit.kept import content
 from yavik.core.methods.kit.taxa import Samples
-from yavik.core.methods.kit.taxa_given import read_compared, room_for
+from yavik.core.methods.kit.taxa_given import demand_at_most, read_compared, room_for
 from yavik.core.stats.adjusting import adjust
 from yavik.core.stats.communities.group_tests import (
     Draw,
@@ -94,10 +93,7 @@ def compute(table: Table, spec: CommunityTestSpec, progress: Told = silent) -> T
     order = s.settled(*([blocks] if blocks is not None else []))
     s, blocks = s.taken(order), None if blocks is None else blocks[order]
     groups = len(s.levels)
-    if s.n > MOST_SAMPLES:
-        raise DataProblem(
-            f"{grouped(s.n)} samples are too many at once; {grouped(MOST_SAMPLES)} is the most. Keep some by “Only rows where”."
-        )
+    demand_at_most(s.n, MOST_SAMPLES)
     if s.n <= groups:
         raise DataProblem(
             f"Every group of {spec.groups} has one sample: nothing is left within groups.", column=spec.groups

@@ -7,9 +7,9 @@ from typing import Any
 
 import numpy as np
 
-from yavik.core.answers.wording import grouped
 from yavik.core.methods.communities.contributions.spec import ContributionsSpec
 from yavik.core.methods.kit.taxa import Samples, read_samples
+from yavik.core.methods.kit.taxa_given import demand_at_most
 from yavik.core.stats.communities.shares import Shares, between, within
 from yavik.core.stats.groups import Floats
 from yavik.core.table import DataProblem, Table
@@ -63,10 +63,7 @@ def compute(table: Table, spec: ContributionsSpec, progress: Told = silent) -> C
     if not spec.groups:
         raise DataProblem("What makes groups differ needs groups: choose a column.")
     s = read_samples(table, spec, least=2)
-    if s.n > MOST_SAMPLES:
-        raise DataProblem(
-            f"{grouped(s.n)} samples are too many at once; {grouped(MOST_SAMPLES)} is the most. Keep some by “Only rows where”."
-        )
+    demand_at_most(s.n, MOST_SAMPLES)
     asked = _asked(spec, s)
     raw = s.x
     made = []

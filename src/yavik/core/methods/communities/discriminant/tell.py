@@ -150,8 +150,10 @@ def columns(t: Told) -> TableBlock:
             m = float(d.means[g, j])
             cells[f"mean_{g + 1}"] = q.texted(m, f"{number(m, places)}{around}", t.levels[g])
         rows.append(cells)
-    note = f"F({df1}, {grouped(df2)}) of each column alone; means ± SD of groups. Of its own: the part of its variance within"
-    note += " groups that no other column has."
+    note = (
+        f"F({df1}, {grouped(df2)}) of each column alone; means ± SD of groups. Of its own: the part of its variance"
+    )
+    note += " within groups that no other column has."
     return q.table("columns", "Columns alone", rows, note=note, strong=["p"], folded=len(rows) > 15)
 
 

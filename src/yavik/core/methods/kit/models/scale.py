@@ -36,7 +36,8 @@ class Scale:
         if change is None or self.key is None or not np.isfinite(c.b):
             return None
         others = ", other things equal" if len(f.data.terms) > 1 else ""
-        return f"{begun(change)} multiplies {self.of} by {ratio(c.b)}{others} ({level_words(f.alpha)} CI {ratio_span(c)})."
+        ci = f"{level_words(f.alpha)} CI {ratio_span(c)}"
+        return f"{begun(change)} multiplies {self.of} by {ratio(c.b)}{others} ({ci})."
 
     def cells(self, c: Coefficient, alpha: float) -> q.Row:
         """The ratio of a coefficient with its interval."""
