@@ -28,7 +28,7 @@ import { Control } from "./control";
 import { Upgrade } from "./upgrade";
 import { useTakeUp } from "./take-up";
 import { Trail } from "./trail";
-import { problemOf, useAnswer } from "./use-answer";
+import { fieldOf, problemOf, useAnswer } from "./use-answer";
 import { Variants } from "./variants";
 
 export function QuestionPage() {
@@ -78,7 +78,7 @@ function Question({ study, id }: { study: string; id: string }) {
   const answer = state.answer;
   const old = Boolean(answer) && (state.out_of_date || computing || problem !== null);
   const tables = contents?.entries.filter((e) => e.type === "table") ?? [];
-  const setField = (field: string, value: unknown) => change({ spec: { ...state.spec, [field]: value } });
+  const setField = fieldOf(change);
   const setSpec = (spec: Record<string, unknown>) => change({ spec });
   const begin = async (spec: Record<string, unknown>, as?: string | null, adds?: boolean) => {
     const layout = as ? catalogue?.methods.find((m) => m.id === as)?.layouts[0]?.id : state.layout;

@@ -7,6 +7,7 @@ import { titleOf } from "../common/chips";
 import { applies, askOf, type Around, type Ask, type Fields, type Properties } from "../asking/ask";
 import { AskField } from "../asking/ask-field";
 import { asList } from "../common/lists";
+import { fieldOf, type Change } from "./use-answer";
 
 export function Settings({
   method,
@@ -23,7 +24,7 @@ export function Settings({
   tables: Entry[];
   rows?: S["RowsUsed"];
   around: Around;
-  change: (part: { spec?: Record<string, unknown>; table?: string }) => void;
+  change: Change;
   setLayout: (id: string) => void;
   settings: string[];
 }) {
@@ -31,7 +32,7 @@ export function Settings({
   const properties = Object.entries((method.spec.properties ?? {}) as Properties)
     .filter(([, p]) => p.ask && !p.ask.sentence && p.ask.shown !== "cases")
     .sort(([a], [b]) => Number(COMMON.includes(a)) - Number(COMMON.includes(b)));
-  const set = (field: string, value: unknown) => change({ spec: { ...state.spec, [field]: value } });
+  const set = fieldOf(change);
   const left = rows?.left_out ?? [];
   const reasons = left.map((l) => `${grouped(l.n)}: ${l.why}`).join("; ");
   const used =

@@ -4,7 +4,7 @@ import type { ReactNode } from "react";
 import { describe, expect, it } from "vitest";
 import { api, take, type S } from "../client/api";
 import { server, type Reply, type Sent } from "../testing/kit";
-import { problemOf, useAnswer } from "./use-answer";
+import { fieldOf, problemOf, useAnswer } from "./use-answer";
 
 type State = S["QuestionState"];
 const WHERE = "/api/studies/s1/questions/q1";
@@ -115,6 +115,19 @@ describe("a changed sentence", () => {
     expect(patch!.query.get("answer")).toBe("true");
     expect(patch!.headers.get("if-match")).toBe('"3"');
     expect(did("POST")).toEqual([]);
+  });
+
+  it("made twice before the page is drawn again loses neither", async () => {
+    const { result, did } = question(answered(), { [`PATCH ${WHERE}`]: { body: answered({ revision: 4 }) } });
+    await waitFor(() => expect(result.current.state).toBeTruthy());
+    act(() => {
+      const set = fieldOf(result.current.change);
+      set("groups", "bed");
+      set("alpha", 0.01);
+    });
+    expect(result.current.state?.spec).toEqual({ response: "height", groups: "bed", alpha: 0.01 });
+    await waitFor(() => expect(did("PATCH").length).toBe(2));
+    expect(did("PATCH")[1]?.body).toEqual({ spec: { response: "height", groups: "bed", alpha: 0.01 } });
   });
 
   it("is sent in order, each meant for what the one before made of it; only the last answer is shown", async () => {

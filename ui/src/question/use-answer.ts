@@ -8,6 +8,14 @@ import { sayProblem } from "../common/toasts";
 
 type State = S["QuestionState"];
 
+type Part = { spec?: Record<string, unknown>; layout?: string; table?: string };
+export type Change = (ask: Part | ((now: State) => Part)) => void;
+
+/** Sets one field of the sentence as it then stands. */
+export function fieldOf(change: Change): (field: string, value: unknown) => void {
+  return (field, value) => change((now) => ({ spec: { ...now.spec, [field]: value } }));
+}
+
 /** Keeps the answer in step with the sentence and the data: no run button. */
 export function useAnswer(study: string, id: string, state: State | undefined) {
   const client = useQueryClient();
@@ -51,17 +59,19 @@ export function useAnswer(study: string, id: string, state: State | undefined) {
       if (mine === turn.current) setComputing(false);
     }
   }, [client, store, study, id]);
-  type Part = { spec?: Record<string, unknown>; layout?: string; table?: string };
   const patch = (body: Part, { header }: { header: Meant }) => {
     const params = { path: where.params.path, header, query: { answer: true } };
     return take(api.PATCH("/api/studies/{study_id}/questions/{item_id}", { params, body }));
   };
-  const change = (part: Part) => {
-    if (!state) return;
-    if (waiting.current++ === 0) seen.current = state.revision;
+  const change: Change = (ask) => {
+    // Two changes may come before the page is drawn again: each is made on the sentence as it now stands.
+    const now = client.getQueryData<State>(["question", study, id]) ?? state;
+    if (!now) return;
+    const part = typeof ask === "function" ? ask(now) : ask;
+    if (waiting.current++ === 0) seen.current = now.revision;
     // The sentence answers at once; the server keeps it, and the answer follows.
     void client.cancelQueries({ queryKey: ["question", study, id] }, { revert: false, silent: true });
-    client.setQueryData(["question", study, id], { ...state, ...part });
+    client.setQueryData(["question", study, id], { ...now, ...part });
     asked.current = "";
     turn.current++;
     setJob(null);
@@ -70,7 +80,7 @@ export function useAnswer(study: string, id: string, state: State | undefined) {
     const mine = turn.current;
     // Changes are sent in order, and the answer is asked for when the last of them is kept.
     line.current = line.current
-      .then(() => together((headers) => patch(part, headers), seen.current, state.name))
+      .then(() => together((headers) => patch(part, headers), seen.current, now.name))
       .then((next) => {
         if (!next) return client.invalidateQueries({ queryKey: ["question", study, id] });
         seen.current = follow(seen.current, next.revision, mine === turn.current);
