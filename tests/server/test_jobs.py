@@ -10,6 +10,7 @@ import pytest
 from fastapi.testclient import TestClient
 
 from tests.conftest import Client
+from yavik.server import questions_view
 
 
 def large(rows: int = 120_000) -> bytes:
@@ -43,7 +44,20 @@ def test_a_large_file_is_a_job(brought: dict[str, Any]) -> None:
     assert brought["rows"] == 120_000
 
 
-def test_events_tell_until_the_end(client: Client, brought: dict[str, Any]) -> None:
+def test_quick_work_of_a_worker_comes_with_the_request(
+    client: Client, brought: dict[str, Any], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(questions_view, "AT_ONCE", 60.0)
+    spec = {"response": "y", "groups": "room"}
+    made = client.call(
+        "POST", "/questions", 201, json={"table": brought["id"], "method": "compare_groups", "spec": spec}
+    )
+    state = client.call("POST", f"/questions/{made['id']}/answer")
+    assert state["job"] is None and state["answer"]["headline"] and not state["out_of_date"]
+
+
+def test_events_tell_until_the_end(client: Client, brought: dict[str, Any], monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(questions_view, "AT_ONCE", 0.0)
     made = client.call(
         "POST",
         "/questions",

@@ -4,6 +4,7 @@ import logging
 import multiprocessing
 import queue
 import threading
+from multiprocessing.context import ForkServerContext, SpawnContext
 from multiprocessing.process import BaseProcess
 from pathlib import Path
 
@@ -14,6 +15,16 @@ from yavik.store.budget import total
 LOOK_SECONDS = 1.0
 """Between two looks at an idle process."""
 log = logging.getLogger("yavik.engine")
+
+
+def _context() -> ForkServerContext | SpawnContext:
+    """How workers begin: forked from a process that has loaded what they need, which takes a moment; elsewhere each
+    loads it for itself, which takes seconds."""
+    if "forkserver" not in multiprocessing.get_all_start_methods():
+        return multiprocessing.get_context("spawn")
+    context = multiprocessing.get_context("forkserver")
+    context.set_forkserver_preload(["yavik.engine.loaded"])
+    return context
 
 
 class Worker:
@@ -29,7 +40,7 @@ class Worker:
         self.thread.start()
 
     def _start(self) -> None:
-        context = multiprocessing.get_context("spawn")
+        context = _context()
         self.pipe, theirs = context.Pipe()
         process = context.Process(
             target=main, args=(theirs, str(self.folder), self.budget, self.workers), daemon=True
