@@ -127,6 +127,48 @@ function page(start = state(), replies: Record<string, Reply> = {}) {
   return { did, user: userEvent.setup() };
 }
 
+describe("an answer that takes long", () => {
+  class Events {
+    static told: ((event: { data: string }) => void) | null = null;
+    set onmessage(tell: (event: { data: string }) => void) {
+      Events.told = tell;
+    }
+    onerror = () => undefined;
+    close() {}
+  }
+  const job = {
+    id: "j1",
+    study_id: "s1",
+    title: "Question",
+    state: "running",
+    part: 0.4,
+    what: "Looking at the checks",
+    seconds: 1,
+    shown: null,
+    said: [],
+    result: null,
+    problem: null,
+    item_id: "q1",
+  };
+
+  it("says its statement first, above what is out of date", async () => {
+    vi.stubGlobal("EventSource", Events);
+    page(state({ out_of_date: true }), {
+      [`POST ${WHERE}/answer`]: { body: state({ out_of_date: true, job }) },
+    });
+    await waitFor(() => expect(Events.told).toBeTruthy());
+    act(() => Events.told!({ data: JSON.stringify(job) }));
+    expect(screen.getByRole("group", { name: "Question" })).toBeTruthy();
+    expect(screen.getByTestId("headline").textContent).toBe("Means differ.");
+    act(() =>
+      Events.told!({ data: JSON.stringify({ ...job, said: [{ t: "Means do not differ.", style: "plain" }] }) }),
+    );
+    expect(screen.getByTestId("early").textContent).toContain("Means do not differ.");
+    expect(screen.queryByTestId("headline")).toBeNull(); // one statement at a time
+    expect(screen.getByText("Out of date: being renewed")).toBeTruthy();
+  });
+});
+
 describe("a question", () => {
   it("reads as a sentence, with what it used and what it says", async () => {
     page();
