@@ -1,5 +1,7 @@
 """Does the middle, or the spread, of one measurement differ from a value?"""
 
+from collections.abc import Callable
+from functools import cached_property
 from typing import Any, Literal
 
 import numpy as np
@@ -69,22 +71,49 @@ class Found:
         self.y, self.spec, self.decimals = y, spec, decimals
         self.sd = float(y.std(ddof=1)) if len(y) > 1 else np.nan
         self.printed = told(decimals, self.sd / float(np.sqrt(len(y))))
-        self.away = difference(y, spec.value)
         getattr(self, f"_{spec.test}")(spec.alternative)
 
-    def _set(self, p: float, spans: list[Span], what: str, estimate: float, low: float, high: float) -> None:
-        self.p, self.spans, self.what, self.estimate, self.low, self.high = p, spans, what, estimate, low, high
+    @cached_property
+    def away(self) -> Floats:
+        """Distances from the value."""
+        return difference(self.y, self.spec.value)
+
+    @cached_property
+    def estimated(self) -> tuple[float, float, float]:
+        """The estimate and its interval: of ranks they take longer than p, and not everybody who asks for p wants
+        them."""
+        return self._estimates()
+
+    @property
+    def estimate(self) -> float:
+        """Of what the test is of."""
+        return self.estimated[0]
+
+    @property
+    def low(self) -> float:
+        """Lower end of its interval."""
+        return self.estimated[1]
+
+    @property
+    def high(self) -> float:
+        """Upper end of its interval."""
+        return self.estimated[2]
+
+    def _set(
+        self, p: float, spans: list[Span], what: str, estimates: Callable[[], tuple[float, float, float]]
+    ) -> None:  # fmt: skip
+        self.p, self.spans, self.what, self._estimates = p, spans, what, estimates
 
     def _t(self, alternative: Alternative) -> None:
         t = t_one(float(self.y.mean()), self.sd, len(self.y), self.spec.value, self.spec.alpha, alternative)
-        self._set(t.p, q.tested("t", t.t, (t.df,), t.p), "mean", t.difference, t.ci_low, t.ci_high)
+        self._set(t.p, q.tested("t", t.t, (t.df,), t.p), "mean", lambda: (t.difference, t.ci_low, t.ci_high))
         self.cells, self.note = q.row(t=q.stat(t.t, "t"), df=q.df(t.df)), "Student's t with n − 1 df."
         self.facts = {"t": t.t, "df": t.df}
 
     def _wilcoxon(self, alternative: Alternative) -> None:
         w = signed_rank(self.away, alternative=alternative)
         spans = [italic("W"), *say(f"⁺ = {number(w.w_plus, 1 if w.w_plus % 1 else 0)}, "), *q.p_said(w.p)]
-        self._set(w.p, spans, "pseudo-median", *pseudo_median(self.y, self.spec.alpha, alternative))
+        self._set(w.p, spans, "pseudo-median", lambda: pseudo_median(self.y, self.spec.alpha, alternative))
         self.cells = q.row(
             w_plus=q.num(w.w_plus, 1, "Rank sum above"), w_minus=q.num(w.w_minus, 1, "below"), z=q.stat(w.z, "z")
         )
@@ -100,7 +129,7 @@ class Found:
         s = sign_test(self.away, alternative)
         low, high, level = median_interval(self.y, self.spec.alpha, alternative)
         spans = say(f"{grouped(s.above)} above and {grouped(s.below)} below, ", *q.p_said(s.p))
-        self._set(s.p, spans, "median", float(np.median(self.y)), low, high)
+        self._set(s.p, spans, "median", lambda: (float(np.median(self.y)), low, high))
         self.cells = q.row(
             above=q.count(s.above, "Above"), below=q.count(s.below, "Below"), equal=q.count(s.zeros, "Equal")
         )
@@ -116,7 +145,7 @@ class Found:
             )
         v = variance_test(self.sd**2, len(self.y), self.spec.value, self.spec.alpha, alternative)
         spans = q.tested("χ²", v.chi2, (v.df,), v.p)
-        self._set(v.p, spans, "standard deviation", self.sd, v.sd_low, v.sd_high)
+        self._set(v.p, spans, "standard deviation", lambda: (self.sd, v.sd_low, v.sd_high))
         self.cells = q.row(chi2=q.stat(v.chi2, "χ²"), df=q.df(v.df))
         self.note = "Holds for normal values only: more data do not mend it. Two-sided p is twice the smaller tail."
         self.facts = {"chi2": v.chi2, "df": v.df}

@@ -94,7 +94,10 @@ def _pairs(table: Table, spec: ComparePairedSpec) -> Pairs:
             " pairs needs two.",
             column=spec.second,
         )
-    away = difference(a[use], b[use])
+    rows = table.rows
+    if n < len(use):
+        a, b, rows = a[use], b[use], rows[use]
+    away = difference(a, b)
     if np.ptp(away) == 0 and spec.test == "t":
         raise DataProblem(
             "All differences are the same: there is no spread to judge them against.", column=spec.second
@@ -104,7 +107,7 @@ def _pairs(table: Table, spec: ComparePairedSpec) -> Pairs:
     decimals = max(printed_decimals(one), printed_decimals(two))
     asked = OneSampleSpec(value=spec.difference, test=spec.test, alpha=spec.alpha, alternative=spec.alternative)
     found = Found(away, asked, decimals)
-    return Pairs(one, two, a[use], b[use], away, use, table.rows[use], decimals, asked, found)
+    return Pairs(one, two, a, b, away, use, rows, decimals, asked, found)
 
 
 def _headline(p: Pairs, spec: ComparePairedSpec) -> list[Span]:
