@@ -146,6 +146,22 @@ def test_a_waiting_job_can_be_stopped(engine: Engine, store: Store) -> None:
     assert second.wait(90) and second.state is State.stopped
 
 
+def test_a_stop_is_heard_before_and_while_its_process_begins(store: Store) -> None:
+    root = carry_out(store, put(store, SMALL), Run())["key"]
+    ask = Ask(root=root, steps=[], method="compare_groups", spec={"response": "y", "groups": "g"})
+    cold = Engine(store, workers=1, warm=False)
+    try:
+        for moment in (0.0, 0.01, 0.05):
+            job = cold.submit(ask, "Stopped")
+            time.sleep(moment)
+            cold.stop(job)
+            assert job.wait(60) and job.state in (State.stopped, State.done)  # done where it was quicker
+            assert job.state is State.stopped or moment
+            assert run(cold, ask).state is State.done  # the next one does not suffer from it
+    finally:
+        cold.close()
+
+
 def test_a_killed_worker_is_replaced_and_said(engine: Engine, store: Store) -> None:
     job = engine.submit(put(store, big()), "reading")
     until(lambda: job.part > 0)

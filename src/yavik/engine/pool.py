@@ -34,8 +34,7 @@ class Worker:
         self.folder, self.jobs, self.budget, self.workers = folder, jobs, budget, workers
         self.job: Job | None = None
         self.process: BaseProcess | None = None
-        if warm:
-            self._start()
+        self.warm, self.torn = warm, False
         self.thread = threading.Thread(target=self._feed, daemon=True)
         self.thread.start()
 
@@ -47,14 +46,13 @@ class Worker:
         )
         process.start()
         theirs.close()
-        self.process = process
+        self.process, self.torn = process, False
 
     def _feed(self) -> None:
+        if self.warm:
+            self._start()  # here, for it takes seconds where nothing is loaded yet
         while (job := self._next()) is not None:
-            if job.stop_asked:
-                job.tell(state=State.stopped, what="Stopped before it began")
-                continue
-            self.job = job
+            self.job = job  # from now on a stop ends the process
             try:
                 self._carry(job)
             except (EOFError, OSError, BrokenPipeError):
@@ -69,14 +67,21 @@ class Worker:
                 return self.jobs.get(timeout=LOOK_SECONDS)
             except queue.Empty:
                 if self.process is not None and not self.process.is_alive():
-                    log.warning("an idle worker ended (%s) and is replaced", self.process.exitcode)
+                    if not self.torn:
+                        log.warning("an idle worker ended (%s) and is replaced", self.process.exitcode)
                     self.end()
                     self._start()
 
     def _carry(self, job: Job) -> None:
-        job.tell(state=State.running, what="Starting")
-        if self.process is None:
+        if self.torn:  # what was stopped had just ended, or not begun
+            self.end()
             self._start()
+        if not job.stop_asked:
+            job.tell(state=State.running, what="Starting")
+            if self.process is None:
+                self._start()
+        if job.stop_asked:  # while it waited, or while its process began
+            return job.tell(state=State.stopped, what="Stopped before it began")
         self.pipe.send(job.description.model_dump(mode="json"))
         while True:
             kind, data = self.pipe.recv()
@@ -115,6 +120,7 @@ class Worker:
     def stop(self) -> None:
         """Ends what the process is doing, and the process with it."""
         if self.process is not None:
+            self.torn = True
             self.process.terminate()
 
     def end(self) -> None:
