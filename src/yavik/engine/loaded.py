@@ -3,14 +3,8 @@
 This module is imported by the process that workers are forked from, which does nothing else and holds no data.
 """
 
-import pandas
-import pyarrow
-from pydantic import TypeAdapter
-from scipy import stats
-
 from yavik.core.methods import methods
-from yavik.engine.forking import over_processes
-from yavik.engine.tasks import Described, carry_out
-from yavik.store import Store
+from yavik.engine import forking, tasks
 
-READY = (pandas, pyarrow, TypeAdapter, stats, over_processes, Described, carry_out, Store, methods())
+READY = (forking, tasks, methods())
+"""With them come the store, numpy, scipy, pandas, pyarrow and pydantic."""

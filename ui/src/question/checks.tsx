@@ -14,20 +14,20 @@ export function Checks({
   answer,
   study,
   state,
-  change,
+  set,
   begin,
 }: {
   answer: Answer;
   study: string;
   state: S["QuestionState"];
-  change: (part: { spec: Record<string, unknown> }) => void;
+  set: (fields: Record<string, unknown>) => void;
   /** Asks a question of its own, of another method. */
   begin: (spec: Record<string, unknown>, method: string) => void;
 }) {
   const go = useNavigate();
   const apply = (remedy: S["Remedy"]) => {
     if (remedy.spec && remedy.method) begin(remedy.spec, remedy.method);
-    else if (remedy.spec) change({ spec: { ...state.spec, ...remedy.spec } });
+    else if (remedy.spec) set(remedy.spec);
     else if (remedy.rows) void go(rowsPath(study, state.table, remedy.rows));
   };
   return (

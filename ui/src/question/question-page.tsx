@@ -28,7 +28,7 @@ import { Control } from "./control";
 import { Upgrade } from "./upgrade";
 import { useTakeUp } from "./take-up";
 import { Trail } from "./trail";
-import { fieldOf, problemOf, useAnswer } from "./use-answer";
+import { fieldOf, fieldsOf, problemOf, useAnswer } from "./use-answer";
 import { Variants } from "./variants";
 
 export function QuestionPage() {
@@ -144,7 +144,7 @@ function Question({ study, id }: { study: string; id: string }) {
                   answer={answer}
                   study={study}
                   state={state}
-                  change={change}
+                  set={fieldsOf(change)}
                   begin={(spec, as) => void begin(spec, as)}
                 />
               </div>
@@ -283,7 +283,7 @@ function Question({ study, id }: { study: string; id: string }) {
                     touch={{
                       spec: state.spec,
                       set: setField,
-                      setAll: (fields) => setSpec({ ...state.spec, ...fields }),
+                      setAll: fieldsOf(change),
                       begin: (spec, as, adds) => void begin(spec, as, adds),
                       makeTable: (block) => void makeTable(block),
                     }}

@@ -37,7 +37,7 @@ describe("what an answer rests on", () => {
         answer={{ checks } as unknown as Answer}
         study="s1"
         state={{ table: "t1", spec: { response: "x", test: "auto" } } as unknown as State}
-        change={(part) => did.push(part)}
+        set={(fields) => did.push(fields)}
         begin={(spec, method) => did.push([spec, method])}
       />,
     );
@@ -55,7 +55,7 @@ describe("what an answer rests on", () => {
     const { did, user } = opened();
     await user.click(screen.getByRole("button", { name: "Use ranks" }));
     await user.click(screen.getByRole("button", { name: "Another method" }));
-    expect(did).toEqual([{ spec: { response: "x", test: "rank" } }, [{ response: "x" }, "other"]]);
+    expect(did).toEqual([{ test: "rank" }, [{ response: "x" }, "other"]]);
   });
 
   it("leads to its rows, no more of them than an address can hold", async () => {

@@ -11,9 +11,14 @@ type State = S["QuestionState"];
 type Part = { spec?: Record<string, unknown>; layout?: string; table?: string };
 export type Change = (ask: Part | ((now: State) => Part)) => void;
 
-/** Sets one field of the sentence as it then stands. */
+/** Sets fields of the sentence as it then stands, whatever of it was drawn. */
+export function fieldsOf(change: Change): (fields: Record<string, unknown>) => void {
+  return (fields) => change((now) => ({ spec: { ...now.spec, ...fields } }));
+}
+
+/** Sets one field likewise. */
 export function fieldOf(change: Change): (field: string, value: unknown) => void {
-  return (field, value) => change((now) => ({ spec: { ...now.spec, [field]: value } }));
+  return (field, value) => fieldsOf(change)({ [field]: value });
 }
 
 /** Keeps the answer in step with the sentence and the data: no run button. */

@@ -20,9 +20,13 @@ def occurring(codes: Any) -> Ints:
         codes: whole numbers, shape (n,).
     """
     codes = np.asarray(codes)
-    if not len(codes) or codes.min() < 0 or codes.max() >= 4 * len(codes) + ROOM:
-        return np.unique(codes).astype(np.int64)
-    return np.flatnonzero(np.bincount(codes))
+    return np.flatnonzero(np.bincount(codes)) if _near(codes) else np.unique(codes).astype(np.int64)
+
+
+def _near(codes: Any, rows: int | None = None) -> bool:
+    """Whether numbers lie near enough to 0 for a counter each."""
+    rows = len(codes) if rows is None else rows
+    return bool(len(codes) and codes.min() >= 0 and codes.max() < 4 * rows + ROOM)
 
 
 def numbered(codes: Any) -> tuple[Ints, Ints]:
@@ -33,7 +37,7 @@ def numbered(codes: Any) -> tuple[Ints, Ints]:
     """
     codes = np.asarray(codes)
     there = occurring(codes)
-    if not len(there) or there[0] < 0 or there[-1] >= 4 * len(codes) + ROOM:
+    if not _near(there, len(codes)):
         return there, np.searchsorted(there, codes)
     place = np.zeros(int(there[-1]) + 1, np.int64)
     place[there] = np.arange(len(there))

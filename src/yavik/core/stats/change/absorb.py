@@ -31,39 +31,42 @@ def demeaned(columns: Floats, codes: Sequence[Any], weights: Floats | None = Non
     x -= x.mean(axis=0)  # levels take it out anyway; what is left is judged by its own spread
     size = np.maximum(np.sqrt((x**2).mean(axis=0)), 1e-300)
     w = np.ones(len(x)) if weights is None else weights
-    turn = _by_turns if len(codes) < 2 else _at_once(codes, w)
+    turn = _by_turns(codes, w) if len(codes) < 2 else _at_once(codes, w)
     for _ in range(MOST_ROUNDS):
-        left = turn(x, codes, w, size)
+        left = turn(x, size)
         if len(codes) < 2 or left < TOLERANCE:
             return x
     raise ValueError("the levels of units and periods do not settle")
 
 
-Turn = Callable[[Floats, Sequence[Any], Floats, Floats], float]
-"""Takes levels out of columns, in place; returns the largest it met, in units of its column's spread."""
+Turn = Callable[[Floats, Floats], float]
+"""Takes levels out of columns, in place; returns the largest it met, in units of its column's spread (the second)."""
 
 
-def _by_turns(x: Floats, codes: Sequence[Any], w: Floats, size: Floats) -> float:
-    left = 0.0
-    for c in codes:
-        total = np.maximum(np.bincount(c, w), 1e-300)
-        for j in range(x.shape[1]):
-            mean = np.bincount(c, w * x[:, j]) / total
-            x[:, j] -= mean[c]
-            left = max(left, float(np.abs(mean).max()) / float(size[j]))
-    return left
+def _by_turns(codes: Sequence[Any], w: Floats) -> Turn:
+    totals = [np.maximum(np.bincount(c, w), 1e-300) for c in codes]
+
+    def turn(x: Floats, size: Floats) -> float:
+        left = 0.0
+        for c, total in zip(codes, totals, strict=True):
+            for j in range(x.shape[1]):
+                mean = np.bincount(c, w * x[:, j]) / total
+                x[:, j] -= mean[c]
+                left = max(left, float(np.abs(mean).max()) / float(size[j]))
+        return left
+
+    return turn
 
 
 def _at_once(codes: Sequence[Any], w: Floats) -> Turn:
     """A turn that solves for the levels of both groupings; the second one takes back what rounding left of them."""
-    long, short = sorted(codes, key=lambda c: -int(c.max()))
+    long, short = _by_length(codes)
     m, k = int(long.max()) + 1, int(short.max()) + 1
     if k > MOST_SOLVED or m * k > MOST_CELLS:
-        return _by_turns
-    cells = np.asarray(np.bincount(long * k + short, w, m * k), np.float64).reshape(m, k)
-    total, share, inner = _solved(cells)
+        return _by_turns(codes, w)
+    total, share, inner = _solved(long, short, w)
 
-    def turn(x: Floats, _codes: Sequence[Any], w: Floats, size: Floats) -> float:
+    def turn(x: Floats, size: Floats) -> float:
         left = 0.0
         for j in range(x.shape[1]):
             weighed = w * x[:, j]
@@ -77,13 +80,21 @@ def _at_once(codes: Sequence[Any], w: Floats) -> Turn:
     return turn
 
 
-def _solved(cells: Floats) -> tuple[Floats, Floats, Floats]:
-    """Of the weights in the cells of two groupings, shape (m, k): sums of the first, the shares of the second within
-    it, and the inverse for the levels of the second.
+def _by_length(codes: Sequence[Any]) -> tuple[Any, Any]:
+    """Two groupings, the one with more levels first."""
+    long, short = sorted(codes, key=lambda c: -int(c.max()))
+    return long, short
+
+
+def _solved(long: Any, short: Any, w: Floats) -> tuple[Floats, Floats, Floats]:
+    """Weights of the first grouping's m levels, the shares of the second one's k within them, shape (m, k), and the
+    inverse for the levels of the second.
 
     One level of each connected part is free: the directions that belong to it are nought but for rounding, which must
     not be taken for a link.
     """
+    m, k = int(long.max()) + 1, int(short.max()) + 1
+    cells = np.asarray(np.bincount(long * k + short, w, m * k), np.float64).reshape(m, k)
     total = np.maximum(cells.sum(axis=1), 1e-300)
     share = cells / total[:, None]
     inner = np.linalg.pinv(np.diag(cells.sum(axis=0)) - cells.T @ share, rcond=1e-12, hermitian=True)
@@ -128,12 +139,9 @@ def rank_of(codes: Sequence[Any]) -> int:
 
 def leverage(codes: Sequence[Any], weights: Floats | None = None) -> Floats:
     """Diagonal of the hat matrix of the levels of two groupings, shape (n,), without dummies for the larger one."""
-    a, b = sorted(codes, key=lambda c: -int(c.max()))
+    a, b = _by_length(codes)
     w = np.ones(len(a)) if weights is None else weights
-    m, k = int(a.max()) + 1, int(b.max()) + 1
-    cells = np.zeros((m, k))
-    np.add.at(cells, (a, b), w)
-    total, share, inner = _solved(cells)
+    total, share, inner = _solved(a, b, w)
     mixed = share @ inner
     own = np.einsum("ij,ij->i", mixed, share)
     return np.asarray(w * (1 / total[a] + np.diag(inner)[b] - 2 * mixed[a, b] + own[a]))
