@@ -10,7 +10,8 @@ import pytest
 from fastapi.testclient import TestClient
 
 from tests.conftest import Client
-from yavik.server import questions_view
+from yavik.engine import jobs
+from yavik.server import figures_view
 
 
 def large(rows: int = 120_000) -> bytes:
@@ -47,7 +48,7 @@ def test_a_large_file_is_a_job(brought: dict[str, Any]) -> None:
 def test_quick_work_of_a_worker_comes_with_the_request(
     client: Client, brought: dict[str, Any], monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr(questions_view, "AT_ONCE", 60.0)
+    monkeypatch.setattr(jobs, "SOON", 60.0)
     spec = {"response": "y", "groups": "room"}
     made = client.call(
         "POST", "/questions", 201, json={"table": brought["id"], "method": "compare_groups", "spec": spec}
@@ -57,7 +58,7 @@ def test_quick_work_of_a_worker_comes_with_the_request(
 
 
 def test_events_tell_until_the_end(client: Client, brought: dict[str, Any], monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(questions_view, "AT_ONCE", 0.0)
+    monkeypatch.setattr(jobs, "SOON", 0.0)
     made = client.call(
         "POST",
         "/questions",
@@ -135,3 +136,17 @@ def test_a_figure_of_a_large_table_sends_few_points(client: Client, brought: dic
     )
     assert len(json.dumps(figure["drawing"])) < 500_000
     assert "Points are a random 2000 of 120\u2009000 values" in "".join(s["t"] for s in figure["drawing"]["caption"])
+
+
+@pytest.mark.parametrize("soon", [0.0, 60.0])
+def test_a_drawing_of_a_worker_comes_with_the_request_where_it_is_quick(
+    client: Client, brought: dict[str, Any], monkeypatch: pytest.MonkeyPatch, soon: float
+) -> None:
+    monkeypatch.setattr(jobs, "SOON", soon)
+    monkeypatch.setattr(figures_view, "LARGE_CELLS", 1000)
+    described = {"response": "y", "groups": "room"}
+    figure = client.call("POST", "/figures", 201, json={"table": brought["id"], "figure": described})
+    assert (figure["job"] is None) == (figure["drawing"] is not None) == (soon > 0)
+    if figure["job"]:
+        assert finished(client.http, figure["job"])["state"] == "done"
+    assert client.get(f"/figures/{figure['id']}")["drawing"] is not None

@@ -17,6 +17,8 @@ class State(StrEnum):
     stopped = "stopped"
 
 
+SOON = 0.25
+"""Seconds that a request waits for a worker: what is done by then comes with it, without a bar that flashes."""
 ENDED = frozenset({State.done, State.problem, State.failed, State.stopped})
 
 
@@ -52,6 +54,10 @@ class Job:
     def wait(self, timeout: float | None = None) -> bool:
         """Waits for the end; False where it did not come in time."""
         return self._ended.wait(timeout)
+
+    def done_soon(self) -> bool:
+        """Whether it is done well before anyone would look for its progress. Waits so long."""
+        return self.wait(SOON) and self.state is State.done
 
     @property
     def ended(self) -> bool:

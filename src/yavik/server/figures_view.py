@@ -108,6 +108,8 @@ def redraw(store: Store, engine: Engine, item: Item) -> FigureState:
     except (DataProblem, LookupError) as trouble:
         return _troubled(store, item, trouble)
     job = engine.submit(d, f"Drawing {item.name}", item.study_id, item.id)
+    if job.done_soon():
+        return figure_state(store, item)
     return _state(store, item, shown_drawing(store, item), out_of_date=True).model_copy(update={"job": job_out(job)})
 
 

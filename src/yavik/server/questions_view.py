@@ -11,7 +11,7 @@ from yavik.core.answers.model_card import CardTerm, FitLine, term_changes
 from yavik.core.answers.wording import listing
 from yavik.core.methods.registry import get, parse_spec
 from yavik.core.table import DataProblem
-from yavik.engine import Engine, State
+from yavik.engine import Engine
 from yavik.engine.answering import answered, kept_answer
 from yavik.engine.describing import ask_for
 from yavik.engine.needs import answer_key, needs
@@ -158,10 +158,6 @@ def changed(before: list[CardTerm] | None, now: list[CardTerm]) -> str:
     return term_changes(before, now) or "other settings"
 
 
-AT_ONCE = 0.25
-"""Seconds that a request waits for a worker: what is done by then comes with it, without a bar that flashes."""
-
-
 def renew(store: Store, engine: Engine, item: Item) -> QuestionState:
     """Computes the present answer: here when small and quick, else by a worker, as a job where that takes a while.
     Raises DataProblem."""
@@ -180,7 +176,7 @@ def renew(store: Store, engine: Engine, item: Item) -> QuestionState:
             if fresh is not None:
                 return question_state(store, item, fresh)
     job = engine.submit(asked, item.name, item.study_id, item.id)
-    if job.wait(AT_ONCE) and job.state is State.done:
+    if job.done_soon():
         return question_state(store, item)
     return question_state(store, item).model_copy(update={"job": job_out(job)})
 
