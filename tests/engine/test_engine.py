@@ -11,6 +11,7 @@ import numpy as np
 import pytest
 
 from yavik.core.apart.memory import bounded
+from yavik.core.figures import Figure
 from yavik.core.files.detect import detect
 from yavik.core.files.options import ReadOptions
 from yavik.core.methods import Run
@@ -19,6 +20,7 @@ from yavik.core.table.problem import Stopped
 from yavik.engine import Engine, Job, State, worker
 from yavik.engine.answering import answered
 from yavik.engine.descriptions import Ask, ReadFile, Replay
+from yavik.engine.drawing import Draw
 from yavik.engine.remote import Remote, over_workers
 from yavik.engine.tasks import carry_out
 from yavik.store import Store
@@ -266,6 +268,35 @@ def test_far_work_tells_how_far_it_is_and_is_stopped(far: Engine, store: Store) 
     assert remote_of(far)._futures == {}
     quick = Ask(root=root, steps=[], method="compare_groups", spec={"response": "s", "groups": "g"})
     assert run(far, quick).state is State.done  # the worker is free again
+
+
+def test_the_answer_that_lends_a_figure_its_marks_is_worked_out_far_away(store: Store, cluster: Any) -> None:
+    far = Engine(store, workers=1, address=cluster.scheduler_address)
+    root = far.do(put(store, SMALL))["key"]
+    spec = {"response": "y", "groups": "g"}
+    ask = Ask(root=root, steps=[], method="compare_groups", spec=spec)
+    figure = Figure(kind="groups", response="y", groups="g", marks_from="lender")
+    draw = Draw(root=root, steps=[], figure=figure, ask=ask, asked="Lender")
+    asked: list[Ask] = []
+    remote, there = remote_of(far), remote_of(far).ask
+    remote.ask = lambda d, job, of=1.0: asked.append(d) or there(d, job, of)  # type: ignore[method-assign,func-returns-value]
+    try:
+        job = run(far, draw)
+        assert job.state is State.done and job.result is not None, job.what
+        drawn = store.result(job.result["key"])
+        assert asked == [ask] and drawn is not None and drawn["missing"] is None
+        # The answer is there now: another drawing with its marks asks for nothing, and draws what is drawn at home.
+        again = draw.model_copy(update={"figure": figure.model_copy(update={"title": "Again"})})
+        assert run(far, again).state is State.done and len(asked) == 1
+        store.drop_result(job.result["key"])
+        assert store.result(far.do(draw)["key"]) == drawn
+        # One that cannot be answered lends nothing, and the drawing says so.
+        wrong = draw.model_copy(update={"ask": ask.model_copy(update={"spec": {**spec, "where": "y > 1000"}})})
+        job = run(far, wrong)
+        drawn = store.result((job.result or {}).get("key", ""))
+        assert job.state is State.done and drawn is not None and "No row has y > 1000." in drawn["missing"]
+    finally:
+        far.close()
 
 
 def test_parts_of_an_answer_are_made_on_every_far_worker(far: Engine, store: Store) -> None:

@@ -9,7 +9,6 @@ from typing import Any, TypeVar
 
 from yavik.core.methods import Run
 from yavik.core.table.problem import Stopped
-from yavik.engine.descriptions import Ask
 from yavik.engine.jobs import Job
 from yavik.engine.pool import Pool, size_for
 from yavik.engine.remote import Remote
@@ -55,8 +54,8 @@ class Engine:
             self.jobs[job.id] = job
             while len(self.jobs) > REMEMBERED:
                 self.jobs.popitem(last=False)
-        if self.remote and isinstance(description, Ask):
-            self.remote.submit(job)
+        if self.remote and self.remote.takes(description):
+            self.remote.submit(job, self.pool.submit)
         else:
             self.pool.submit(job)
         return job
@@ -76,10 +75,9 @@ class Engine:
 
     def stop(self, job: Job) -> None:
         """Stops a job, wherever it runs."""
-        if self.remote and isinstance(job.description, Ask):
+        if self.remote:
             self.remote.stop(job)
-        else:
-            self.pool.stop(job)
+        self.pool.stop(job)
 
     def small(self, rows: int, columns: int) -> bool:
         """Whether work is little enough for the request."""

@@ -1,13 +1,15 @@
-"""The same call on an existing distributed engine (Dask), for answers: data and description travel, JSON comes back.
+"""The same call on an existing distributed engine (Dask), for answers, and for those that lend a figure its marks: data
+and description travel, JSON comes back. What is drawn with them is drawn at home.
 
 A column travels once: its packed bytes lie on the engine under their hash and are asked about as often as one likes;
 the longest unused go when they are too many. How far the work is comes back while it goes on, and stopping reaches it.
 """
 
+import logging
 import threading
 import time
 from collections import OrderedDict
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import Any
 
 from yavik.core.answers import Span
@@ -15,17 +17,21 @@ from yavik.core.methods import Run
 from yavik.core.stats.in_parts import Part, Parts, spreading
 from yavik.core.table import DataProblem
 from yavik.core.table.problem import Stopped
-from yavik.engine.answering import ask_pure, demand_columns
+from yavik.engine.answering import ask_pure, demand_columns, kept_answer
 from yavik.engine.descriptions import Ask, replayed
+from yavik.engine.drawing import Draw
 from yavik.engine.jobs import Job, State
 from yavik.engine.needs import REVISION, answer_base, answer_key, needs
 from yavik.engine.problems import problem_data, problem_from
 from yavik.store import Store
 
+log = logging.getLogger("yavik.engine")
 MOST_FAR = 4 << 30
 """Bytes of columns that lie on the engine at a time."""
 SHARES = 4
 """Of the parts of one answer that each worker gets."""
+AN_ANSWER = 0.9
+"""The part of a drawing that its answer takes."""
 LOOK_SECONDS = 0.5
 """Between two looks of a far worker at whether it is to stop."""
 
@@ -45,14 +51,26 @@ class Remote:
         self._columns: OrderedDict[str, tuple[Any, int]] = OrderedDict()
         self._lock = threading.Lock()
 
-    def submit(self, job: Job) -> None:
-        """Carries a job out elsewhere."""
-        threading.Thread(target=self._carry, args=(job,), daemon=True).start()
+    def takes(self, d: Any) -> bool:
+        """Whether a description holds an answer that is to be worked out here."""
+        return isinstance(d, Ask) or (isinstance(d, Draw) and d.ask is not None)
 
-    def _carry(self, job: Job) -> None:
+    def submit(self, job: Job, home: Callable[[Job], None]) -> None:
+        """Carries a job out elsewhere.
+
+        Args:
+            home: does what is left of it, of a drawing once its answer is there.
+        """
+        threading.Thread(target=self._carry, args=(job, home), daemon=True).start()
+
+    def _carry(self, job: Job, home: Callable[[Job], None]) -> None:
         try:
             job.tell(state=State.running, what="Sending to the engine")
-            job.tell(state=State.done, part=1.0, what="Done", result=self.ask(job.description, job))
+            if isinstance(job.description, Draw):
+                self.lend(job.description, job)
+                home(job)
+            else:
+                job.tell(state=State.done, part=1.0, what="Done", result=self.ask(job.description, job))
         except Exception as trouble:  # noqa: BLE001 - whatever goes wrong far away must reach the watcher
             self._ended_badly(job, trouble)
 
@@ -64,8 +82,24 @@ class Remote:
         else:
             job.tell(state=State.failed, what=f"The distributed engine could not do it: {trouble}")
 
-    def ask(self, d: Ask, job: Job) -> dict[str, Any]:
-        """An answer computed elsewhere."""
+    def lend(self, d: Draw, job: Job) -> None:
+        """Has the answer at hand whose marks are drawn. Where there is none, the drawing says why."""
+        try:
+            if d.ask and not self._kept(d.ask):
+                self.ask(d.ask, job, AN_ANSWER)
+        except DataProblem as problem:
+            log.info("an answer lends no marks: %s", problem.message)
+
+    def _kept(self, d: Ask) -> bool:
+        key = answer_key(replayed(self.store, d), d.method, d.spec)
+        return kept_answer(self.store.result(key)) is not None
+
+    def ask(self, d: Ask, job: Job, of: float = 1.0) -> dict[str, Any]:
+        """An answer computed elsewhere.
+
+        Args:
+            of: the part of the job that it is.
+        """
         snapshot = replayed(self.store, d)
         demand_columns(snapshot, d.method, d.spec)
         wanted = set(needs(snapshot, d.method, d.spec).columns)
@@ -75,7 +109,7 @@ class Remote:
         if job.stop_asked:
             raise Stopped
         topic, about = f"yavik-{job.id}", snapshot.about.model_dump(mode="json")
-        self.client.subscribe_topic(topic, lambda told: job.tell(**told[1]))
+        self.client.subscribe_topic(topic, lambda told: job.tell(**_scaled(told[1], of)))
         try:
             asked = self.client.submit(ask_far, topic, d.method, d.spec, columns, cells, rows, about, pure=False)
             self._futures[job.id] = asked
@@ -125,6 +159,10 @@ class Remote:
         """Lets go of the other engine, and of what lies there."""
         self._columns.clear()
         self.client.close()
+
+
+def _scaled(told: dict[str, Any], of: float) -> dict[str, Any]:
+    return {**told, "part": told["part"] * of} if "part" in told else told
 
 
 def ask_far(
