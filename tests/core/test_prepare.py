@@ -575,6 +575,18 @@ def waves() -> tuple[Table, Around]:
     return wave(40, "reads", "a"), Around({"b": Other("Wave B", wave(50, "how_often", "b"))})
 
 
+def test_a_join_tells_how_far_it_is_and_a_problem_carries_no_more_rows_than_are_read() -> None:
+    told: list[tuple[float, str]] = []
+    around = Around({"t2": Other("Rents", OTHER)}, told=lambda part, what: told.append((part, what)))
+    join = new_step({"step": "join", "table": "t2", "keys": [{"mine": "town", "theirs": "town"}]})
+    join.apply(table_of(), around)
+    assert [part for part, _ in told] == sorted(part for part, _ in told) and told[-1] == (0.85, "Taking rent")
+    doubled = table_of(b"town\n" + b"Corrin\n" * 3000)
+    with pytest.raises(DataProblem) as refusal:
+        join.apply(doubled, Around({"t2": Other("Twice", doubled)}))
+    assert refusal.value.rows == list(range(1, 1001))
+
+
 def test_join_waves_builds_weight_and_blocks_of_replicates() -> None:
     table, around = waves()
     step = {

@@ -253,7 +253,7 @@ class Reverse(Step):
                     f"{name} holds {plural(len(rows), 'answer')} outside {number_text(self.low, 0)} to"
                     f" {number_text(self.high, 0)} (such as in row {rows[0]}).",
                     column=name,
-                    rows=rows.tolist(),
+                    rows=rows,
                 )
             fresh, array = self._turned(table, name, values)
             table = table.with_column(fresh.but(name=self._place(table, name)), array)

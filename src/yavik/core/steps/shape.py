@@ -215,7 +215,7 @@ class Widen(Step):
                 f" as {', '.join(str(e) for e in example)}). Name the columns that tell rows apart, or say what"
                 " several values give.",
                 column=self.names,
-                rows=table.rows[twice].tolist(),
+                rows=table.rows[twice],
             )
 
     def _column(self, table: Table, value: str, rows: Any, groups: Any, count: int) -> tuple[Column, Any]:

@@ -169,21 +169,24 @@ class Join(Step):
         for name in [*theirs, *self.columns]:
             if not right.has(name):
                 raise DataProblem(f"{other.name} has no column '{name}'.", column=name)
+        around.told(0.0, "Matching keys")
         left_codes, right_codes = shared_codes(table, mine, right, theirs)
+        around.told(0.2, "Matching keys")
         match = _Match(left_codes, right_codes)
-        if match.both and not self.many_to_many:
+        if len(match.both) and not self.many_to_many:
             rows = table.rows[np.isin(left_codes, match.both)]
             raise DataProblem(
                 f"{plural(len(match.both), 'key')} {'occurs' if len(match.both) == 1 else 'occur'} several times in"
                 " both tables, so rows would be multiplied. Take the duplicates out first, add a key that tells the"
                 " rows apart, or say that this is meant.",
                 column=mine[0],
-                rows=rows.tolist(),
+                rows=rows,
             )
         left_rows, right_rows = match.rows(self.how)
         if len(left_rows) > MOST_ROWS:
             raise DataProblem(f"That would make {spaced(len(left_rows))} rows; {spaced(MOST_ROWS)} are possible.")
-        made = self._columns(table, right, left_rows, right_rows, mine, theirs)
+        around.told(0.4, "Taking columns")
+        made = self._columns(table, right, left_rows, right_rows, mine, theirs, around)
         notes, lists = self._report(table, other.name, right, match, mine, theirs)
         return Outcome(
             made,
@@ -194,8 +197,9 @@ class Join(Step):
         )
 
     def _columns(
-        self, table: Table, right: Table, left_rows: Any, right_rows: Any, mine: list[str], theirs: list[str]
-    ) -> Table:
+        self, table: Table, right: Table, left_rows: Any, right_rows: Any, mine: list[str], theirs: list[str],
+        around: Around,
+    ) -> Table:  # fmt: skip
         same = len(left_rows) == table.n_rows and bool(np.array_equal(left_rows, np.arange(table.n_rows)))
         from_left = None if same else pa.array(np.maximum(left_rows, 0), pa.int64(), mask=left_rows < 0)
         from_right = pa.array(np.maximum(right_rows, 0), pa.int64(), mask=right_rows < 0)
@@ -218,7 +222,9 @@ class Join(Step):
                 )
         rows = table.rows if same else np.arange(1, len(left_rows) + 1)
         made = Table(tuple(columns), tuple(arrays), rows, table.about)
-        for name in self.columns or [n for n in right.names if n not in theirs]:
+        added = self.columns or [n for n in right.names if n not in theirs]
+        for i, name in enumerate(added):
+            around.told(0.7 + 0.3 * i / len(added), f"Taking {name}")
             column = right.column(name)
             made = made.with_column(
                 column.but(name=new_name(made, name)), _taken(right.array(name), column, from_right)
@@ -303,7 +309,7 @@ class _Match:
         self.left_alone = np.flatnonzero(self.partners == 0)
         hit = np.where(good, in_left[np.maximum(right, 0)] > 0, False) if count else np.zeros(len(right), bool)
         self.right_alone = np.flatnonzero(~hit)
-        self.both = np.flatnonzero((in_left > 1) & (self.counts > 1)).tolist()
+        self.both = np.flatnonzero((in_left > 1) & (self.counts > 1))
         self.twice_right = int(((self.counts > 1) & (in_left > 0)).sum())
         self.empty_left = int((left < 0).sum())
 

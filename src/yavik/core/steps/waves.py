@@ -77,14 +77,14 @@ class SurveyDesign(Step):
                 raise DataProblem(
                     f"{name} has {plural(len(bad), 'negative weight')} (such as in row {bad[0]}).",
                     column=name,
-                    rows=bad.tolist(),
+                    rows=bad,
                 )
             if np.isnan(weights).any():
                 bad = table.rows[np.isnan(weights)]
                 raise DataProblem(
                     f"{name} is empty in {plural(len(bad), 'row')} (such as row {bad[0]}); every row needs a weight.",
                     column=name,
-                    rows=bad.tolist(),
+                    rows=bad,
                 )
         design = Design(
             weight=self.weight, replicates=tuple(self.replicates), method=self.method,
@@ -219,7 +219,7 @@ class JoinWaves(Step):
                     f"{name} is empty in {plural(len(rows), 'row')} of the wave {wave.label} (such as row {rows[0]});"
                     " every row needs a weight.",
                     column=name,
-                    rows=rows.tolist(),
+                    rows=rows,
                 )
 
     def _variables(self, waves: list[Wave], tables: list[Table]) -> tuple[Table, list[str]]:

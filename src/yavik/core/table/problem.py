@@ -9,6 +9,10 @@ if TYPE_CHECKING:
     import numpy.typing as npt
 
 
+MOST_ROWS = 1000
+"""Row numbers that a problem carries."""
+
+
 class Stopped(Exception):
     """The researcher stopped the work."""
 
@@ -19,7 +23,7 @@ class DataProblem(Exception):
     Args:
         message: a full sentence for the researcher.
         column: name of the column that is the trouble, where there is one.
-        rows: row numbers in the original file (first data row is 1), where they help.
+        rows: row numbers in the original file (first data row is 1), where they help; the first thousand are kept.
         position: 0-based place in an expression's text, where the trouble is in an expression.
     """
 
@@ -28,13 +32,13 @@ class DataProblem(Exception):
         message: str,
         *,
         column: str | None = None,
-        rows: Sequence[int] | None = None,
+        rows: "Sequence[int] | npt.NDArray[np.int64] | None" = None,
         position: int | None = None,
     ) -> None:
         super().__init__(message)
         self.message = message
         self.column = column
-        self.rows = [int(r) for r in rows][:1000] if rows is not None else None
+        self.rows = [int(r) for r in rows[:MOST_ROWS]] if rows is not None else None
         self.position = position
 
     def __reduce__(self) -> tuple[object, ...]:

@@ -113,7 +113,7 @@ class Table:
                 f"{name} holds {len(where)} infinite {'value' if len(where) == 1 else 'values'} "
                 f"({rows_in_words(where.tolist())}). Say that they mean empty, or leave those rows out.",
                 column=name,
-                rows=where.tolist(),
+                rows=where,
             )
         return values
 
@@ -129,7 +129,7 @@ class Table:
                 f" with ({first}; {rows_in_words(where.tolist())}). Say that such values mean empty, or leave those"
                 " rows out.",
                 column=column.name,
-                rows=where.tolist(),
+                rows=where,
             )
 
     def codes(self, name: str) -> Codes:
