@@ -14,7 +14,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from playwright.sync_api import Browser, Page, expect, sync_playwright
+from playwright.sync_api import Browser, BrowserContext, Page, expect, sync_playwright
 
 from tests.conftest import BEARER, KEY
 from yavik.demo.study import DEMO_NAME
@@ -76,18 +76,27 @@ def cookie(address: str) -> Any:
     return {"name": f"yavik-{address.rsplit(':', 1)[1]}", "value": KEY, "url": address}
 
 
-@pytest.fixture
-def blank(browser: Browser, address: str, pristine: str) -> Iterator[Page]:
-    """A page that fails the test on an error in its console or script, before it goes anywhere."""
-    context = browser.new_context(
+@pytest.fixture(scope="session")
+def context(browser: Browser, address: str) -> BrowserContext:
+    """One for all tests of a worker, as fetching and compiling the scripts anew takes longer than most tests."""
+    made = browser.new_context(
         reduced_motion="reduce",
         viewport={"width": 1280, "height": 800},
         base_url=address,
         permissions=["clipboard-read", "clipboard-write"],
         accept_downloads=True,
     )
-    context.add_cookies([cookie(address)])
+    made.add_cookies([cookie(address)])
+    return made
+
+
+@pytest.fixture
+def blank(context: BrowserContext, address: str, pristine: str) -> Iterator[Page]:
+    """A page of a browser that remembers nothing; it fails the test on an error in its console or script, before it
+    goes anywhere."""
     made = context.new_page()
+    kept = {"origin": address, "storageTypes": "local_storage"}
+    context.new_cdp_session(made).send("Storage.clearDataForOrigin", kept)
     troubles: list[str] = []
     made.on("pageerror", lambda e: troubles.append(str(e)))
     made.on(
@@ -99,7 +108,8 @@ def blank(browser: Browser, address: str, pristine: str) -> Iterator[Page]:
         ),
     )
     yield made
-    context.close()
+    for page in context.pages:
+        page.close()
     assert troubles == []
 
 
