@@ -3,6 +3,8 @@
 import json
 import math
 import re
+import subprocess
+import sys
 from typing import Any
 
 import numpy as np
@@ -293,19 +295,30 @@ def test_a_method_from_another_package_is_found(monkeypatch: pytest.MonkeyPatch)
     from dataclasses import replace
 
     from yavik.core.methods import registry
-    from yavik.core.methods.describe.summary.method import METHOD
+    from yavik.core.methods.describe.describe.method import METHOD
 
     class Entry:
         def load(self) -> Any:
             return replace(METHOD, id="glance", title="A glance")
 
     monkeypatch.setattr(registry, "entry_points", lambda group: [Entry()] if group == "yavik.methods" else [])
-    registry.methods.cache_clear()
+    for known in (registry.methods, registry.get):
+        known.cache_clear()
     try:
         assert answer("glance", ROOMS, {"columns": ["minutes"]}).facts["minutes.n"] == 108
         assert "glance" in {f.method for f in fitting(ROOMS, ["minutes"])}
     finally:
-        registry.methods.cache_clear()
+        for known in (registry.methods, registry.get):
+            known.cache_clear()
+
+
+def test_a_method_is_found_without_loading_the_others() -> None:
+    code = (
+        "import sys; from yavik.core.methods.registry import get; get('compare_groups');"
+        " print(*(m for m in sys.modules if m.endswith('.method')))"
+    )
+    run = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+    assert run.stdout.split() == ["yavik.core.methods.compare.groups.method"]
 
 
 def test_the_question_page_knows_no_method_by_name() -> None:

@@ -12,13 +12,13 @@ import pytest
 
 from tests.hostile import CASES, Case
 from tests.tables import demo_tables
+from yavik.core.apart import forking
+from yavik.core.apart.forking import over_processes
 from yavik.core.methods import Run, answer
 from yavik.core.methods.kit import draws
 from yavik.core.stats.in_parts import Part, Parts, in_turn, spread, spreading
 from yavik.core.table import DataProblem
 from yavik.core.table.problem import Stopped
-from yavik.engine import forking
-from yavik.engine.forking import over_processes
 
 IN_PARTS = ("line_up", "ordination", "community_test", "factor_analysis")
 """Methods whose answers on the demo tables are made in parts."""

@@ -1,5 +1,6 @@
 """What runs in a worker process: imports everything once, then carries out descriptions one at a time."""
 
+import gc
 import multiprocessing
 import os
 import threading
@@ -32,11 +33,11 @@ def main(connection: Connection, folder: str, budget: int, workers: int) -> None
     import pyarrow as pa
     from pydantic import TypeAdapter
 
+    from yavik.core.apart.forking import over_processes
     from yavik.core.apart.memory import bounded
     from yavik.core.methods import Run, methods
     from yavik.core.stats.in_parts import spreading
     from yavik.core.table import DataProblem
-    from yavik.engine.forking import over_processes
     from yavik.engine.problems import problem_data
     from yavik.engine.tasks import Described, carry_out
     from yavik.store import Store
@@ -45,6 +46,8 @@ def main(connection: Connection, folder: str, budget: int, workers: int) -> None
     store = Store(Path(folder), upgrade=False, memory=of_a_worker(budget, workers))
     adapter: TypeAdapter[Any] = TypeAdapter(Described)
     methods()
+    gc.freeze()  # what is loaded stays
+    gc.enable()
     connection.send(("ready", None))
     while True:
         try:

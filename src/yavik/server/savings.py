@@ -11,9 +11,17 @@ from yavik.core.report.markdown import write_markdown, write_markdown_zip
 from yavik.core.report.pdf import write_pdf
 from yavik.core.report.telling import Tell
 from yavik.core.report.web import write_html
-from yavik.core.report.word import write_docx
 
 Writer = Callable[[Document, Tell], bytes]
+
+
+def write_docx(document: Document, tell: Tell) -> bytes:
+    """As a word processor's document. What writes it is loaded with the first."""
+    from yavik.core.report import word
+
+    return word.write_docx(document, tell)
+
+
 WRITERS: dict[str, tuple[Writer, str]] = {
     "docx": (write_docx, "application/vnd.openxmlformats-officedocument.wordprocessingml.document"),
     "pdf": (write_pdf, "application/pdf"),

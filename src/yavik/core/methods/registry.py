@@ -2,8 +2,8 @@
 
 import importlib
 import pkgutil
-from functools import lru_cache
-from importlib.metadata import entry_points
+from functools import cache, lru_cache
+from importlib.metadata import EntryPoints, entry_points
 from pathlib import Path
 from typing import Any
 
@@ -28,21 +28,41 @@ HERE = Path(__file__).parent
 @lru_cache(maxsize=1)
 def methods() -> dict[str, Method[Any]]:
     """All methods by id: the ``METHOD`` of each file in an aim's folder, or of ``method`` in a folder of several."""
-    found: dict[str, Method[Any]] = {}
-    for aim in AIMS:
-        for module in pkgutil.iter_modules([str(HERE / aim)]):
-            name = f"{__package__}.{aim}.{module.name}{'.method' if module.ispkg else ''}"
-            method = importlib.import_module(name).METHOD
-            found[method.id] = method
-    for entry in entry_points(group="yavik.methods"):
-        method = entry.load()
-        found[method.id] = method
+    every = [_method(place) for place in _places().values()] + [entry.load() for entry in _brought()]
     aims = list(AIMS)
+    found = {method.id: method for method in every}
     return dict(sorted(found.items(), key=lambda m: (aims.index(m[1].aim), m[1].order, m[0])))
 
 
+@lru_cache(maxsize=1)
+def _places() -> dict[str, str]:
+    """Modules that hold a method, by the name of its file or folder."""
+    return {
+        module.name: f"{__package__}.{aim}.{module.name}{'.method' if module.ispkg else ''}"
+        for aim in AIMS
+        for module in pkgutil.iter_modules([str(HERE / aim)])
+    }
+
+
+def _brought() -> EntryPoints:
+    return entry_points(group="yavik.methods")
+
+
+def _method(place: str) -> Method[Any]:
+    method: Method[Any] = importlib.import_module(place).METHOD
+    return method
+
+
+@cache
 def get(method: str) -> Method[Any]:
-    """Raises DataProblem for an unknown id."""
+    """The method of an id. Where its folder is called as its id ends (``groups`` of ``compare_groups``), nothing but
+    what it needs is loaded: loading all of them takes longer than most answers. Raises DataProblem for an unknown id.
+    """
+    named = sorted((name for name in _places() if method.endswith(name)), key=len, reverse=True)
+    for name in [] if _brought() else named:
+        found = _method(_places()[name])
+        if found.id == method:
+            return found
     if method not in methods():
         raise DataProblem(f"There is no method '{method}'. There are: {', '.join(sorted(methods()))}.")
     return methods()[method]

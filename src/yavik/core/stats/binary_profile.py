@@ -3,8 +3,9 @@
 from collections.abc import Callable, Sequence
 
 import numpy as np
-from scipy import optimize, special, stats
+from scipy import optimize, special
 
+from yavik.core.stats import distributions as laws
 from yavik.core.stats.binary import BinaryFit, Link, Prepared, fit, invert, mean_and_slope, probability, rao
 from yavik.core.stats.groups import Floats
 
@@ -34,7 +35,7 @@ def profile_interval(found: BinaryFit, place: int, alpha: float) -> tuple[float,
     Returns:
         For the coefficient at ``place`` in the unit of its column; infinite where it never falls so far.
     """
-    d, goal = found.data, found.penalised - 0.5 * float(stats.chi2.ppf(1 - alpha, 1))
+    d, goal = found.data, found.penalised - 0.5 * float(laws.chi2.ppf(1 - alpha, 1))
     variances = np.diag(invert(found.information))
     scale = 1.0 if place < d.first else float(d.scale[place - d.first])
     if place < d.first:

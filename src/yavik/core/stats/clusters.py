@@ -9,8 +9,8 @@ from functools import cached_property
 from typing import Any
 
 import numpy as np
-from scipy import stats
 
+from yavik.core.stats import distributions as laws
 from yavik.core.stats.design import Design
 from yavik.core.stats.groups import Floats, Ints
 from yavik.core.stats.least_squares import LeastSquares, Rows, basis_of
@@ -115,7 +115,7 @@ class Clustered:
         if k == 1:
             free = float(self.df(rows)[0])
             f = float((rows @ coef)[0] ** 2 / (rows @ covariance @ rows.T)[0, 0])
-            return f, 1.0, free, float(stats.f.sf(f, 1, free))
+            return f, 1.0, free, float(laws.f.sf(f, 1, free))
         if self.inner is None or self.n > MOST_SQUARE / 10:
             eta = float(self.n - 1)
         else:
@@ -138,7 +138,7 @@ class Clustered:
         except np.linalg.LinAlgError:
             return None
         f = (eta - k + 1) / (eta * k) * q
-        return f, float(k), float(df2), float(stats.f.sf(f, k, df2))
+        return f, float(k), float(df2), float(laws.f.sf(f, k, df2))
 
     def wild(self, rows: Floats, coef: Floats, draws: int, seed: int) -> float:
         """p of rows @ coef = 0 by the wild cluster bootstrap with the null imposed (Cameron, Gelbach & Miller, 2008).

@@ -5,8 +5,9 @@ from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
-from scipy import special, stats
+from scipy import special
 
+from yavik.core.stats import distributions as laws
 from yavik.core.stats.adjusting import adjust
 from yavik.core.stats.groups import Floats
 
@@ -51,17 +52,17 @@ def estimates(
     size = weights @ means
     se = np.sqrt(np.einsum("ij,jk,ik->i", weights, covariance, weights))
     t = size / se
-    p = np.asarray(2 * stats.t.sf(np.abs(t), df))
+    p = np.asarray(2 * laws.t.sf(np.abs(t), df))
     k, m = len(means), len(size)
     if adjusting == "scheffe":
         adjusted = np.asarray(special.fdtrc(k - 1, df, t**2 / (k - 1)))
-        reach = np.asarray(np.sqrt((k - 1) * stats.f.isf(alpha, k - 1, df)))
+        reach = np.asarray(np.sqrt((k - 1) * laws.f.isf(alpha, k - 1, df)))
     else:
         adjusted = adjust(p, adjusting)
         share = (
             alpha if adjusting == "none" else -np.expm1(np.log1p(-alpha) / m) if adjusting == "sidak" else alpha / m
         )
-        reach = np.asarray(stats.t.isf(share / 2, df))
+        reach = np.asarray(laws.t.isf(share / 2, df))
     low, high = size - reach * se, size + reach * se
     squares = size**2 / (weights**2 / n).sum(axis=1)
     return [

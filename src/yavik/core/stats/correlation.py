@@ -4,7 +4,7 @@ from dataclasses import dataclass
 from typing import Any, Literal
 
 import numpy as np
-from scipy import special, stats
+from scipy import special
 
 from yavik.core.stats.direction import Alternative, t_p, z_p
 from yavik.core.stats.groups import Floats
@@ -81,13 +81,13 @@ def correlations(
 def _matrix(x: Floats, kind: Kind, held: Floats | None) -> Floats:
     k = x.shape[1]
     if kind == "kendall":
+        from scipy.stats import kendalltau  # takes longer to load than most answers to work out
+
         taus = np.eye(k + (0 if held is None else held.shape[1]))
         every = x if held is None else np.hstack([x, held])
         for i in range(len(taus)):
             for j in range(i):
-                taus[i, j] = taus[j, i] = float(
-                    stats.kendalltau(every[:, i], every[:, j], method="asymptotic").statistic
-                )
+                taus[i, j] = taus[j, i] = kendalltau(every[:, i], every[:, j], method="asymptotic").statistic
         return taus if held is None else _partial(taus, k)
     if kind == "spearman":
         x = np.array([mid_ranks(c) for c in x.T]).T
@@ -130,8 +130,10 @@ def _test(
 ) -> tuple[float, float]:
     if kind == "kendall":
         if both is not None:
+            from scipy.stats import kendalltau
+
             way: Any = alternative.replace("_", "-")
-            return r, float(stats.kendalltau(both[0], both[1], alternative=way).pvalue)
+            return r, float(kendalltau(both[0], both[1], alternative=way).pvalue)
         z = r * np.sqrt(9 * (n - h) * (n - h - 1) / (2 * (2 * (n - h) + 5)))
         return float(z), z_p(float(z), alternative)
     df = n - 2 - h

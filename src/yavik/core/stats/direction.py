@@ -3,7 +3,9 @@
 from typing import Any, Literal
 
 import numpy as np
-from scipy import special, stats
+from scipy import special
+
+from yavik.core.stats import distributions as laws
 
 Alternative = Literal["two_sided", "less", "greater"]
 
@@ -11,8 +13,8 @@ Alternative = Literal["two_sided", "less", "greater"]
 def t_p(t: float, df: float, alternative: Alternative) -> float:
     """p of a t statistic; each tail is taken directly, never as one minus the other."""
     if alternative == "two_sided":
-        return float(2 * stats.t.sf(abs(t), df))
-    return float(stats.t.sf(t, df) if alternative == "greater" else stats.t.cdf(t, df))
+        return float(2 * laws.t.sf(abs(t), df))
+    return float(laws.t.sf(t, df) if alternative == "greater" else laws.t.cdf(t, df))
 
 
 def z_p(z: float, alternative: Alternative) -> float:
@@ -25,15 +27,15 @@ def z_p(z: float, alternative: Alternative) -> float:
 def t_interval(estimate: float, se: float, df: float, alpha: float, alternative: Alternative) -> tuple[float, float]:
     """1 − α interval; one-sided tests get the one-sided bound, open at the other end."""
     if alternative == "two_sided":
-        reach = float(stats.t.isf(alpha / 2, df)) * se
+        reach = float(laws.t.isf(alpha / 2, df)) * se
         return estimate - reach, estimate + reach
-    reach = float(stats.t.isf(alpha, df)) * se
+    reach = float(laws.t.isf(alpha, df)) * se
     return (estimate - reach, np.inf) if alternative == "greater" else (-np.inf, estimate + reach)
 
 
 def t_reach(df: float, alpha: float) -> float:
     """How many standard errors a two-sided 1 − α interval reaches."""
-    return float(stats.t.isf(alpha / 2, df))
+    return float(laws.t.isf(alpha / 2, df))
 
 
 def reach_of_means(n: Any, sd: Any, alpha: float) -> Any:

@@ -6,9 +6,8 @@ from typing import Any
 
 import numpy as np
 from scipy.special import logsumexp
-from scipy.stats import chi2
-from scipy.stats import f as f_law
 
+from yavik.core.stats import distributions as laws
 from yavik.core.stats.groups import Floats
 
 SINGULAR = 1e-10
@@ -113,7 +112,7 @@ class Discriminant:
         columns = self.x.shape[1]
         stat = -(self.n - 1 - (columns + self.groups) / 2) * left
         df = (columns - first) * (self.groups - 1 - first)
-        return Remaining(float(np.exp(left)), stat, df, float(chi2.sf(stat, df)))
+        return Remaining(float(np.exp(left)), stat, df, float(laws.chi2.sf(stat, df)))
 
     @cached_property
     def tested(self) -> Tested:
@@ -127,7 +126,7 @@ class Discriminant:
             return Tested(wilks, np.nan, df1, df2, np.nan, False)
         root = wilks ** (1 / s)
         f = (1 - root) / root * df2 / df1 if root > 0 else np.inf
-        return Tested(wilks, float(f), df1, df2, float(f_law.sf(f, df1, df2)), min(p, q) <= 2)
+        return Tested(wilks, float(f), df1, df2, float(laws.f.sf(f, df1, df2)), min(p, q) <= 2)
 
 
 def discriminant(x: Floats, codes: Any, groups: int) -> Discriminant:
@@ -256,7 +255,7 @@ def each_alone(d: Discriminant) -> list[Alone]:
     between = (d.sizes[:, None] * (d.means - d.grand) ** 2).sum(axis=0)
     f = between / df1 / (within / df2)
     return [
-        Alone(float(w / (w + b)), float(v), float(f_law.sf(v, df1, df2)))
+        Alone(float(w / (w + b)), float(v), float(laws.f.sf(v, df1, df2)))
         for w, b, v in zip(within, between, f, strict=True)
     ]
 
@@ -291,11 +290,11 @@ def box(d: Discriminant) -> Spreads:
     df1 = p * (p + 1) * (g - 1) / 2
     gap = c2 - c1**2
     if abs(gap) < 1e-300:
-        return Spreads(m, m * (1 - c1) / df1, float(chi2.sf(m * (1 - c1), df1)))
+        return Spreads(m, m * (1 - c1) / df1, float(laws.chi2.sf(m * (1 - c1), df1)))
     df2 = (df1 + 2) / abs(gap)
     if gap > 0:
         f = m * (1 - c1 - df1 / df2) / df1
     else:
         b = df2 / (1 - c1 + 2 / df2)
         f = df2 * m / (df1 * (b - m)) if b > m else np.inf
-    return Spreads(m, float(f), float(f_law.sf(max(f, 0.0), df1, df2)))
+    return Spreads(m, float(f), float(laws.f.sf(max(f, 0.0), df1, df2)))

@@ -3,8 +3,9 @@
 from dataclasses import dataclass
 
 import numpy as np
-from scipy import special, stats
+from scipy import special
 
+from yavik.core.stats import distributions as laws
 from yavik.core.stats.direction import Alternative
 from yavik.core.stats.groups import Floats
 from yavik.core.stats.noncentral import t_interval
@@ -66,7 +67,7 @@ def superiority(a: Floats, b: Floats, alpha: float, alternative: Alternative = "
     se = np.sqrt(above_b.var(ddof=1) / n1 + above_a.var(ddof=1) / n2)
     if se == 0:
         return Size(share, np.nan, np.nan)
-    reach = float(stats.norm.isf(alpha / (2 if alternative == "two_sided" else 1))) * se / (share * (1 - share))
+    reach = float(laws.norm.isf(alpha / (2 if alternative == "two_sided" else 1))) * se / (share * (1 - share))
     middle = special.logit(share)
     low = 0.0 if alternative == "less" else float(special.expit(middle - reach))
     return Size(share, low, 1.0 if alternative == "greater" else float(special.expit(middle + reach)))

@@ -4,8 +4,8 @@ from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
-from scipy import stats
 
+from yavik.core.stats import distributions as laws
 from yavik.core.stats.shares import score_interval, score_statistic, wilson
 
 Claim = Literal["equivalent", "not_lower", "not_higher"]
@@ -43,9 +43,9 @@ class Equivalence:
 def of_means(estimate: float, se: float, df: float, margin: float, alpha: float, claim: Claim) -> Equivalence:
     """From a difference of means and the SE and df that its t test has; ``se`` must be above zero."""
     above, below = (estimate + margin) / se, (estimate - margin) / se
-    reach = float(stats.t.isf(alpha, df)) * se
+    reach = float(laws.t.isf(alpha, df)) * se
     return Equivalence(
-        claim, margin, estimate, above, below, float(stats.t.sf(above, df)), float(stats.t.cdf(below, df)), df,
+        claim, margin, estimate, above, below, float(laws.t.sf(above, df)), float(laws.t.cdf(below, df)), df,
         estimate - reach, estimate + reach,
     )  # fmt: skip
 
@@ -55,7 +55,7 @@ def of_shares(a: float, n1: float, c: float, n2: float, margin: float, alpha: fl
     above, below = score_statistic(a, n1, c, n2, -margin), score_statistic(a, n1, c, n2, margin)
     low, high = score_interval(a, n1, c, n2, 2 * alpha)
     return Equivalence(
-        claim, margin, a / n1 - c / n2, above, below, float(stats.norm.sf(above)), float(stats.norm.cdf(below)), None,
+        claim, margin, a / n1 - c / n2, above, below, float(laws.norm.sf(above)), float(laws.norm.cdf(below)), None,
         low, high,
     )  # fmt: skip
 
@@ -73,6 +73,6 @@ def of_share(hits: float, n: float, value: float, margin: float, alpha: float, c
     above, below = score(value - margin), score(value + margin)
     low, high = wilson(hits, n, 2 * alpha)
     return Equivalence(
-        claim, margin, p - value, above, below, float(stats.norm.sf(above)), float(stats.norm.cdf(below)), None,
+        claim, margin, p - value, above, below, float(laws.norm.sf(above)), float(laws.norm.cdf(below)), None,
         low - value, high - value,
     )  # fmt: skip

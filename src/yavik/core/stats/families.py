@@ -7,8 +7,9 @@ from typing import Literal
 
 import numpy as np
 import numpy.typing as npt
-from scipy import special, stats
+from scipy import special
 
+from yavik.core.stats import distributions as laws
 from yavik.core.stats import many_to_one, studentized_range
 from yavik.core.stats.adjusting import Adjust, adjust
 from yavik.core.stats.groups import Floats
@@ -36,13 +37,13 @@ def of_family(
     """
     k, m = len(means), len(a)
     size = np.abs(t)
-    p = np.asarray(2 * stats.t.sf(size, df))
+    p = np.asarray(2 * laws.t.sf(size, df))
     if method == "tukey":
         reach = float(studentized_range.isf(alpha, k, np.array([df]))[0]) / np.sqrt(2)
         return p, studentized_range.sf(size * np.sqrt(2), k, df), float(reach)
     if method == "scheffe":
         adjusted = special.fdtrc(k - 1, df, t**2 / (k - 1))
-        return p, np.asarray(adjusted), float(np.sqrt((k - 1) * stats.f.isf(alpha, k - 1, df)))
+        return p, np.asarray(adjusted), float(np.sqrt((k - 1) * laws.f.isf(alpha, k - 1, df)))
     if method == "dunnett":
         lam = np.sqrt(variances[b] / (variances[a] + variances[b]))
         return p, many_to_one.sf(size, lam, df), many_to_one.critical(alpha, lam, df)
@@ -50,7 +51,7 @@ def of_family(
         return p, _ranges(a, b, means, size, df, method), np.nan
     how: Adjust = {"lsd": "none", "bonferroni": "bonferroni", "holm": "holm", "sidak": "sidak"}[method]  # type: ignore[assignment]
     share = {"lsd": alpha, "sidak": float(-np.expm1(np.log1p(-alpha) / m))}.get(method, alpha / m)
-    return p, adjust(p, how), float(stats.t.isf(share / 2, df))
+    return p, adjust(p, how), float(laws.t.isf(share / 2, df))
 
 
 def _ranges(a: Index, b: Index, means: Floats, size: Floats, df: float, method: str) -> Floats:

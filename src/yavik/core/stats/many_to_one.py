@@ -9,8 +9,9 @@ where s is the root of a χ² over its df. The bracket is −expm1 Σ log1p(−q
 """
 
 import numpy as np
-from scipy import optimize, special, stats
+from scipy import optimize, special
 
+from yavik.core.stats import distributions as laws
 from yavik.core.stats.groups import Floats
 
 NODES, WEIGHTS = np.polynomial.legendre.leggauss(80)
@@ -31,7 +32,7 @@ def sf(t: Floats, lam: Floats, df: float, *, one_sided: bool = False) -> Floats:
     if df > 1e6:
         s, ws = np.ones(1), np.ones(1)
     else:
-        ends = np.sqrt(stats.chi2.ppf([1e-14, 0.5], df) / df), np.sqrt(stats.chi2.isf(1e-14, df) / df)
+        ends = np.sqrt(laws.chi2.ppf([1e-14, 0.5], df) / df), np.sqrt(laws.chi2.isf(1e-14, df) / df)
         s, ws = _panels(float(ends[0][0]), float(ends[1]), 1)
         log_f = np.log(2.0) + df / 2 * np.log(df / 2) - special.gammaln(df / 2) + (df - 1) * np.log(s) - df * s**2 / 2
         ws = ws * np.exp(log_f)

@@ -3,8 +3,8 @@
 from dataclasses import dataclass
 
 import numpy as np
-from scipy import stats
 
+from yavik.core.stats import distributions as laws
 from yavik.core.stats.groups import Floats, sorted_quantiles
 
 
@@ -52,7 +52,7 @@ def moments(y: Floats, level: float = 0.95, ordered: Floats | None = None) -> Mo
     m2 = squares.mean()
     sd = float(np.sqrt(m2 * n / (n - 1)))
     se = sd / np.sqrt(n)
-    reach = float(stats.t.isf((1 - level) / 2, n - 1)) * se
+    reach = float(laws.t.isf((1 - level) / 2, n - 1)) * se
     skew, kurt = nan, nan
     if m2 > 0:
         if n > 2:

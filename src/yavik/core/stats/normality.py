@@ -3,8 +3,9 @@
 from dataclasses import dataclass
 
 import numpy as np
-from scipy import special, stats
+from scipy import special
 
+from yavik.core.stats import distributions as laws
 from yavik.core.stats.groups import Floats
 
 MOST_SHAPIRO = 5000
@@ -28,8 +29,15 @@ def shapiro_wilk(values: Floats) -> ShapeTest:
         return ShapeTest(name, np.nan, np.nan, "p is known to 5 000 values")
     if np.ptp(values) == 0:
         return ShapeTest(name, np.nan, np.nan, "all values are the same")
+    return ShapeTest(name, *w_of(values))
+
+
+def w_of(values: Floats) -> tuple[float, float]:
+    """W with its p, of 3 to 5 000 values that are not all the same."""
+    from scipy import stats  # takes longer to load than most answers to work out
+
     w, p = stats.shapiro(values - values[0])
-    return ShapeTest(name, float(w), float(p))
+    return float(w), float(p)
 
 
 def anderson_darling(ordered: Floats) -> ShapeTest:
@@ -115,7 +123,7 @@ def grubbs(values: Floats) -> tuple[int, float, float]:
     if spare <= 0:
         return place, g, 0.0
     t = np.sqrt(n * (n - 2) * g * g / spare)
-    return place, g, float(min(1.0, 2 * n * stats.t.sf(t, n - 2)))
+    return place, g, float(min(1.0, 2 * n * laws.t.sf(t, n - 2)))
 
 
 def normal_scores(n: int) -> Floats:

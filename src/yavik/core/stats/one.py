@@ -5,6 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 from scipy import special, stats
 
+from yavik.core.stats import distributions as laws
 from yavik.core.stats.direction import Alternative, t_interval, t_p, z_p
 from yavik.core.stats.groups import Floats
 from yavik.core.stats.ranks import mid_ranks
@@ -80,7 +81,7 @@ def pseudo_median(values: Floats, alpha: float, alternative: Alternative = "two_
     if n == 0:
         return np.nan, np.nan, np.nan
     share = alpha / (2 if alternative == "two_sided" else 1)
-    place = int(np.floor(total / 2 - stats.norm.isf(share) * np.sqrt(n * (n + 1) * (2 * n + 1) / 24)))
+    place = int(np.floor(total / 2 - laws.norm.isf(share) * np.sqrt(n * (n + 1) * (2 * n + 1) / 24)))
     ends = (place, total - place + 1) if place >= 1 else ()
     middle, *reached = mean_of_two_at(np.sort(values), ((total + 1) / 2, *ends))
     low, high = reached or (-np.inf, np.inf)
@@ -145,8 +146,8 @@ def variance_test(variance: float, n: int, sd: float, alpha: float, alternative:
     above, below = float(special.chdtrc(df, chi2)), float(special.chdtr(df, chi2))
     p = {"two_sided": min(1.0, 2 * min(above, below)), "greater": above, "less": below}[alternative]
     share = alpha / 2 if alternative == "two_sided" else alpha
-    low = float(np.sqrt(df * variance / stats.chi2.isf(share, df)))
-    high = float(np.sqrt(df * variance / stats.chi2.ppf(share, df)))
+    low = float(np.sqrt(df * variance / laws.chi2.isf(share, df)))
+    high = float(np.sqrt(df * variance / laws.chi2.ppf(share, df)))
     if alternative == "greater":
         high = np.inf
     if alternative == "less":

@@ -3,8 +3,9 @@
 from dataclasses import dataclass, replace
 
 import numpy as np
-from scipy import special, stats
+from scipy import special
 
+from yavik.core.stats import distributions as laws
 from yavik.core.stats import many_to_one, studentized_range
 from yavik.core.stats.adjusting import Adjust, adjust
 from yavik.core.stats.direction import Alternative
@@ -89,7 +90,7 @@ def games_howell(g: Groups, alpha: float) -> Pairs:
     with np.errstate(divide="ignore", invalid="ignore"):
         df = together**2 / (error[a] ** 2 / (g.n[a] - 1) + error[b] ** 2 / (g.n[b] - 1))
         t = difference / se
-    p = np.asarray(2 * stats.t.sf(np.abs(t), df))
+    p = np.asarray(2 * laws.t.sf(np.abs(t), df))
     adjusted = studentized_range.sf(np.abs(t) * np.sqrt(2), g.k, df)
     reach = studentized_range.isf(alpha, g.k, df) / np.sqrt(2) * se
     return Pairs(a, b, difference, se, t, df, p, adjusted, difference - reach, difference + reach)
@@ -159,7 +160,7 @@ def dunnett_one_sided(found: Pairs, variances: Floats, alpha: float, alternative
         own = df == free
         adjusted[own] = many_to_one.sf(t[own], lam, float(free), one_sided=True)
         reach[own] = many_to_one.critical(alpha, lam, float(free), one_sided=True) * found.se[own]
-    p = np.asarray(stats.t.sf(t, df))
+    p = np.asarray(laws.t.sf(t, df))
     ends = np.full(len(t), np.inf)
     low, high = (found.difference - reach, ends) if alternative == "greater" else (-ends, found.difference + reach)
     return replace(found, p=p, p_adjusted=adjusted, ci_low=low, ci_high=high)
@@ -176,7 +177,7 @@ def conover(g: Groups, ranked: Ranked, method: Adjust) -> Pairs:
     se = np.sqrt(spread * left * (1 / g.n[a] + 1 / g.n[b]))
     with np.errstate(divide="ignore", invalid="ignore"):
         t = difference / se
-    p = np.asarray(2 * stats.t.sf(np.abs(t), df))
+    p = np.asarray(2 * laws.t.sf(np.abs(t), df))
     return Pairs(a, b, difference, se, t, np.full(len(a), df), p, adjust(p, method), None, None)
 
 
@@ -194,7 +195,7 @@ def dunnett_welch(g: Groups, alpha: float, control: int) -> Pairs:
     with np.errstate(divide="ignore", invalid="ignore"):
         df = together**2 / (error[a] ** 2 / (g.n[a] - 1) + error[b] ** 2 / (g.n[b] - 1))
         t, lam = difference / se, np.sqrt(error[b] / together)
-    p = np.asarray(2 * stats.t.sf(np.abs(t), df))
+    p = np.asarray(2 * laws.t.sf(np.abs(t), df))
     known = np.flatnonzero(np.isfinite(t) & np.isfinite(lam))
     adjusted, reach = np.full(len(a), np.nan), np.full(len(a), np.nan)
     lam = np.minimum(lam, 1 - 1e-9)

@@ -4,8 +4,9 @@ from collections.abc import Callable
 from functools import lru_cache
 
 import numpy as np
-from scipy import optimize, special, stats
+from scipy import optimize, special
 
+from yavik.core.stats import distributions as laws
 from yavik.core.stats.direction import Alternative
 from yavik.core.stats.groups import Floats
 from yavik.core.stats.noncentral import LARGE_SHIFT, t_below
@@ -17,9 +18,9 @@ NODES, WEIGHTS = np.polynomial.legendre.leggauss(400)
 def t_power(nc: float, df: float, alpha: float, alternative: Alternative) -> float:
     """Chance that a t test rejects, given the noncentrality."""
     if alternative == "two_sided":
-        c = float(stats.t.isf(alpha / 2, df))
+        c = float(laws.t.isf(alpha / 2, df))
         return _tail(df, nc, c) + _tail(df, -nc, c)
-    return _tail(df, abs(nc), float(stats.t.isf(alpha, df)))
+    return _tail(df, abs(nc), float(laws.t.isf(alpha, df)))
 
 
 def _tail(df: float, nc: float, c: float) -> float:
@@ -33,7 +34,7 @@ def _spread_of(df: float) -> tuple[Floats, Floats]:
     """Nodes and weights of the estimated SD over the true one, the root of a χ² over its df."""
     if df > 1e6:
         return np.ones(1), np.ones(1)
-    low, high = np.sqrt(stats.chi2.ppf(1e-14, df) / df), np.sqrt(stats.chi2.isf(1e-14, df) / df)
+    low, high = np.sqrt(laws.chi2.ppf(1e-14, df) / df), np.sqrt(laws.chi2.isf(1e-14, df) / df)
     s = low + (NODES + 1) / 2 * (high - low)
     log_f = np.log(2.0) + df / 2 * np.log(df / 2) - special.gammaln(df / 2) + (df - 1) * np.log(s) - df * s**2 / 2
     return s, WEIGHTS * (high - low) / 2 * np.exp(log_f)
@@ -56,7 +57,7 @@ def two_shares(n: float, p1: float, p2: float, ratio: float, alpha: float, alter
     pooled = (n * p1 + m * p2) / (n + m)
     null = np.sqrt(pooled * (1 - pooled) * (1 / n + 1 / m))
     own = np.sqrt(p1 * (1 - p1) / n + p2 * (1 - p2) / m)
-    z = float(stats.norm.isf(alpha / (2 if alternative == "two_sided" else 1)))
+    z = float(laws.norm.isf(alpha / (2 if alternative == "two_sided" else 1)))
     gap = abs(p1 - p2)
     power = float(special.ndtr((gap - z * null) / own))
     return power + float(special.ndtr((-gap - z * null) / own)) if alternative == "two_sided" else power
@@ -70,7 +71,7 @@ def one_way(n: float, f: float, k: int, alpha: float) -> float:
 
 
 def _upper_f(df1: float, df2: float, nc: float, alpha: float) -> float:
-    c = float(stats.f.isf(alpha, df1, df2))
+    c = float(laws.f.isf(alpha, df1, df2))
     below = float(special.ncfdtr(df1, df2, nc, c))
     if np.isfinite(below):
         return 1 - below
@@ -81,7 +82,7 @@ def _upper_f(df1: float, df2: float, nc: float, alpha: float) -> float:
 def correlation(n: float, r: float, alpha: float, alternative: Alternative) -> float:
     """By Fisher's z with its bias r/(2(n − 1))."""
     middle = np.arctanh(abs(r)) + abs(r) / (2 * (n - 1))
-    z = float(stats.norm.isf(alpha / (2 if alternative == "two_sided" else 1)))
+    z = float(laws.norm.isf(alpha / (2 if alternative == "two_sided" else 1)))
     root = np.sqrt(n - 3)
     power = float(special.ndtr(middle * root - z))
     return power + float(special.ndtr(-middle * root - z)) if alternative == "two_sided" else power
@@ -89,7 +90,7 @@ def correlation(n: float, r: float, alpha: float, alternative: Alternative) -> f
 
 def chi_square(n: float, w: float, df: float, alpha: float) -> float:
     """n rows in all; w is the root of Σ(p − p₀)²/p₀ (Cohen, 1988)."""
-    below = float(special.chndtr(float(stats.chi2.isf(alpha, df)), df, n * w * w))
+    below = float(special.chndtr(float(laws.chi2.isf(alpha, df)), df, n * w * w))
     return 1 - below if np.isfinite(below) else 1.0
 
 

@@ -4,8 +4,8 @@ from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
-from scipy import stats
 
+from yavik.core.stats import distributions as laws
 from yavik.core.stats.groups import Floats
 from yavik.core.stats.items.extraction import ml
 
@@ -48,7 +48,7 @@ def cronbach(s: Floats, n: int, level: float) -> Alpha:
     """
     k, raw = len(s), alpha_of(s)
     df1, df2, tail = n - 1, (n - 1) * (k - 1), (1 - level) / 2
-    low, high = (1 - (1 - raw) * float(stats.f.ppf(q, df1, df2)) for q in (1 - tail, tail))
+    low, high = (1 - (1 - raw) * float(laws.f.ppf(q, df1, df2)) for q in (1 - tail, tail))
     mean_r = float((correlations(s).sum() - k) / (k * (k - 1)))
     return Alpha(raw, low, high, k * mean_r / (1 + (k - 1) * mean_r), mean_r)
 

@@ -1,8 +1,9 @@
 """Shares: their intervals, differences of two, and their trend over ordered groups."""
 
 import numpy as np
-from scipy import special, stats
+from scipy import special
 
+from yavik.core.stats import distributions as laws
 from yavik.core.stats.direction import Alternative
 from yavik.core.stats.effect_sizes import Size
 from yavik.core.stats.groups import Floats
@@ -13,7 +14,7 @@ def wilson(hits: float, n: float, alpha: float, alternative: Alternative = "two_
     if alternative != "two_sided":
         low, high = wilson(hits, n, 2 * alpha)
         return (low, 1.0) if alternative == "greater" else (0.0, high)
-    z = float(stats.norm.isf(alpha / 2))
+    z = float(laws.norm.isf(alpha / 2))
     p = hits / n
     middle = (p + z * z / (2 * n)) / (1 + z * z / n)
     reach = z / (1 + z * z / n) * np.sqrt(p * (1 - p) / n + z * z / (4 * n * n))
@@ -26,8 +27,8 @@ def exact_share(hits: float, n: float, alpha: float, alternative: Alternative = 
     if alternative != "two_sided":
         low, high = exact_share(hits, n, 2 * alpha)
         return (low, 1.0) if alternative == "greater" else (0.0, high)
-    low = 0.0 if hits == 0 else float(stats.beta.ppf(alpha / 2, hits, n - hits + 1))
-    high = 1.0 if hits == n else float(stats.beta.isf(alpha / 2, hits + 1, n - hits))
+    low = 0.0 if hits == 0 else float(laws.beta.ppf(alpha / 2, hits, n - hits + 1))
+    high = 1.0 if hits == n else float(laws.beta.isf(alpha / 2, hits + 1, n - hits))
     return low, high
 
 
@@ -41,7 +42,7 @@ def score_interval(
     from scipy import optimize
 
     d = a / n1 - c / n2
-    z = float(stats.norm.isf(alpha / (2 if alternative == "two_sided" else 1)))
+    z = float(laws.norm.isf(alpha / (2 if alternative == "two_sided" else 1)))
 
     def score(delta: float) -> float:
         """The score statistic against a difference."""

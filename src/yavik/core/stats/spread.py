@@ -3,8 +3,9 @@
 from dataclasses import dataclass
 
 import numpy as np
-from scipy import special, stats
+from scipy import special
 
+from yavik.core.stats import distributions as laws
 from yavik.core.stats import studentized_range
 from yavik.core.stats.direction import Alternative
 from yavik.core.stats.groups import Floats, Groups
@@ -34,8 +35,8 @@ def f_ratio(
     above, below = float(special.fdtrc(df1, df2, f)), float(special.fdtr(df1, df2, f))
     p = {"two_sided": min(1.0, 2 * min(above, below)), "greater": above, "less": below}[alternative]
     share = alpha / 2 if alternative == "two_sided" else alpha
-    low = float(np.sqrt(plain / stats.f.isf(share, df1, df2)))
-    high = float(np.sqrt(plain / stats.f.ppf(share, df1, df2)))
+    low = float(np.sqrt(plain / laws.f.isf(share, df1, df2)))
+    high = float(np.sqrt(plain / laws.f.ppf(share, df1, df2)))
     if alternative == "greater":
         high = np.inf
     if alternative == "less":
@@ -106,7 +107,7 @@ def sd_intervals(g: Groups, alpha: float) -> SpreadIntervals:
     """
     se = _log_sd_se(g)
     log_sd = np.log(g.variances) / 2
-    z = float(stats.norm.isf(alpha / 2))
+    z = float(laws.norm.isf(alpha / 2))
     together = np.sqrt(se[:, None] ** 2 + se[None, :] ** 2)
     np.fill_diagonal(together, 0)
     k = g.k

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 from scipy import special, stats
 
+from yavik.core.stats import distributions as laws
 from yavik.core.stats.direction import Alternative
 from yavik.core.stats.draws import Permuted
 from yavik.core.stats.effect_sizes import Size
@@ -185,7 +186,7 @@ def ordinal(counts: Floats, alpha: float) -> Ordinal:
             up_right, down_left = total[i, -1] - total[i, j + 1], total[-1, j] - total[i + 1, j]
             agree[i, j], against[i, j] = up_left + down_right, up_right + down_left
     p, q = float((counts * agree).sum()), float((counts * against).sum())
-    z = float(stats.norm.isf(alpha / 2))
+    z = float(laws.norm.isf(alpha / 2))
     nothing = Size(np.nan, np.nan, np.nan)
     if p + q == 0:
         return Ordinal(nothing, nothing)
@@ -222,7 +223,7 @@ def two_by_two(counts: Floats, alpha: float) -> TwoByTwo:
     Difference of risks by Newcombe's (1998) hybrid of Wilson intervals. With an empty cell the ratios have no interval.
     """
     (a, b), (c, d) = (tuple(float(x) for x in row) for row in counts)
-    z = float(stats.norm.isf(alpha / 2))
+    z = float(laws.norm.isf(alpha / 2))
     n1, n2 = a + b, c + d
     with np.errstate(divide="ignore", invalid="ignore"):
         odds = np.float64(a * d) / (b * c)
@@ -269,7 +270,7 @@ def mantel_haenszel(layers: Floats, alpha: float) -> Layers | None:
         + (p * s + q * r).sum() / (2 * r.sum() * s.sum())
         + (q * s).sum() / (2 * s.sum() ** 2)
     )
-    reach = float(stats.norm.isf(alpha / 2)) * np.sqrt(variance)
+    reach = float(laws.norm.isf(alpha / 2)) * np.sqrt(variance)
     size = Size(odds, float(odds * np.exp(-reach)), float(odds * np.exp(reach)))
     row, column = a + b, a + c
     expected = row * column / n

@@ -3,8 +3,8 @@
 from dataclasses import dataclass
 
 import numpy as np
-from scipy import stats
 
+from yavik.core.stats import distributions as laws
 from yavik.core.stats.direction import Alternative, t_interval, t_p, z_p
 from yavik.core.stats.groups import Floats
 from yavik.core.stats.ranks import merged_ranks, mid_ranks
@@ -136,7 +136,7 @@ def shift(a: Floats, b: Floats, alpha: float, alternative: Alternative = "two_si
     """
     n1, n2 = len(a), len(b)
     total = n1 * n2
-    spread = float(stats.norm.isf(alpha / (2 if alternative == "two_sided" else 1))) * np.sqrt(
+    spread = float(laws.norm.isf(alpha / (2 if alternative == "two_sided" else 1))) * np.sqrt(
         total * (n1 + n2 + 1) / 12
     )
     low_place = int(np.floor(total / 2 - spread))

@@ -5,7 +5,7 @@ from typing import Any, Literal
 import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
-from scipy import stats
+from scipy import special
 
 from yavik.core.ask import asked
 from yavik.core.stats.ranks import mid_ranks
@@ -208,12 +208,14 @@ class Transform(Step):
 
 def _box_cox(name: str, x: Any) -> tuple[Any, str]:
     """(x^λ − 1) / λ with the λ of largest likelihood (Box & Cox, 1964)."""
+    from scipy.stats import boxcox_normmax  # takes longer to load than most answers to work out
+
     positive = x > 0
     if positive.sum() < 3 or np.ptp(x[positive]) == 0:
         raise DataProblem(f"{name} has too few different positive values for a Box–Cox power.", column=name)
-    power = float(stats.boxcox_normmax(x[positive], method="mle"))
+    power = float(boxcox_normmax(x[positive], method="mle"))
     out = np.full(len(x), np.nan)
-    out[positive] = stats.boxcox(x[positive], power)
+    out[positive] = special.boxcox(x[positive], power)
     return out, f"{name}: λ = {number_text(power, 3)}."
 
 

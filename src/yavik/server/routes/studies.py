@@ -4,7 +4,6 @@ from fastapi import APIRouter, Response
 from pydantic import BaseModel, Field
 
 from yavik.core.table import DataProblem
-from yavik.demo.study import DEMO_NAME, make_demo
 from yavik.server.access import TheEngine, TheStore, TheStudy, Whole
 from yavik.server.contents import contents_sent, statements_sent, study_out
 from yavik.server.figures_view import redraw
@@ -29,6 +28,8 @@ def new_study(data: Named, store: TheStore) -> StudyOut:
 @router.post("/demo", status_code=201)
 def restore_demo(store: TheStore) -> StudyOut:
     """The demo study as it ships; one that was changed stays, under its own name."""
+    from yavik.demo.study import DEMO_NAME, make_demo  # made seldom, and much to load
+
     for study in store.items.studies():
         if study.demo:
             store.items.set_study(study.id, demo=False, name=f"{DEMO_NAME} (as changed)")

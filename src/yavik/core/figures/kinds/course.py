@@ -4,7 +4,6 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-from scipy import stats
 
 from yavik.core.answers import quantities as q
 from yavik.core.answers.wording import counted, listing, number
@@ -16,6 +15,7 @@ from yavik.core.figures.kinds.base import COLOUR, PANEL, PANEL_ROWS, Kind, Layer
 from yavik.core.figures.layers import band, lines, path, place, points, points_of, rule
 from yavik.core.figures.plot import Axis, Level, Panel, Plot, Style, Vega
 from yavik.core.figures.reading import along, filled, levels, split
+from yavik.core.stats import distributions as laws
 from yavik.core.table import Column, DataProblem, Table
 from yavik.core.table import Kind as ColumnKind
 from yavik.core.table.table import date_text
@@ -104,7 +104,7 @@ def course(figure: Figure, level: Level, panel: str, x: Any, y: Any) -> Course:
         sd = np.where(n > 1, np.sqrt(ss / (n - 1)), 0.0)
         reach = {"sd": sd, "se": sd / np.sqrt(n), "none": 0 * sd}.get(figure.interval)
         if reach is None:
-            reach = np.where(n > 1, stats.t.isf((1 - figure.level) / 2, np.maximum(n - 1, 1)) * sd / np.sqrt(n), 0.0)
+            reach = np.where(n > 1, laws.t.isf((1 - figure.level) / 2, np.maximum(n - 1, 1)) * sd / np.sqrt(n), 0.0)
     return Course(level, panel, at, mean, mean - reach, mean + reach, n)
 
 

@@ -4,7 +4,6 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-from scipy import stats
 
 from yavik.core.figures.describe import Figure
 from yavik.core.figures.kinds.base import LayerCard
@@ -23,6 +22,7 @@ from yavik.core.figures.layers import (
 from yavik.core.figures.layers import layer as layer_of
 from yavik.core.figures.plot import Level
 from yavik.core.figures.style import INK
+from yavik.core.stats import distributions as laws
 from yavik.core.stats.density import bandwidth, density
 from yavik.core.stats.groups import Groups, sorted_quantiles
 
@@ -113,7 +113,7 @@ def mean_of(figure: Figure, data: Cells, i: int) -> tuple[float, float, float]:
     sd = float(np.sqrt(data.groups.variances[i]))
     reach = {"sd": sd, "se": sd / np.sqrt(n)}.get(figure.interval)
     if reach is None:
-        reach = float(stats.t.isf((1 - figure.level) / 2, n - 1)) * sd / np.sqrt(n)
+        reach = float(laws.t.isf((1 - figure.level) / 2, n - 1)) * sd / np.sqrt(n)
     return mean, mean - reach, mean + reach
 
 

@@ -4,7 +4,6 @@ from dataclasses import dataclass
 from typing import Any, Literal
 
 import numpy as np
-from scipy import stats
 from scipy.spatial import ConvexHull, QhullError
 
 from yavik.core.answers import quantities as q
@@ -32,6 +31,7 @@ from yavik.core.figures.layers import layer as layer_of
 from yavik.core.figures.plot import Axis, Level, Panel, Plot, Style, Vega
 from yavik.core.figures.reading import along, filled, levels, split
 from yavik.core.figures.style import INK, PX_PER_PT
+from yavik.core.stats import distributions as laws
 from yavik.core.stats.correlation import StraightLine, straight_line
 from yavik.core.stats.local import local_line
 from yavik.core.table import DataProblem, Table
@@ -101,7 +101,7 @@ def slope_p(line: StraightLine, sxx: float) -> float:
     """Two-sided p of no slope, by t with n − 2 df; NaN for two rows."""
     if not np.isfinite(line.sd):
         return float("nan")
-    return float(2 * stats.t.sf(abs(line.slope) / (line.sd / np.sqrt(sxx)), line.n - 2)) if line.sd > 0 else 0.0
+    return float(2 * laws.t.sf(abs(line.slope) / (line.sd / np.sqrt(sxx)), line.n - 2)) if line.sd > 0 else 0.0
 
 
 class _Relation:
@@ -227,7 +227,7 @@ class _Relation:
         least = float(c.y[on_axis(self.figure.y_scale, c.y)].min(initial=np.inf))  # where a band that has no end ends
         made = []
         if self.figure.interval != "none":
-            t = float(stats.t.isf((1 - self.figure.level) / 2, fit.n - 2))
+            t = float(laws.t.isf((1 - self.figure.level) / 2, fit.n - 2))
             middle = float(c.x.mean())
             half = t * fit.sd * np.sqrt(1 / fit.n + (at - middle) ** 2 / float(((c.x - middle) ** 2).sum()))
             made.append(
@@ -283,7 +283,7 @@ class _Relation:
         values, vectors = np.linalg.eigh(cov)
         if values[0] < 0 or values[1] <= 0:
             return []
-        reach = np.sqrt(stats.chi2.ppf(self.figure.level, 2) * np.clip(values, 0, None))
+        reach = np.sqrt(laws.chi2.ppf(self.figure.level, 2) * np.clip(values, 0, None))
         turn = np.linspace(0, 2 * np.pi, 73)[:-1]
         ring = vectors @ (reach[:, None] * np.vstack([np.cos(turn), np.sin(turn)]))
         return path(c.name or "all", c.level.colour, c.x.mean() + ring[0], c.y.mean() + ring[1])

@@ -3,7 +3,6 @@
 from typing import Any
 
 import numpy as np
-from scipy import stats
 
 from yavik.core.answers import quantities as q
 from yavik.core.answers.wording import counted, listing, number
@@ -16,6 +15,7 @@ from yavik.core.figures.layers import brief, lines, path, points, points_of, rec
 from yavik.core.figures.pictures import bin_edges
 from yavik.core.figures.plot import Axis, Panel, Plot, Style, Vega
 from yavik.core.figures.reading import filled, levels, split
+from yavik.core.stats import distributions as laws
 from yavik.core.stats.density import bandwidth, density
 from yavik.core.stats.groups import Groups
 from yavik.core.table import Table
@@ -40,7 +40,7 @@ def plot(figure: Figure, table: Table, style: Style) -> Plot:
     x = Axis(column.axis_title, low, high, exact=True, grid=False)
     top = Axis(drawing.y_title, 0.0, drawing.top, whole="histogram" in figure.show)
     if "quantile" in figure.show:
-        z = float(stats.norm.isf(0.5 / max(int(groups.n.max()), 2)))
+        z = float(laws.norm.isf(0.5 / max(int(groups.n.max()), 2)))
         x, top = (
             Axis("Normal quantile", -z, z, grid=False),
             Axis(column.axis_title, float(every[0]), float(every[-1])),
@@ -164,9 +164,9 @@ class _Spread:
         """One group against normal quantiles."""
         ordered = self.groups.ordered[i]
         n = len(ordered)
-        theory: Any = stats.norm.ppf((np.arange(1, n + 1) - 0.375) / (n + 0.25))
+        theory: Any = laws.norm.ppf((np.arange(1, n + 1) - 0.375) / (n + 0.25))
         q: Any = np.quantile(ordered, [0.25, 0.75])
-        t: Any = stats.norm.ppf([0.25, 0.75])
+        t: Any = laws.norm.ppf([0.25, 0.75])
         slope = (q[1] - q[0]) / (t[1] - t[0])
         ends = np.array([theory[0], theory[-1]]) if n > 1 else np.array([-1.0, 1.0])
         kept = thinned(n, len(self.groups.y), self.figure.seed)

@@ -4,12 +4,12 @@ from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
-from scipy import stats
 
 from yavik.core.answers import Check, Remedy, Verdict
 from yavik.core.answers.wording import counted, grouped, listing, number, p_bare, p_words, significant, them
 from yavik.core.figures.data import Grouped
 from yavik.core.stats.groups import Floats, Groups
+from yavik.core.stats.normality import w_of
 from yavik.core.stats.oneway import FTest
 from yavik.core.stats.spread import bartlett
 from yavik.core.table import Kind, Table, rows_in_words
@@ -89,8 +89,7 @@ def shapiro(g: Groups) -> list[tuple[float, float] | str]:
         elif g.ss[i] == 0:
             out.append("all values are the same")
         else:
-            w, p = stats.shapiro(part - part[0])
-            out.append((float(w), float(p)))
+            out.append(w_of(part))
     return out
 
 

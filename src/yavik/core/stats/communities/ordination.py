@@ -13,8 +13,8 @@ from typing import Any
 import numpy as np
 from scipy.optimize import isotonic_regression, minimize
 from scipy.spatial import ConvexHull, QhullError
-from scipy.stats import f as f_law
 
+from yavik.core.stats import distributions as laws
 from yavik.core.stats.communities.group_tests import Spaced
 from yavik.core.stats.groups import Floats
 from yavik.core.stats.in_parts import spread
@@ -244,7 +244,7 @@ def ellipse(points: Floats, level: float = 0.95, many: int = 61) -> Floats | Non
     values, vectors = np.linalg.eigh(cov)
     if values[0] <= 1e-10 * max(float(values[1]), 1e-300):
         return None
-    limit = 2 * (n - 1) * (n + 1) / (n * (n - 2)) * float(f_law.ppf(level, 2, n - 2))
+    limit = 2 * (n - 1) * (n + 1) / (n * (n - 2)) * float(laws.f.ppf(level, 2, n - 2))
     turn = np.linspace(0, 2 * np.pi, many)
     circle = np.column_stack([np.cos(turn), np.sin(turn)])
     return np.asarray(points.mean(axis=0) + np.sqrt(limit) * (circle * np.sqrt(values)) @ vectors.T)

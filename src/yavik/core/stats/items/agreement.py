@@ -4,8 +4,9 @@ from dataclasses import dataclass
 from typing import Any, Literal
 
 import numpy as np
-from scipy import special, stats
+from scipy import special
 
+from yavik.core.stats import distributions as laws
 from yavik.core.stats.groups import Floats
 
 Weights = Literal["none", "linear", "quadratic"]
@@ -96,7 +97,7 @@ def fleiss(counts: Floats, level: float) -> tuple[Kappa | None, Floats]:
         if np.isfinite(without).all()
         else np.nan
     )
-    reach = float(stats.t.ppf((1 + level) / 2, n - 1)) * se
+    reach = float(laws.t.ppf((1 + level) / 2, n - 1)) * se
     made = Kappa(
         value,
         observed,
@@ -156,7 +157,7 @@ def intraclass(x: Floats, level: float) -> Intraclasses:
 
     def ends(ratio: float, df2: float) -> tuple[float, float]:
         """F ratio divided and multiplied by the quantiles."""
-        return ratio / stats.f.ppf(tail, d1, df2), ratio * stats.f.ppf(tail, df2, d1)
+        return ratio / laws.f.ppf(tail, d1, df2), ratio * laws.f.ppf(tail, df2, d1)
 
     def over(a: float, b: float) -> float:
         """A quotient, 1 where an error is nothing at all."""
@@ -191,7 +192,7 @@ def intraclass(x: Floats, level: float) -> Intraclasses:
 
 
 def _tail(f: float, df1: float, df2: float) -> float:
-    return float(stats.f.sf(f, df1, df2)) if not np.isnan(f) else np.nan
+    return float(laws.f.sf(f, df1, df2)) if not np.isnan(f) else np.nan
 
 
 def _absolute(bms: float, jms: float, ems: float, n: int, k: int, icc: float, tail: float) -> tuple[float, float]:
@@ -201,7 +202,7 @@ def _absolute(bms: float, jms: float, ems: float, n: int, k: int, icc: float, ta
     fj = jms / ems
     a = k * icc * fj + n * (1 + (k - 1) * icc) - k * icc
     df = (k - 1) * (n - 1) * a**2 / ((n - 1) * k**2 * icc**2 * fj**2 + (n * (1 + (k - 1) * icc) - k * icc) ** 2)
-    below, above = stats.f.ppf(tail, n - 1, df), stats.f.ppf(tail, df, n - 1)
+    below, above = laws.f.ppf(tail, n - 1, df), laws.f.ppf(tail, df, n - 1)
     shared = k * jms + (k * n - k - n) * ems
     low = n * (bms - below * ems) / (below * shared + n * bms)
     high = n * (above * bms - ems) / (shared + n * above * bms)
@@ -243,10 +244,10 @@ def limits(a: Floats, b: Floats, level: float) -> Limits:
     bias = float(d.mean())
     sd = float(d.std(ddof=1))
     z = float(special.ndtri((1 + level) / 2))
-    t = float(stats.t.ppf((1 + level) / 2, n - 1))
+    t = float(laws.t.ppf((1 + level) / 2, n - 1))
     low, high = bias - z * sd, bias + z * sd
     own, edge = t * sd / np.sqrt(n), t * sd * np.sqrt(1 / n + z**2 / (2 * (n - 1)))
-    p = float(2 * stats.t.sf(abs(bias) / (sd / np.sqrt(n)), n - 1)) if sd > 0 else np.nan
+    p = float(2 * laws.t.sf(abs(bias) / (sd / np.sqrt(n)), n - 1)) if sd > 0 else np.nan
     slope, p_slope = _line(mean, d)
     p_spread = _line(mean, np.abs(d - bias))[1]
     return Limits(
@@ -267,7 +268,7 @@ def _line(x: Floats, y: Floats) -> tuple[float, float]:
     if rest <= 1e-20 * max(float(v @ v), 1e-300):
         return slope, np.nan
     t = slope / np.sqrt(rest / (len(x) - 2) / sxx)
-    return slope, float(2 * stats.t.sf(abs(t), len(x) - 2))
+    return slope, float(2 * laws.t.sf(abs(t), len(x) - 2))
 
 
 def crossed(a: Any, b: Any, k: int) -> Floats:

@@ -5,8 +5,8 @@ from dataclasses import dataclass
 from typing import Any, Literal
 
 import numpy as np
-from scipy import stats
 
+from yavik.core.stats import distributions as laws
 from yavik.core.stats.groups import Floats
 
 LEAST_UNIQUE = 0.005
@@ -208,4 +208,4 @@ def goodness_of_fit(discrepancy: float, n: int, k: int, m: int) -> GoodnessOfFit
     if df <= 0 or factor <= 0:
         return None
     chi2 = max(factor * discrepancy, 0.0)
-    return GoodnessOfFit(chi2, df, float(stats.chi2.sf(chi2, df)))
+    return GoodnessOfFit(chi2, df, float(laws.chi2.sf(chi2, df)))

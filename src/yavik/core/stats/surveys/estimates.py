@@ -5,9 +5,8 @@ from typing import Any
 
 import numpy as np
 from scipy.special import expit, logit
-from scipy.stats import f as f_law
-from scipy.stats import t as t_law
 
+from yavik.core.stats import distributions as laws
 from yavik.core.stats.groups import Floats
 from yavik.core.stats.surveys.designs import Sampled
 
@@ -149,20 +148,20 @@ def quantile(design: Sampled, y: Floats, used: Floats, part: float, alpha: float
     value = weighted_quantile(own, w, part)
     below = means(design, (y <= value).astype(float)[:, None], used[:, None])
     se = float(below.se[0])
-    reach = float(t_law.ppf(1 - alpha / 2, df)) * se if df > 0 else np.nan
+    reach = float(laws.t.ppf(1 - alpha / 2, df)) * se if df > 0 else np.nan
     if not np.isfinite(reach) or not se > 0:
         low = high = np.nan
     else:
         low = weighted_quantile(own, w, max(part - reach, 1e-12))
         high = weighted_quantile(own, w, min(part + reach, 1 - 1e-12))
-    spread = (high - low) / 2 / float(t_law.ppf(1 - alpha / 2, df)) if df > 0 else np.nan
+    spread = (high - low) / 2 / float(laws.t.ppf(1 - alpha / 2, df)) if df > 0 else np.nan
     plain = weighted_quantile(own, np.ones(len(own)), part)
     return Quantile(value, low, high, spread, int(rows.sum()), float(w.sum()), plain)
 
 
 def interval(values: Floats, se: Floats, df: float, alpha: float) -> tuple[Floats, Floats]:
     """Value ± t SE; NaN without df, and where nothing varies: rows that are all alike tell no error."""
-    reach = float(t_law.ppf(1 - alpha / 2, df)) * se if df > 0 else np.full_like(se, np.nan)
+    reach = float(laws.t.ppf(1 - alpha / 2, df)) * se if df > 0 else np.full_like(se, np.nan)
     reach = np.where(varies(values, se), reach, np.nan)
     return values - reach, values + reach
 
@@ -201,4 +200,4 @@ def wald(values: Floats, covariance: Floats, df: float) -> Wald:
         return Wald(np.nan, float(k), df2, np.nan)
     quadratic = float(values @ np.linalg.solve(covariance, values))
     f = quadratic * df2 / (k * df)
-    return Wald(f, float(k), df2, float(f_law.sf(f, k, df2)))
+    return Wald(f, float(k), df2, float(laws.f.sf(f, k, df2)))

@@ -5,8 +5,8 @@ from typing import Any, Literal
 
 import numpy as np
 from scipy.linalg import null_space
-from scipy.stats import f as f_law
 
+from yavik.core.stats import distributions as laws
 from yavik.core.stats.groups import Floats
 from yavik.core.stats.surveys.designs import Sampled, Totals
 
@@ -107,4 +107,4 @@ def rao_scott(c: Crossed, df: float) -> RaoScott:
         return RaoScott(chi2, np.nan, np.nan, np.nan, np.nan, np.asarray(effects))
     df1 = total**2 / square
     f = chi2 / total
-    return RaoScott(chi2, f, df1, df1 * df, float(f_law.sf(f, df1, df1 * df)), np.asarray(effects))
+    return RaoScott(chi2, f, df1, df1 * df, float(laws.f.sf(f, df1, df1 * df)), np.asarray(effects))

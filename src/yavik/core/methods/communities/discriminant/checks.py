@@ -3,12 +3,12 @@
 from typing import Any
 
 import numpy as np
-from scipy.stats import chi2
 
 from yavik.core.answers import Check, Remedy, Verdict
 from yavik.core.answers.wording import counted, listing, number, p_words, percent, share
 from yavik.core.methods.communities.discriminant.compute import Told
 from yavik.core.methods.kit.checks import leave_out
+from yavik.core.stats import distributions as laws
 
 FAR = 0.001
 """Rows farther from their group than one in a thousand would be."""
@@ -61,7 +61,7 @@ def _again(t: Told) -> Check:
 
 def _far(t: Told) -> Check:
     base: dict[str, Any] = {"id": "far", "title": "No rows far from their group"}
-    limit = float(chi2.ppf(1 - FAR, len(t.columns)))
+    limit = float(laws.chi2.ppf(1 - FAR, len(t.columns)))
     far = np.flatnonzero(t.inside.away > limit)
     expected = t.d.n * FAR
     if len(far) <= max(1.0, 3 * expected):

@@ -4,7 +4,7 @@ from dataclasses import replace
 from typing import Any
 
 import numpy as np
-from scipy import special, stats
+from scipy import special
 
 from yavik.core.answers import Check, Remedy, Span, TableBlock, Verdict
 from yavik.core.answers import quantities as q
@@ -31,6 +31,7 @@ from yavik.core.methods.kit.analysis import source
 from yavik.core.methods.kit.claims import at_alpha, claimed
 from yavik.core.methods.kit.pairs import pairs_table
 from yavik.core.methods.kit.shared import normal_check
+from yavik.core.stats import distributions as laws
 from yavik.core.stats.draws import Permuted
 from yavik.core.stats.groups import Groups
 from yavik.core.stats.linear import TermTest
@@ -90,7 +91,7 @@ def means_table(
     b: Blocked, spec: CompareGroupsSpec, letters: list[str] | None, ranks: Friedman | None, note: str
 ) -> TableBlock:
     """Means as they are and as if each block had every group."""
-    g, t, rows = b.data.groups, float(stats.t.isf(spec.alpha / 2, b.model.df)), []
+    g, t, rows = b.data.groups, float(laws.t.isf(spec.alpha / 2, b.model.df)), []
     d = finer(b.data.decimals, float(np.abs(b.means).max()))
     for i, name in enumerate(g.names):
         se, mean = float(np.sqrt(b.covariance[i, i])), float(b.means[i])

@@ -4,7 +4,6 @@ from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
-from scipy import stats
 
 from yavik.core.answers import Answer, Check, FigureBlock, Marks, RowsUsed, Verdict
 from yavik.core.answers import quantities as q
@@ -39,6 +38,7 @@ from yavik.core.methods.kit.samples import (
     means_figure,
     rows_used,
 )
+from yavik.core.stats import distributions as laws
 from yavik.core.stats.groups import Groups
 from yavik.core.table import DataProblem, Table
 
@@ -85,7 +85,7 @@ def _from_summaries(spec: CompareGroupsSpec) -> Answer:
     test, note = choose_test(data, spec)
     r = compute_results(data, spec, test, Run())
     g = data.groups
-    reach = np.array([float(stats.t.isf(spec.alpha / 2, k - 1)) for k in g.n]) * np.sqrt(g.variances / g.n)
+    reach = np.array([float(laws.t.isf(spec.alpha / 2, k - 1)) for k in g.n]) * np.sqrt(g.variances / g.n)
     picture = means_figure(names, means, means - reach, means + reach, "Mean")
     spread = (
         Check(

@@ -28,6 +28,7 @@ from yavik.core.methods.describe.distribution.tables import outliers_table, shap
 from yavik.core.methods.kit.checks import leave_out
 from yavik.core.methods.kit.page import read_page
 from yavik.core.methods.kit.samples import groups_figure
+from yavik.core.stats import distributions as laws
 from yavik.core.stats.groups import Floats, Groups
 from yavik.core.stats.moments import moments
 from yavik.core.stats.normality import (
@@ -150,7 +151,7 @@ def _histogram(column: Column, s: Floats, spec: DistributionSpec) -> tuple[dict[
     if sd > 0:
         at = np.linspace(edges[0], edges[-1], 120)
         scale = len(s) * float(edges[1] - edges[0])
-        kinds = [("normal curve", scale * stats.norm.pdf(at, s.mean(), sd))]
+        kinds = [("normal curve", scale * laws.norm.pdf((at - s.mean()) / sd) / sd)]
         if len(np.unique(s[:1000])) > 3:
             sample = s[thin(len(s))]
             kinds.append(("smoothed", scale * stats.gaussian_kde(sample)(at)))

@@ -5,11 +5,11 @@ from itertools import combinations
 from typing import Any
 
 import numpy as np
-from scipy.stats import t as t_law
 
 from yavik.core.answers.wording import counted
 from yavik.core.methods.kit.surveys import MOST_LEVELS, Item, Surveyed, read_survey, share_items, unmarked
 from yavik.core.methods.surveys.survey_compare.spec import CompareSpec
+from yavik.core.stats import distributions as laws
 from yavik.core.stats.adjusting import adjust
 from yavik.core.stats.groups import Floats
 from yavik.core.stats.surveys.estimates import Estimates, Wald, interval, means, share_interval, varies, wald
@@ -143,8 +143,8 @@ def _tested(value: float, se: float, df: float, alpha: float) -> tuple[float, fl
     """Interval, t and p; NaN where nothing varies or no df are left."""
     if not se > 0 or df <= 0:
         return np.nan, np.nan, np.nan, np.nan
-    reach = float(t_law.ppf(1 - alpha / 2, df)) * se
-    return value - reach, value + reach, value / se, float(2 * t_law.sf(abs(value / se), df))
+    reach = float(laws.t.ppf(1 - alpha / 2, df)) * se
+    return value - reach, value + reach, value / se, float(2 * laws.t.sf(abs(value / se), df))
 
 
 def _pairs(s: Surveyed, spec: CompareSpec, made: Estimates, used: Floats, sound: Any) -> list[Difference]:

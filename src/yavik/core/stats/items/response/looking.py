@@ -3,8 +3,8 @@
 from dataclasses import dataclass
 
 import numpy as np
-from scipy import stats
 
+from yavik.core.stats import distributions as laws
 from yavik.core.stats.groups import Floats
 from yavik.core.stats.items.response.curves import curves, expected
 from yavik.core.stats.items.response.marginal import Fitted
@@ -101,7 +101,7 @@ def _joined(seen: Floats, wanted: Floats, parameters: int) -> ItemFit:
     df = sum(len(e) - 1 for _, e in groups) - parameters
     if df <= 0:
         return ItemFit(np.nan, df, np.nan)
-    return ItemFit(chi2, df, float(stats.chi2.sf(chi2, df)))
+    return ItemFit(chi2, df, float(laws.chi2.sf(chi2, df)))
 
 
 def _enough(o: Floats, e: Floats) -> tuple[Floats, Floats]:

@@ -9,7 +9,7 @@ from yavik.core.answers import Check, Span, Verdict
 from yavik.core.answers.wording import after, bold, counted, grouped, italic, listing, number, percent, say, share
 from yavik.core.figures.caption import lower
 from yavik.core.figures.data import printed_decimals
-from yavik.core.methods.describe.summary.spec import DescribeSpec
+from yavik.core.methods.describe.describe.spec import DescribeSpec
 from yavik.core.stats.moments import Moments
 from yavik.core.table import Column, Table
 

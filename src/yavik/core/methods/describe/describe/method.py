@@ -12,8 +12,8 @@ from yavik.core.answers.wording import counted, finer, level_words, listing, pla
 from yavik.core.figures.data import printed_decimals
 from yavik.core.figures.pictures import bars, histogram
 from yavik.core.methods.base import Aim, Layout, Method, Run
-from yavik.core.methods.describe.summary.spec import DescribeSpec
-from yavik.core.methods.describe.summary.words import Part, checks, facts, headline
+from yavik.core.methods.describe.describe.spec import DescribeSpec
+from yavik.core.methods.describe.describe.words import Part, checks, facts, headline
 from yavik.core.methods.kit.page import read_page
 from yavik.core.stats.groups import Groups
 from yavik.core.stats.moments import moments
