@@ -204,7 +204,7 @@ def test_nothing_serious_in_answers(demo: Page, name: str, scheme: str) -> None:
     for summary in demo.locator("article details > summary").all():
         summary.click()
     demo.wait_for_load_state("networkidle")
-    assert serious(demo) == []
+    assert serious(demo, scheme) == []
 
 
 def test_each_method_has_its_page_from_its_answer(demo: Page) -> None:

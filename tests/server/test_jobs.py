@@ -27,6 +27,7 @@ def finished(http: TestClient, job: dict[str, Any]) -> dict[str, Any]:
         if found["state"] not in ("waiting", "running"):
             return found
         assert time.monotonic() < end
+        time.sleep(0.02)  # what is waited for needs the processor
         time.sleep(0.02)
 
 
