@@ -9,7 +9,18 @@ import pytest
 from scipy.stats import norm
 from statsmodels.tsa.exponential_smoothing.ets import ETSModel
 
-from yavik.core.stats.series.smoothing import Kind, Smoothed, best, fit, follow, intervals, kinds, opened, walk
+from yavik.core.stats.series.smoothing import (
+    Kind,
+    Smoothed,
+    _expected,
+    best,
+    fit,
+    follow,
+    intervals,
+    kinds,
+    opened,
+    walk,
+)  # fmt: skip
 from yavik.core.stats.series.yardsticks import foretell
 
 ALL = kinds(4, ("additive", "multiplicative"), ("none", "additive", "damped"), ("none", "additive", "multiplicative"))
@@ -136,6 +147,21 @@ def test_sets_side_by_side_walk_as_each_alone() -> None:
     for i in range(3):
         alone = walk(y, opened(x[i], kind), kind)
         assert np.allclose(both.errors[i], alone.errors[0]) and np.allclose(both.season[i], alone.season[0])
+
+
+@pytest.mark.parametrize("m", [1, 4, 12])
+def test_the_filter_gives_what_the_recursion_gives(m: int) -> None:
+    rng = np.random.default_rng(m)
+    y = 5 + np.sin(np.arange(150) * np.pi / 6) + rng.normal(0, 0.3, 150)
+    for kind in kinds(m, ("additive", "multiplicative"), ("none", "additive", "damped"), ("none", "additive")):
+        x = rng.normal(0, 0.2, (9, kind.weights + kind.states))
+        x[:, kind.weights] += 5
+        x[1:, : kind.weights] = x[0, : kind.weights]  # sets that share a filter beside others
+        x[7:, 0] = -12.0, 12.0  # a level that hardly moves, one that follows
+        walked = walk(y, opened(x, kind), kind)
+        means, errors = _expected(y, opened(x, kind), kind)
+        np.testing.assert_allclose(errors, walked.errors, rtol=1e-9, atol=1e-11)
+        np.testing.assert_allclose(means, walked.means, rtol=1e-9, atol=1e-11)
 
 
 def test_simple_smoothing_is_its_recursion() -> None:

@@ -14,6 +14,7 @@ from scipy.special import ndtri
 
 from yavik.core.stats.groups import Floats
 from yavik.core.stats.series.criteria import Criteria
+from yavik.core.stats.series.filtered import filtered_errors
 
 Error = Literal["additive", "multiplicative"]
 Trend = Literal["none", "additive", "damped"]
@@ -272,15 +273,26 @@ def _residuals(z: Floats, kind: Kind, x: Floats) -> Floats:
     """Shape (B, n): errors, where they multiply times the geometric mean of expectations, whose sum of squares is
     least where ln L is most; huge where an expectation is not above 0."""
     with np.errstate(all="ignore"):
-        w = walk(z, opened(x, kind), kind)
-        out = w.errors
+        means, out = _expected(z, opened(x, kind), kind)
         if kind.error == "multiplicative":
-            good = np.asarray((w.means > 0).all(axis=1))
-            out = out * np.exp(np.log(np.maximum(w.means, 1e-300)).mean(axis=1))[:, None]
+            good = np.asarray((means > 0).all(axis=1))
+            out = out * np.exp(np.log(np.maximum(means, 1e-300)).mean(axis=1))[:, None]
         else:
             good = np.ones(len(out), bool)
         good &= np.isfinite(out).all(axis=1)
     return np.where(good[:, None], out, 1e8)
+
+
+def _expected(z: Floats, p: Sets, kind: Kind) -> tuple[Floats, Floats]:
+    """One-step expectations and errors, shape (B, n)."""
+    if kind.season == "multiplicative":
+        w = walk(z, p, kind)
+        return w.means, w.errors
+    # Errors that multiply mend the states by the same amounts as those that add up.
+    weights = np.column_stack([p.alpha, p.beta, p.phi, p.gamma])
+    errors = filtered_errors(z, weights, np.column_stack([p.level, p.slope]), p.season, kind.trend != "none")
+    means = z - errors
+    return means, errors / means if kind.error == "multiplicative" else errors
 
 
 def _search(z: Floats, kind: Kind, x: Floats, rest: float) -> tuple[Floats, bool]:
