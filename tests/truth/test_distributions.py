@@ -61,6 +61,12 @@ def test_no_degrees_of_freedom_give_nothing(df: float) -> None:
     ).all()
 
 
+def test_the_ends_give_the_ends() -> None:
+    assert laws.f.isf(0.0, 2, 9) == laws.t.isf(0.0, 4) == laws.chi2.isf(0.0, 4) == np.inf
+    assert laws.f.isf(1.0, 2, 9) == laws.f.ppf(0.0, 2, 9) == laws.beta.ppf(0.0, 2, 9) == 0
+    assert laws.t.ppf(0.0, 4) == laws.t.isf(1.0, np.inf) == laws.norm.ppf(0.0) == -np.inf
+
+
 def test_one_number_gives_one_number() -> None:
     for found in (
         laws.norm.sf(1.0),

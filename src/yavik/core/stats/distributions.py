@@ -92,7 +92,8 @@ class Fisher:
     def isf(self, p: Any, df: Any, df_error: Any) -> Any:
         """The value with a share p above it."""
         # 1/F has the degrees of freedom the other way round: 1 − p would lose the digits of a small p.
-        below = 1 / special.fdtri(df_error, df, p)
+        with np.errstate(divide="ignore"):  # nothing exceeds an endless value
+            below = 1 / special.fdtri(df_error, df, p)
         return np.where(np.isinf(df_error), chi2.isf(p, df) / df, below)[()]
 
 
