@@ -88,6 +88,7 @@ def test_large_figures_are_jobs_and_one_of_them_is_enough(
     http: TestClient, client: Client, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr("yavik.server.figures_view.LARGE_CELLS", 5)
+    monkeypatch.setattr("yavik.engine.jobs.SOON", 0.0)
     table = client.bring(ROWS)["id"]
     made = of(client, table)
     assert made["job"] and made["drawing"] is None and made["out_of_date"]

@@ -117,7 +117,7 @@ def test_a_problem_in_a_job_is_told(client: Client, brought: dict[str, Any]) -> 
 
 
 def test_stopping(client: Client) -> None:
-    upload = client.call("POST", "/uploads", 201, content=large(300_000), headers={"x-filename": "large.csv"})
+    upload = client.call("POST", "/uploads", 201, content=large(1_200_000), headers={"x-filename": "large.csv"})
     body = {"upload": upload["id"], "name": "Large", "options": upload["preview"]["options"]}
     job = client.call("POST", "/tables", 202, json=body)["job"]
     client.http.delete(f"/api/studies/{job['study_id']}/jobs/{job['id']}")
