@@ -130,6 +130,7 @@ def keep(command: str, folder: Path, file: Path | None) -> int:
     """Tidies, backs up or restores a data folder."""
     from yavik.keeping import run_backup, run_restore, run_tidy
 
+    settled()
     if command == "tidy":
         return run_tidy(folder)
     return run_backup(folder, file or Path()) if command == "backup" else run_restore(folder, file)
@@ -200,6 +201,7 @@ def rerun(path: Path) -> int:
     from yavik.core.table import DataProblem
     from yavik.engine.rerunning import compare
 
+    settled()
     try:
         path.stat()
         found = compare(path)
