@@ -1,6 +1,5 @@
 """What runs in a worker process: imports everything once, then carries out descriptions one at a time."""
 
-import gc
 import multiprocessing
 import os
 import threading
@@ -46,8 +45,6 @@ def main(connection: Connection, folder: str, budget: int, workers: int) -> None
     store = Store(Path(folder), upgrade=False, memory=of_a_worker(budget, workers))
     adapter: TypeAdapter[Any] = TypeAdapter(Described)
     methods()
-    gc.freeze()  # what is loaded stays
-    gc.enable()
     connection.send(("ready", None))
     while True:
         try:

@@ -5,7 +5,6 @@ from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
-from scipy import special
 
 from yavik.core.stats import distributions as laws
 from yavik.core.stats.adjusting import adjust
@@ -55,7 +54,7 @@ def estimates(
     p = np.asarray(2 * laws.t.sf(np.abs(t), df))
     k, m = len(means), len(size)
     if adjusting == "scheffe":
-        adjusted = np.asarray(special.fdtrc(k - 1, df, t**2 / (k - 1)))
+        adjusted = np.asarray(laws.f.sf(t**2 / (k - 1), k - 1, df))
         reach = np.asarray(np.sqrt((k - 1) * laws.f.isf(alpha, k - 1, df)))
     else:
         adjusted = adjust(p, adjusting)

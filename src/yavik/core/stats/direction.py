@@ -3,7 +3,6 @@
 from typing import Any, Literal
 
 import numpy as np
-from scipy import special
 
 from yavik.core.stats import distributions as laws
 
@@ -20,8 +19,8 @@ def t_p(t: float, df: float, alternative: Alternative) -> float:
 def z_p(z: float, alternative: Alternative) -> float:
     """p of a standard normal statistic."""
     if alternative == "two_sided":
-        return float(2 * special.ndtr(-abs(z)))
-    return float(special.ndtr(-z) if alternative == "greater" else special.ndtr(z))
+        return float(2 * laws.norm.sf(abs(z)))
+    return float(laws.norm.sf(z) if alternative == "greater" else laws.norm.cdf(z))
 
 
 def t_interval(estimate: float, se: float, df: float, alpha: float, alternative: Alternative) -> tuple[float, float]:
@@ -41,4 +40,4 @@ def t_reach(df: float, alpha: float) -> float:
 def reach_of_means(n: Any, sd: Any, alpha: float) -> Any:
     """Half the 1 − α interval of each mean, by t with n − 1 df; NaN for a single value."""
     n, sd = np.asarray(n, np.float64), np.asarray(sd, np.float64)
-    return np.where(n > 1, special.stdtrit(np.maximum(n - 1, 1), 1 - alpha / 2) * sd / np.sqrt(n), np.nan)
+    return np.where(n > 1, laws.t.isf(alpha / 2, np.maximum(n - 1, 1)) * sd / np.sqrt(n), np.nan)

@@ -7,7 +7,6 @@ from typing import Literal
 
 import numpy as np
 import numpy.typing as npt
-from scipy import special
 
 from yavik.core.stats import distributions as laws
 from yavik.core.stats import many_to_one, studentized_range
@@ -42,7 +41,7 @@ def of_family(
         reach = float(studentized_range.isf(alpha, k, np.array([df]))[0]) / np.sqrt(2)
         return p, studentized_range.sf(size * np.sqrt(2), k, df), float(reach)
     if method == "scheffe":
-        adjusted = special.fdtrc(k - 1, df, t**2 / (k - 1))
+        adjusted = laws.f.sf(t**2 / (k - 1), k - 1, df)
         return p, np.asarray(adjusted), float(np.sqrt((k - 1) * laws.f.isf(alpha, k - 1, df)))
     if method == "dunnett":
         lam = np.sqrt(variances[b] / (variances[a] + variances[b]))

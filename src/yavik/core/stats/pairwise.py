@@ -3,7 +3,6 @@
 from dataclasses import dataclass, replace
 
 import numpy as np
-from scipy import special
 
 from yavik.core.stats import distributions as laws
 from yavik.core.stats import many_to_one, studentized_range
@@ -103,7 +102,7 @@ def dunn(g: Groups, ranked: Ranked, method: Adjust) -> Pairs:
     difference = ranked.mean_ranks[a] - ranked.mean_ranks[b]
     se = np.sqrt((n * (n + 1) / 12 - ranked.tie_factor / (12 * (n - 1))) * (1 / g.n[a] + 1 / g.n[b]))
     z = difference / se
-    p = 2 * special.ndtr(-np.abs(z))
+    p = 2 * laws.norm.sf(np.abs(z))
     return Pairs(a, b, difference, se, z, None, p, adjust(p, method), None, None)
 
 
@@ -135,7 +134,7 @@ def ranks_within(found: Friedman, blocks: int, method: Adjust) -> Pairs:
     spread = k * (k + 1) / 12 - found.tie_factor / (12 * blocks * (k - 1))
     se = np.full(len(a), float(np.sqrt(2 * spread / blocks)))
     z = difference / se
-    p = np.asarray(2 * special.ndtr(-np.abs(z)))
+    p = np.asarray(2 * laws.norm.sf(np.abs(z)))
     return Pairs(a, b, difference, se, z, None, p, adjust(p, method), None, None)
 
 

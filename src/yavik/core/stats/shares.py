@@ -1,7 +1,6 @@
 """Shares: their intervals, differences of two, and their trend over ordered groups."""
 
 import numpy as np
-from scipy import special
 
 from yavik.core.stats import distributions as laws
 from yavik.core.stats.direction import Alternative
@@ -100,4 +99,4 @@ def trend_of_shares(hits: Floats, n: Floats, scores: Floats) -> tuple[float, flo
     if below <= 0:
         return np.nan, np.nan
     z = float((centred * hits).sum() / np.sqrt(below))
-    return z, float(2 * special.ndtr(-abs(z)))
+    return z, float(2 * laws.norm.sf(abs(z)))

@@ -59,7 +59,7 @@ def bartlett(n: Floats, variances: Floats) -> Chi2Test:
     k = len(n)
     scale = 1 + ((1 / df).sum() - 1 / total) / (3 * (k - 1))
     chi2 = float((total * np.log(pooled) - (df * np.log(variances)).sum()) / scale)
-    return Chi2Test(chi2, k - 1, float(special.chdtrc(k - 1, max(chi2, 0.0))))
+    return Chi2Test(chi2, k - 1, float(laws.chi2.sf(chi2, k - 1)))
 
 
 def levene_trimmed(g: Groups, cut: float = 0.1) -> FTest:

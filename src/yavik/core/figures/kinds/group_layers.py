@@ -22,8 +22,8 @@ from yavik.core.figures.layers import (
 from yavik.core.figures.layers import layer as layer_of
 from yavik.core.figures.plot import Level
 from yavik.core.figures.style import INK
-from yavik.core.stats import distributions as laws
 from yavik.core.stats.density import bandwidth, density
+from yavik.core.stats.direction import t_reach
 from yavik.core.stats.groups import Groups, sorted_quantiles
 
 LAYERS = (
@@ -113,7 +113,7 @@ def mean_of(figure: Figure, data: Cells, i: int) -> tuple[float, float, float]:
     sd = float(np.sqrt(data.groups.variances[i]))
     reach = {"sd": sd, "se": sd / np.sqrt(n)}.get(figure.interval)
     if reach is None:
-        reach = float(laws.t.isf((1 - figure.level) / 2, n - 1)) * sd / np.sqrt(n)
+        reach = t_reach(n - 1, 1 - figure.level) * sd / np.sqrt(n)
     return mean, mean - reach, mean + reach
 
 

@@ -33,6 +33,7 @@ from yavik.core.figures.reading import along, filled, levels, split
 from yavik.core.figures.style import INK, PX_PER_PT
 from yavik.core.stats import distributions as laws
 from yavik.core.stats.correlation import StraightLine, straight_line
+from yavik.core.stats.direction import t_p, t_reach
 from yavik.core.stats.local import local_line
 from yavik.core.table import DataProblem, Table
 from yavik.core.table import Kind as ColumnKind
@@ -101,7 +102,7 @@ def slope_p(line: StraightLine, sxx: float) -> float:
     """Two-sided p of no slope, by t with n − 2 df; NaN for two rows."""
     if not np.isfinite(line.sd):
         return float("nan")
-    return float(2 * laws.t.sf(abs(line.slope) / (line.sd / np.sqrt(sxx)), line.n - 2)) if line.sd > 0 else 0.0
+    return t_p(line.slope / (line.sd / np.sqrt(sxx)), line.n - 2, "two_sided") if line.sd > 0 else 0.0
 
 
 class _Relation:
@@ -227,7 +228,7 @@ class _Relation:
         least = float(c.y[on_axis(self.figure.y_scale, c.y)].min(initial=np.inf))  # where a band that has no end ends
         made = []
         if self.figure.interval != "none":
-            t = float(laws.t.isf((1 - self.figure.level) / 2, fit.n - 2))
+            t = t_reach(fit.n - 2, 1 - self.figure.level)
             middle = float(c.x.mean())
             half = t * fit.sd * np.sqrt(1 / fit.n + (at - middle) ** 2 / float(((c.x - middle) ** 2).sum()))
             made.append(

@@ -9,12 +9,11 @@ from yavik.core.answers import Check, Remedy, Verdict
 from yavik.core.answers.wording import counted, grouped, listing, number, p_bare, p_words, significant, them
 from yavik.core.figures.data import Grouped
 from yavik.core.stats.groups import Floats, Groups
-from yavik.core.stats.normality import w_of
+from yavik.core.stats.normality import MOST_SHAPIRO, w_of
 from yavik.core.stats.oneway import FTest
 from yavik.core.stats.spread import bartlett
 from yavik.core.table import Kind, Table, rows_in_words
 
-MOST_FOR_NORMAL = 5000
 """Shapiro–Wilk's p is known up to here (Royston, 1995); above it any trifle would count as a departure."""
 
 
@@ -84,7 +83,7 @@ def shapiro(g: Groups) -> list[tuple[float, float] | str]:
         part = g.part(i)
         if len(part) < 3:
             out.append("needs three values")
-        elif len(part) > MOST_FOR_NORMAL:
+        elif len(part) > MOST_SHAPIRO:
             out.append("more than 5 000 values")
         elif g.ss[i] == 0:
             out.append("all values are the same")
