@@ -31,7 +31,6 @@ from yavik.core.figures.layers import layer as layer_of
 from yavik.core.figures.plot import Axis, Level, Panel, Plot, Style, Vega
 from yavik.core.figures.reading import along, filled, levels, split
 from yavik.core.figures.style import INK, PX_PER_PT
-from yavik.core.stats import distributions as laws
 from yavik.core.stats.correlation import StraightLine, straight_line
 from yavik.core.stats.direction import t_p, t_reach
 from yavik.core.stats.local import local_line
@@ -284,7 +283,7 @@ class _Relation:
         values, vectors = np.linalg.eigh(cov)
         if values[0] < 0 or values[1] <= 0:
             return []
-        reach = np.sqrt(laws.chi2.ppf(self.figure.level, 2) * np.clip(values, 0, None))
+        reach = np.sqrt(-2 * np.log1p(-self.figure.level) * np.clip(values, 0, None))  # χ² on 2 df
         turn = np.linspace(0, 2 * np.pi, 73)[:-1]
         ring = vectors @ (reach[:, None] * np.vstack([np.cos(turn), np.sin(turn)]))
         return path(c.name or "all", c.level.colour, c.x.mean() + ring[0], c.y.mean() + ring[1])
