@@ -120,12 +120,27 @@ def page(blank: Page) -> Page:
     return blank
 
 
-def ask(address: str, method: str, path: str, body: Any = None) -> Any:
+def asked(address: str, method: str, path: str, body: Any = None) -> bytes:
     """A request with a connection of its own: one that is kept may be closed by the server as the next is sent."""
-    sent = None if body is None else json.dumps(body).encode()
-    headers = {**BEARER, "origin": address, "content-type": "application/json"}
+    sent = body if body is None or isinstance(body, bytes) else json.dumps(body).encode()
+    headers = {**BEARER, "origin": address, "content-type": "application/json", "x-filename": "x.csv"}
     request = urllib.request.Request(f"{address}{path}", sent, headers, method=method)
-    return json.loads(urllib.request.urlopen(request, timeout=60).read())
+    with urllib.request.urlopen(request, timeout=60) as response:
+        return bytes(response.read())
+
+
+def ask(address: str, method: str, path: str, body: Any = None) -> Any:
+    return json.loads(asked(address, method, path, body))
+
+
+def answered(page: Page, method: str, path: str, body: Any = None) -> bytes:
+    """What the server of a page answers to a request beside it; `path` may be the whole address."""
+    address = "/".join(page.url.split("/")[:3])
+    return asked(address, method, path.removeprefix(address), body)
+
+
+def call(page: Page, method: str, path: str, body: Any = None) -> Any:
+    return json.loads(answered(page, method, path, body))
 
 
 @pytest.fixture(scope="session")

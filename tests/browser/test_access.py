@@ -5,7 +5,7 @@ import re
 import pytest
 from playwright.sync_api import Browser, Page, expect
 
-from tests.browser.conftest import AXE
+from tests.browser.conftest import AXE, call
 from tests.conftest import BEARER
 
 
@@ -24,7 +24,7 @@ def serious(page: Page, scheme: str = "light") -> list[str]:
 
 def links(page: Page) -> dict[str, str]:
     study = page.url.split("/s/")[1].split("/")[0]
-    entries = page.request.get(f"/api/studies/{study}").json()["entries"]
+    entries = call(page, "GET", f"/api/studies/{study}")["entries"]
     letter = {"table": "t", "question": "q", "figure": "f", "report": "r"}
     first: dict[str, str] = {"overview": f"/s/{study}", "bring": f"/s/{study}/bring"}
     for e in entries:
@@ -220,10 +220,10 @@ def test_a_page_that_breaks_leaves_the_rest_standing(browser: Browser, address: 
         base_url=address, extra_http_headers=BEARER, viewport={"width": 1280, "height": 800}
     )
     page = context.new_page()
-    study = page.request.post("/api/studies/demo").json()["id"]
-    entries = page.request.get(f"/api/studies/{study}").json()["entries"]
+    study = call(page, "POST", "/api/studies/demo")["id"]
+    entries = call(page, "GET", f"/api/studies/{study}")["entries"]
     question = next(e["id"] for e in entries if e["type"] == "question")
-    state = page.request.get(f"/api/studies/{study}/questions/{question}").json()
+    state = call(page, "GET", f"/api/studies/{study}/questions/{question}")
     page.route(f"**/questions/{question}", lambda route: route.fulfill(json={**state, "spec": None}))
     page.goto(f"/s/{study}/q/{question}")
     expect(page.get_by_role("heading", name="This page could not be shown")).to_be_visible()

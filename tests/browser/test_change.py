@@ -6,6 +6,7 @@ from pathlib import Path
 
 from playwright.sync_api import Page, expect
 
+from tests.browser.conftest import call
 from tests.browser.test_access import serious
 from tests.browser.test_models import headline, settled
 from tests.browser.test_testing import entries, open_question
@@ -100,7 +101,7 @@ def test_a_panel_reports_another_model_by_a_click(demo: Page) -> None:
     demo.get_by_role("button", name="Show it").click()
     expect(demo.get_by_text(re.compile("12 columns|480 rows")).first).to_be_visible()
     e = entries(demo)["table Branch years"]
-    told = demo.request.get(f"/api/studies/{e['study']}/tables/{e['id']}").json()
+    told = call(demo, "GET", f"/api/studies/{e['study']}/tables/{e['id']}")
     assert "level of branch" in [c["name"] for c in told["table"]["columns"]]
 
 

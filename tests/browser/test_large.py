@@ -5,6 +5,8 @@ import re
 import numpy as np
 from playwright.sync_api import Page, expect
 
+from tests.browser.conftest import call
+
 ROWS = 1_000_000
 
 
@@ -17,7 +19,7 @@ def large() -> bytes:
 
 def bring_large(page: Page) -> str:
     """A study with a table of a million rows, opened at its grid."""
-    study = page.request.post("/api/studies", data={"name": "Large"}).json()["id"]
+    study = call(page, "POST", "/api/studies", {"name": "Large"})["id"]
     page.goto(f"/s/{study}/bring")
     page.get_by_label("File to bring in").set_input_files(
         {"name": "large.csv", "mimeType": "text/csv", "buffer": large()}
@@ -41,17 +43,19 @@ def test_a_million_rows(page: Page) -> None:
 
     # A question of a million rows is a job; its answer comes by itself.
     table = page.url.split("/t/")[1].split("?")[0]
-    made = page.request.post(
+    made = call(
+        page,
+        "POST",
         f"/api/studies/{study}/questions",
-        data={"table": table, "method": "compare_groups", "spec": {"response": "visits", "groups": "place"}},
-    ).json()
+        {"table": table, "method": "compare_groups", "spec": {"response": "visits", "groups": "place"}},
+    )
     page.goto(f"/s/{study}/q/{made['id']}")
     expect(page.get_by_test_id("headline")).to_contain_text(re.compile("visits"), timeout=60_000)
     expect(page.get_by_text(re.compile("all 1.000.000 rows"))).to_be_visible()
 
     # A figure of it is drawn by a worker; so is each change of it, and what it lacks is said in place of a drawing.
     described = {"kind": "groups", "response": "visits", "groups": "place", "show": ["box"]}
-    figure = page.request.post(f"/api/studies/{study}/figures", data={"table": table, "figure": described}).json()
+    figure = call(page, "POST", f"/api/studies/{study}/figures", {"table": table, "figure": described})
     page.goto(f"/s/{study}/f/{figure['id']}")
     picture = page.locator("figure svg")
     expect(picture).to_be_visible(timeout=60_000)
@@ -69,9 +73,9 @@ def test_a_problem_found_in_a_worker_stands_on_the_page(page: Page) -> None:
     study = bring_large(page)
     table = page.url.split("/t/")[1].split("?")[0]
     spec = {"response": "visits", "groups": "place", "where": "visits > 5000"}
-    made = page.request.post(
-        f"/api/studies/{study}/questions", data={"table": table, "method": "compare_groups", "spec": spec}
-    ).json()
+    made = call(
+        page, "POST", f"/api/studies/{study}/questions", {"table": table, "method": "compare_groups", "spec": spec}
+    )
     page.goto(f"/s/{study}/q/{made['id']}")
     expect(page.get_by_role("alert")).to_contain_text("No row has visits > 5000.", timeout=30_000)
     expect(page.get_by_role("progressbar")).to_have_count(0)

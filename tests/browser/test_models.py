@@ -4,6 +4,7 @@ import re
 
 from playwright.sync_api import Locator, Page, expect
 
+from tests.browser.conftest import call
 from tests.browser.test_access import serious
 from tests.browser.test_testing import ask, entries, fill, open_question
 
@@ -235,7 +236,7 @@ def test_branches_with_two_categories_and_their_lines(demo: Page) -> None:
     demo.get_by_role("button", name="Add its columns to the table").click()
     expect(demo.get_by_text("Added to the table")).to_be_visible()
     table = entries(demo)["table Branches"]
-    state = demo.request.get(f"/api/studies/{table['study']}/tables/{table['id']}").json()
+    state = call(demo, "GET", f"/api/studies/{table['study']}/tables/{table['id']}")
     names = [c["name"] for c in state["table"]["columns"]]
     assert names[-4:] == ["visits predicted", "visits lowest at 95 %", "visits highest at 95 %", "visits residual"]
 

@@ -8,6 +8,7 @@ from typing import Any
 import pytest
 from playwright.sync_api import Locator, Page, Response, Route, expect
 
+from tests.browser.conftest import answered, call
 from tests.browser.test_access import serious
 from tests.browser.test_testing import entries, open_question, turn_to
 
@@ -43,7 +44,7 @@ def test_the_picture_is_the_same_here_and_on_the_server(demo: Page, name: str) -
     """The browser's drawing and the server's SVG: the same words at the same places, the same marks."""
     open_figure(demo, name)
     e = entries(demo)[f"figure {name}"]
-    server = demo.request.get(f"/api/studies/{e['study']}/figures/{e['id']}/image.svg").text()
+    server = answered(demo, "GET", f"/api/studies/{e['study']}/figures/{e['id']}/image.svg").decode()
     found = demo.evaluate(READ, [server])
     assert found["here"]["marks"] == found["there"]["marks"] and found["here"]["marks"]["path"] > 5
     here, there = sorted(found["here"]["words"]), sorted(found["there"]["words"])
@@ -129,7 +130,7 @@ def test_brackets_lines_notes_and_the_way_back(demo: Page) -> None:
 
     def place() -> tuple[float, float]:
         address = demo.url.replace("/s/", "/api/studies/").replace("/f/", "/figures/")
-        found = demo.request.get(address).json()["figure"]["notes"][0]
+        found = call(demo, "GET", address)["figure"]["notes"][0]
         return found["x"], found["y"]
 
     note.scroll_into_view_if_needed()
@@ -256,12 +257,14 @@ def test_footnotes_breaks_references_and_the_appendix(demo: Page) -> None:
 def test_what_changed_is_shown_and_taken_note_of(demo: Page) -> None:
     open_report(demo)
     table = entries(demo)["table Room trial"]
-    state = demo.request.get(f"/api/studies/{table['study']}/tables/{table['id']}").json()
+    state = call(demo, "GET", f"/api/studies/{table['study']}/tables/{table['id']}")
     steps = [*state["table"]["steps"], {"step": "keep_rows", "where": "minutes < 60"}]
-    done = demo.request.put(
-        f"/api/studies/{table['study']}/tables/{table['id']}/steps", data={"steps": steps, "label": "Keep fewer"}
+    call(
+        demo,
+        "PUT",
+        f"/api/studies/{table['study']}/tables/{table['id']}/steps",
+        {"steps": steps, "label": "Keep fewer"},
     )
-    assert done.ok
     demo.reload()
     expect(demo.get_by_role("heading", name="Out of date")).to_be_visible()
     demo.get_by_role("button", name=re.compile("^Renew")).last.click()

@@ -6,6 +6,7 @@ from pathlib import Path
 
 from playwright.sync_api import Page, expect
 
+from tests.browser.conftest import call
 from tests.browser.test_access import serious
 from tests.browser.test_change import begin, brought
 from tests.browser.test_models import headline, settled
@@ -52,7 +53,7 @@ def test_factors_as_a_string_of_judgements(demo: Page) -> None:
     demo.get_by_role("button", name="Add its columns to the table").click()
     demo.get_by_role("button", name="Show it").click()
     e = entries(demo)["table Reading motives"]
-    told = demo.request.get(f"/api/studies/{e['study']}/tables/{e['id']}").json()
+    told = call(demo, "GET", f"/api/studies/{e['study']}/tables/{e['id']}")
     assert {"Escape", "factor_2"} <= {c["name"] for c in told["table"]["columns"]}
 
 

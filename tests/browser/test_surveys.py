@@ -5,6 +5,7 @@ from pathlib import Path
 
 from playwright.sync_api import Page, expect
 
+from tests.browser.conftest import call
 from tests.browser.test_access import serious
 from tests.browser.test_change import begin, brought, entries
 from tests.browser.test_models import headline, settled
@@ -39,7 +40,7 @@ def test_a_file_of_ones_own_gets_a_design_and_its_weights_are_not_forgotten(demo
         {"step": "design", "weight": "weight", "replicates": [f"rep{k + 1}" for k in range(12)], "method": "jk1"}
     ]
     path = f"/api/studies/{e['study']}/tables/{e['id']}/steps"
-    assert demo.request.put(path, data={"steps": steps, "label": "Design"}).ok
+    call(demo, "PUT", path, {"steps": steps, "label": "Design"})
     begin(demo, made, ("ferries", "shore"), "compare_groups", first=False)
     expect(headline(demo)).to_contain_text("ferries")
     expect(demo.get_by_text("weighted by weight. Here every row counts alike")).to_be_visible()

@@ -6,12 +6,13 @@ import re
 import pytest
 from playwright.sync_api import Page, expect
 
+from tests.browser.conftest import call
 from tests.browser.test_access import serious
 
 
 def entries(page: Page) -> dict[str, dict[str, str]]:
     study = page.url.split("/s/")[1].split("/")[0]
-    found = page.request.get(f"/api/studies/{study}").json()["entries"]
+    found = call(page, "GET", f"/api/studies/{study}")["entries"]
     return {f"{e['type']} {e['name']}": {**e, "study": study} for e in found}
 
 

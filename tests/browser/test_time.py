@@ -5,6 +5,7 @@ from pathlib import Path
 
 from playwright.sync_api import Locator, Page, expect
 
+from tests.browser.conftest import call
 from tests.browser.test_access import serious
 from tests.browser.test_change import begin, brought
 from tests.browser.test_models import headline, settled
@@ -26,7 +27,7 @@ def test_a_series_is_made_to_stand_still(demo: Page) -> None:
     demo.get_by_role("button", name="Add its columns to the table").click()
     demo.get_by_role("button", name="Show it").click()
     e = entries(demo)["table Monthly loans"]
-    told = demo.request.get(f"/api/studies/{e['study']}/tables/{e['id']}").json()
+    told = call(demo, "GET", f"/api/studies/{e['study']}/tables/{e['id']}")
     assert {"trend loans", "season loans", "rest loans"} <= {c["name"] for c in told["table"]["columns"]}
 
 
@@ -85,7 +86,7 @@ def test_a_grid_by_a_remedy_then_columns(demo: Page) -> None:
     demo.get_by_role("button", name="Add its columns to the table").click()
     demo.get_by_role("button", name="Show it").click()
     e = entries(demo)["table Monthly loans"]
-    told = demo.request.get(f"/api/studies/{e['study']}/tables/{e['id']}").json()
+    told = call(demo, "GET", f"/api/studies/{e['study']}/tables/{e['id']}")
     assert {"expected loans", "residual loans"} <= {c["name"] for c in told["table"]["columns"]}
 
 

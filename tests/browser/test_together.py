@@ -4,6 +4,7 @@ import re
 
 from playwright.sync_api import Page, expect
 
+from tests.browser.conftest import call
 from tests.browser.test_pages import open_entry
 
 
@@ -16,9 +17,8 @@ def second(page: Page) -> Page:
 
 def begun(page: Page) -> None:
     """A report with two paragraphs, saved."""
-    made = page.request.post(
-        f"/api/studies/{page.url.split('/s/')[1].split('/')[0]}/reports", data={"name": "Draft", "template": "empty"}
-    ).json()
+    study = page.url.split("/s/")[1].split("/")[0]
+    made = call(page, "POST", f"/api/studies/{study}/reports", {"name": "Draft", "template": "empty"})
     page.goto(f"{page.url}/r/{made['id']}")
     text = page.get_by_label("The report's text")
     text.click()

@@ -5,6 +5,8 @@ from pathlib import Path
 
 from playwright.sync_api import Page, expect
 
+from tests.browser.conftest import call
+
 CSV = "visitor;room;minutes;pages;consent\n" + "".join(
     f"V{i};{['Alcove', 'Gallery', 'Winter garden'][i % 3]};{20 + (i * 7) % 13 + 6 * (i % 3)},5;{-9 if i % 20 == 0 else 5 + i % 9};{'no' if i % 15 == 0 else 'yes'}\n"
     for i in range(1, 91)
@@ -170,7 +172,7 @@ def test_a_bad_file_says_so_and_loses_nothing(page: Page) -> None:
 
 
 def test_a_deleted_study_comes_back(page: Page) -> None:
-    made = page.request.post("/api/studies", data={"name": "Short lived"}).json()
+    made = call(page, "POST", "/api/studies", {"name": "Short lived"})
     page.reload()
     page.get_by_label("Actions for Short lived").click()
     page.get_by_role("menuitem", name="Delete").click()
@@ -239,15 +241,15 @@ def test_a_file_is_dropped(page: Page) -> None:
 
 def asked(page: Page, name: str, data: str, response: str, groups: str) -> list[str]:
     """A study made over HTTP with one table and one comparison; the addresses of its pages."""
-    study = page.request.post("/api/studies", data={"name": name}).json()["id"]
+    study = call(page, "POST", "/api/studies", {"name": name})["id"]
     base = f"/api/studies/{study}"
-    upload = page.request.post(f"{base}/uploads", data=data.encode(), headers={"x-filename": "x.csv"}).json()
+    upload = call(page, "POST", f"{base}/uploads", data.encode())
     body = {"upload": upload["id"], "name": name, "options": upload["preview"]["options"]}
-    table = page.request.post(f"{base}/tables", data=body).json()["table"]["id"]
+    table = call(page, "POST", f"{base}/tables", body)["table"]["id"]
     spec = {"response": response, "groups": groups}
-    question = page.request.post(
-        f"{base}/questions", data={"table": table, "method": "compare_groups", "spec": spec}
-    ).json()["id"]
+    question = call(page, "POST", f"{base}/questions", {"table": table, "method": "compare_groups", "spec": spec})[
+        "id"
+    ]
     return [
         f"/s/{study}",
         f"/s/{study}/t/{table}",
