@@ -5,7 +5,7 @@ import re
 import pytest
 from playwright.sync_api import Browser, Page, expect
 
-from tests.browser.conftest import AXE, call
+from tests.browser.conftest import AXE, ask, call
 from tests.conftest import BEARER
 
 
@@ -220,10 +220,10 @@ def test_a_page_that_breaks_leaves_the_rest_standing(browser: Browser, address: 
         base_url=address, extra_http_headers=BEARER, viewport={"width": 1280, "height": 800}
     )
     page = context.new_page()
-    study = call(page, "POST", "/api/studies/demo")["id"]
-    entries = call(page, "GET", f"/api/studies/{study}")["entries"]
+    study = ask(address, "POST", "/api/studies/demo")["id"]
+    entries = ask(address, "GET", f"/api/studies/{study}")["entries"]
     question = next(e["id"] for e in entries if e["type"] == "question")
-    state = call(page, "GET", f"/api/studies/{study}/questions/{question}")
+    state = ask(address, "GET", f"/api/studies/{study}/questions/{question}")
     page.route(f"**/questions/{question}", lambda route: route.fulfill(json={**state, "spec": None}))
     page.goto(f"/s/{study}/q/{question}")
     expect(page.get_by_role("heading", name="This page could not be shown")).to_be_visible()
