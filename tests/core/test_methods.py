@@ -194,6 +194,22 @@ def test_outlying_rows_are_named_and_the_remedy_leaves_them_out() -> None:
     assert without.facts["p"] == pytest.approx(check.facts["outlying.p_without"])
 
 
+MOVED = [
+    ({"a": [1, 2, 3, 2, 2, 1, 3, 30.0], "b": [4, 5, 6, 5, 4, 6, 5, 5.0], "c": [21, 22, 23.0]}, [8],
+     "The conclusion stays the same, but not for a – b (All pairs, Tukey–Kramer). The estimate goes from "),
+    ({"a": [1, 2, 3, 2, 2, 1, 3, 30.0], "b": [4, 5, 6, 5, 4, 6, 5, 5.0], "c": [21, 22, 23.0]}, [18],
+     "The conclusion stays the same. The estimate stays at 17.0."),
+    ({"a": [1, 2, 3, 2, 2, 1, 3, 30.0], "b": [4, 5, 6, 5, 4, 6, 5, 5.0], "c": [7, 8, 7.0]}, [8],
+     "The conclusion changes. The estimate goes from "),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("groups", "gone", "words"), MOVED)
+def test_what_rows_change_is_said_line_by_line(groups: dict[str, list[float]], gone: list[int], words: str) -> None:
+    found = compare(table_of(groups), test="anova", pairs="tukey", without=gone)
+    assert (found.block("without").note or "").startswith(words)
+
+
 def test_empty_cells_and_levels_without_values_are_told() -> None:
     table = read(b"g,y\na,1\na,2\na,3\nb,4\nb,5\nb,\nc,\n,9\n")[0]
     found = compare(table)

@@ -1,3 +1,4 @@
+import { unparted } from "./unparted";
 import { cx } from "./classes";
 import { useEffect, useRef, useState, type ReactNode } from "react";
 import type { S, TableBlock } from "../client/api";
@@ -95,7 +96,7 @@ export function ResultTable({
           ))}
         </tbody>
       </table>
-      {block.note && <p className="muted mt-1 text-[0.85rem]">{block.note}</p>}
+      {block.note && <p className="muted mt-1 text-[0.85rem]">{unparted(block.note)}</p>}
     </div>
   );
 }

@@ -5,9 +5,16 @@ import { rangeWords, show } from "../table/bars";
 import { asQuery, PLAIN } from "../table/cells";
 import { count, kindWords } from "./bits";
 import { fits, inSentence, optionsOf } from "./slot";
+import { unparted } from "./unparted";
 
 const column = (more: Partial<Column>) => ({ name: "x", kind: "measure", decimals: 1, levels: [], ...more }) as Column;
 const profile = (more: Partial<S["Profile"]>) => ({ filled: 5, empty: 0, infinite: 0, ...more }) as S["Profile"];
+
+it("a number stays with its letter and its sign", () => {
+  expect(unparted("Without it p = .004: it stays.")).toBe("Without it p\u00a0=\u00a0.004: it stays.");
+  expect(unparted("at α = .05, p =\u00a0.2, χ² < 3")).toBe("at α\u00a0=\u00a0.05, p\u00a0=\u00a0.2, χ²\u00a0<\u00a03");
+  expect(unparted("Minutes = 4, x = y")).toBe("Minutes = 4, x = y");
+});
 
 describe("numbers are written as in answers", () => {
   it("with the digits of their column", () => {

@@ -1,4 +1,5 @@
 // An answer: the statement, the main figure beside the first tables, the rest below, details folded away.
+import { unparted } from "../common/unparted";
 import { cx } from "../common/classes";
 import { PencilRuler } from "lucide-react";
 import { createContext, use, useState, type ReactNode } from "react";
@@ -141,7 +142,7 @@ function Blocks({ answer, superseded, showRow, control }: Omit<Props, "openFigur
           (n) =>
             n.type === "note" && (
               <p key={n.id} className="max-w-[46rem]">
-                {n.text}
+                {unparted(n.text)}
               </p>
             ),
         )}

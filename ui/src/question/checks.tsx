@@ -1,4 +1,5 @@
 // "Can you rely on this?": verdicts by shape and word as well as colour, with remedies that work.
+import { unparted } from "../common/unparted";
 import { useNavigate } from "react-router";
 import type { Answer, S } from "../client/api";
 import { rowsPath } from "../common/contents";
@@ -47,7 +48,7 @@ export function Checks({
                   {look.word}
                 </span>
               </div>
-              <p className="muted mt-0.5 text-[0.92rem] leading-snug">{c.text}</p>
+              <p className="muted mt-0.5 text-[0.92rem] leading-snug">{unparted(c.text)}</p>
               {(c.remedies ?? []).map((r) => (
                 <button
                   key={r.label}

@@ -14,6 +14,7 @@ from yavik.core.methods.base import Method, Run, Spec
 from yavik.core.table import DataProblem, Table, rows_in_words
 
 MOST_LEVELS = 30
+LOOK = "Compare the two statements."
 ORDER = (Verdict.fails, Verdict.doubtful, Verdict.unknown, Verdict.holds)
 
 
@@ -160,11 +161,40 @@ def _verdict(result: Answer, other: Answer | DataProblem, alpha: float) -> str:
     """Yes or no: does leaving the rows out change what is concluded?"""
     if isinstance(other, DataProblem):
         return "Without them the question cannot be answered."
+    moved = _moved(result, other, alpha)
     a, b = result.facts.get("p"), other.facts.get("p")
     if not (isinstance(a, float | int) and isinstance(b, float | int)):
-        return "Compare the two statements."
-    said = "The conclusion stays the same" if (a < alpha) == (b < alpha) else "The conclusion changes"
+        return f"Compare the two statements. Another conclusion without them: {moved}." if moved else LOOK
+    stays = (a < alpha) == (b < alpha)
+    said = "The conclusion stays the same" if stays else "The conclusion changes"
+    said += f", but not for {moved}" if stays and moved else ""
     x, y = result.facts.get("estimate"), other.facts.get("estimate")
     if isinstance(x, float | int) and isinstance(y, float | int):
-        said += f"; the estimate goes from {significant(x, 3)} to {significant(y, 3)}"
+        old, new = significant(x, 3), significant(y, 3)
+        said += f". The estimate {f'stays at {old}' if old == new else f'goes from {old} to {new}'}"
     return said + "."
+
+
+def _moved(result: Answer, other: Answer, alpha: float) -> str:
+    """Lines of the tables whose p lies on the other side of α in the other answer, by name: 'Bay – Tide (Pairs)'."""
+    before, now = _tested(result), _tested(other)
+    lines: dict[str, list[str]] = {}
+    for (title, name), p in before.items():
+        if (title, name) in now and (p < alpha) != (now[title, name] < alpha):
+            lines.setdefault(title, []).append(name)
+    return "; ".join(f"{listing(names, 3)} ({title})" for title, names in lines.items())
+
+
+def _tested(answer: Answer) -> dict[tuple[str, str], float]:
+    """The p by which each line of each table is judged, the adjusted one where there are two."""
+    found: dict[tuple[str, str], float] = {}
+    for table in answer.blocks:
+        if not isinstance(table, TableBlock):
+            continue
+        keys = [h.key for h in table.columns if h.role == "p" and h.key in table.strong]
+        named = [h.key for h in table.columns if h.role == "name"]
+        for row in table.rows if keys and named else []:
+            cell = row.get("p_adjusted" if "p_adjusted" in keys else keys[0])
+            if cell and isinstance(cell.v, float | int):
+                found[table.title, " ".join(row[k].s for k in named if k in row)] = float(cell.v)
+    return found
