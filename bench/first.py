@@ -12,6 +12,7 @@ import numpy as np
 from comparing import table_of
 from scipy import stats
 
+from yavik.core.apart.memory import hold_on
 from yavik.core.methods import Run, answer
 from yavik.core.table import Table
 
@@ -37,6 +38,7 @@ def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--rows", type=int, default=1_000_000)
     n = parser.parse_args().rows
+    hold_on()  # as workers do, for both sides
     rng = np.random.default_rng(1)
     before, half = rng.normal(50, 9, n), np.arange(n) % 2
     after, score = before + rng.normal(0.1, 5, n), rng.uniform(0, 100, n)
@@ -46,14 +48,18 @@ def main() -> None:
         done=np.array(["no", "yes"])[done.astype(int)],
     )  # fmt: skip
     x = np.column_stack([np.ones(n), before, score])
-    one, two = before[half == 0], before[half == 1]
+
+    def two() -> list[Any]:
+        """Both samples, as they are had from a column of values and one of groups."""
+        return [before[half == g] for g in (0, 1)]
+
     cases: list[tuple[str, dict[str, Any], Callable[[], object] | None]] = [
         ("one_sample", {"column": "before", "value": 50.0}, lambda: stats.ttest_1samp(before, 50)),
         ("compare_paired", {"first": "before", "second": "after"}, lambda: stats.ttest_rel(before, after)),
-        ("compare_two", {"response": "before", "groups": "half"}, lambda: stats.ttest_ind(one, two, equal_var=False)),
+        ("compare_two", {"response": "before", "groups": "half"}, lambda: stats.ttest_ind(*two(), equal_var=False)),
         (
             "compare_two", {"response": "before", "groups": "half", "test": "mann_whitney"},
-            lambda: stats.mannwhitneyu(one, two),
+            lambda: stats.mannwhitneyu(*two()),
         ),
         ("correlate", {"columns": ["before", "after"]}, lambda: stats.pearsonr(before, after)),
         ("linear", {"response": "after", "terms": ["before", "score"]}, lambda: np.linalg.lstsq(x, after)),

@@ -287,7 +287,10 @@ def run() -> None:
 
 
 def settled() -> None:
-    """What is loaded by now stays; from here on there may be garbage."""
+    """What is loaded by now stays; from here on there may be garbage, and memory that is freed is taken again."""
+    from yavik.core.apart.memory import hold_on
+
+    hold_on()
     if not gc.isenabled():
         gc.freeze()
         gc.enable()

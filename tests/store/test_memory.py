@@ -119,3 +119,29 @@ def test_the_budget_is_set_or_half_of_what_is_free(monkeypatch: pytest.MonkeyPat
     hashes = store.cells.put([pa.array(np.arange(1000) + i) for i in range(5)])
     assert len(store.cells._kept) <= 2 and len(store.cells.get(hashes)) == 5
     store.close()
+
+
+LEAVE = """
+import re
+from pathlib import Path
+import numpy as np
+from yavik.core.apart.memory import give_back, hold_on
+
+def own():
+    text = Path("/proc/self/smaps_rollup").read_text()
+    return sum(int(n) for n in re.findall(r"^Anonymous:\\s+(\\d+)", text, re.M)) / 2**10
+
+hold_on()
+before = own()
+made = [np.ones(2**20) for _ in range(20)]
+del made
+held = own() - before
+give_back()
+print(held, own() - before)
+"""
+
+
+def test_what_arrays_leave_is_held_until_it_is_given_back() -> None:
+    said = subprocess.run([sys.executable, "-c", LEAVE], check=True, capture_output=True, text=True).stdout
+    held, after = (float(x) for x in said.split())
+    assert held > 100 and after < 10

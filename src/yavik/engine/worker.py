@@ -33,7 +33,7 @@ def main(connection: Connection, folder: str, budget: int, workers: int) -> None
     from pydantic import TypeAdapter
 
     from yavik.core.apart.forking import over_processes
-    from yavik.core.apart.memory import bounded
+    from yavik.core.apart.memory import bounded, give_back, hold_on
     from yavik.core.methods import Run, methods
     from yavik.core.stats.in_parts import spreading
     from yavik.core.table import DataProblem
@@ -42,6 +42,7 @@ def main(connection: Connection, folder: str, budget: int, workers: int) -> None
     from yavik.store import Store
     from yavik.store.budget import of_a_worker, of_work
 
+    hold_on()
     store = Store(Path(folder), upgrade=False, memory=of_a_worker(budget, workers))
     adapter: TypeAdapter[Any] = TypeAdapter(Described)
     methods()
@@ -69,3 +70,4 @@ def main(connection: Connection, folder: str, budget: int, workers: int) -> None
             connection.send(("failed", traceback.format_exc()))
         store.rest()
         pa.default_memory_pool().release_unused()
+        give_back()

@@ -149,6 +149,7 @@ def reads_design(method: str, spec: dict[str, Any]) -> bool:
     return m.design or (m.view == "lineup" and any(get(one["method"]).design for one in spec.get("models") or []))
 
 
+FIRST = 1000
 SMALLEST = 1e-100
 """Below it the squares of all values of a column are taken for 0."""
 
@@ -158,7 +159,10 @@ def _demand_size(table: Table, columns: list[str]) -> None:
     for name in dict.fromkeys(columns):
         if table.column(name).kind is not Kind.measure:
             continue
-        top = float(np.nanmax(np.abs(table.numbers(name)), initial=0.0))
+        values = table.numbers(name)
+        if np.any(np.abs(values[:FIRST]) >= SMALLEST):
+            continue  # as is nearly always seen in the first of them
+        top = float(np.nanmax(np.abs(values), initial=0.0))
         if 0 < top < SMALLEST:
             raise DataProblem(
                 f"The values of {name} are too small to compute with (at most {top:.3g}). Give them in another unit.",

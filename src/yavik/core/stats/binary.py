@@ -84,7 +84,7 @@ def prepare(design: Design, y: Floats, columns: Sequence[int], intercept: bool) 
     centre = part.mean(axis=0) if f else np.zeros(k)
     scale = np.sqrt(((part - centre) ** 2).mean(axis=0))
     scale[scale == 0] = 1.0
-    x = np.empty((n, k + f))
+    x = np.empty((n, k + f), order="F")  # what is done with single columns is quicker so
 
     def fill(span: tuple[int, int]) -> None:
         """Writes some of the rows."""
@@ -99,7 +99,9 @@ def prepare(design: Design, y: Floats, columns: Sequence[int], intercept: bool) 
 def mean_and_slope(link: Link, eta: Floats) -> tuple[Floats, Floats, Floats]:
     """Probability, its complement, and the derivative of the probability."""
     if link == "logit":
-        mu, nu = special.expit(eta), special.expit(-eta)
+        odds_against = np.exp(-np.clip(eta, -700.0, 700.0))  # several times as quick as a function made for it
+        mu = 1 / (1 + odds_against)
+        nu = odds_against * mu
         return mu, nu, mu * nu
     if link == "probit":
         return special.ndtr(eta), special.ndtr(-eta), np.exp(-0.5 * eta**2) / np.sqrt(2 * np.pi)
@@ -124,8 +126,8 @@ def probability(link: Link, eta: Floats) -> Floats:
 
 def _log_likelihood(link: Link, eta: Floats, y: Floats) -> float:
     if link == "logit":
-        signed = np.where(y > 0.5, -eta, eta)
-        return -float(np.logaddexp(0.0, signed).sum())
+        against = eta * (1 - 2 * y)
+        return -float((np.maximum(against, 0.0) + np.log1p(np.exp(-np.abs(eta)))).sum())
     mu, nu, _ = mean_and_slope(link, eta)
     return float(np.log(np.maximum(np.where(y > 0.5, mu, nu), 1e-300)).sum())
 
@@ -216,10 +218,14 @@ def _pass(d: Prepared, link: Link, beta: Floats, firth: bool) -> tuple[float, Fl
             x, y = d.x[a:b], d.y[a:b]
             eta = x @ beta
             mu, nu, slope = mean_and_slope(link, eta)
-            spread = np.maximum(mu * nu, 1e-300)
             ll += _log_likelihood(link, eta, y)
-            gradient += ((y - mu) * (1.0 if link == "logit" else slope / spread)) @ x
-            root = x * np.sqrt(slope**2 / spread)[:, None]
+            if link == "logit":
+                away, weight = y - mu, slope
+            else:
+                spread = np.maximum(mu * nu, 1e-300)
+                away, weight = (y - mu) * (slope / spread), slope**2 / spread
+            gradient += away @ x
+            root = x * np.sqrt(weight)[:, None]
             information += root.T @ root
         return ll, gradient, information
 

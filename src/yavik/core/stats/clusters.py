@@ -13,7 +13,7 @@ import numpy as np
 from yavik.core.stats import distributions as laws
 from yavik.core.stats.design import Design
 from yavik.core.stats.groups import Floats, Ints
-from yavik.core.stats.least_squares import LeastSquares, Rows, basis_of
+from yavik.core.stats.least_squares import LeastSquares, Rows, basis_of, block_of
 from yavik.core.stats.triangle import blocks
 
 MOST_KEPT = 30_000_000
@@ -199,7 +199,7 @@ def clustered(design: Design, found: Rows, clusters: Any, n_clusters: int) -> Cl
     scores = np.zeros((n_clusters, q))
     inner = np.zeros((n_clusters, q, q)) if keep else None
     for a, b in blocks(0, len(e)):
-        basis = basis_of(model, design.block(a, b)[:, model.used])
+        basis = basis_of(model, block_of(design, model, a, b))
         own: Ints = clusters[a:b]
         for j in range(q):
             scores[:, j] += np.bincount(own, basis[:, j] * e[a:b], minlength=n_clusters)

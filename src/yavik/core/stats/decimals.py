@@ -13,8 +13,13 @@ SPARE = 64 * float(np.finfo(np.float64).eps)
 
 def places(*parts: Floats | float) -> int:
     """Decimals to which sums and differences of these values can be trusted."""
-    largest = max((float(np.abs(p).max()) for p in parts if np.size(p)), default=0.0)
+    largest = max((_furthest(p) for p in parts if np.size(p)), default=0.0)
     return int(np.floor(-np.log10(SPARE * largest))) if largest > 0 else 300
+
+
+def _furthest(values: Floats | float) -> float:
+    """The largest distance from 0, without an array of distances."""
+    return max(float(np.max(values)), -float(np.min(values)))
 
 
 def settled(values: Floats, *parts: Floats | float) -> Floats:

@@ -9,7 +9,7 @@ from yavik.core.stats import distributions as laws
 from yavik.core.stats.direction import Alternative
 from yavik.core.stats.groups import Floats
 from yavik.core.stats.noncentral import t_interval
-from yavik.core.stats.ranks import placements
+from yavik.core.stats.ranks import Merged, placements
 
 
 @dataclass(frozen=True)
@@ -51,16 +51,19 @@ def one_sample_d(mean: float, sd: float, n: float, alpha: float) -> tuple[Size, 
     return Size(float(d), float(low), float(high)), Size(float(d * j), float(low * j), float(high * j))
 
 
-def superiority(a: Floats, b: Floats, alpha: float, alternative: Alternative = "two_sided") -> Size:
+def superiority(
+    a: Floats, b: Floats, alpha: float, alternative: Alternative = "two_sided", merged: Merged | None = None
+) -> Size:  # fmt: skip
     """P(a value of the first exceeds one of the second), ties counting half.
 
     Variance from the values' placements (DeLong, DeLong & Clarke-Pearson, 1988); interval on the logit scale.
 
     Args:
         a, b: sorted values.
+        merged: their ranks among both, where they are known already.
     """
     n1, n2 = len(a), len(b)
-    above_b, above_a = (below / n for below, n in zip(placements(a, b), (n2, n1), strict=True))
+    above_b, above_a = (below / n for below, n in zip(placements(a, b, merged), (n2, n1), strict=True))
     share = float(above_b.mean())
     if n1 < 2 or n2 < 2 or not 0 < share < 1:
         return Size(share, np.nan, np.nan)

@@ -14,6 +14,10 @@ Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
 
 
+MOST_LOOKED_FOR = 8
+"""Groups up to which looking for the rows of each takes less than sorting their codes."""
+
+
 @dataclass(frozen=True, eq=False)
 class Groups:
     """k groups of filled values.
@@ -36,10 +40,12 @@ class Groups:
         use = (codes >= 0) & ~np.isnan(y)
         if not use.all():
             y, codes, rows = y[use], codes[use], rows[use]
-        # A stable sort of small integers is a counting sort: linear in the rows.
         small = codes.astype(np.uint8 if len(names) < 256 else np.uint16 if len(names) < 65536 else np.int32)
-        order = np.argsort(small, kind="stable")
-        counts = np.bincount(small, minlength=len(names))
+        if 0 < len(names) <= MOST_LOOKED_FOR:
+            parts = [np.flatnonzero(small == g) for g in range(len(names))]
+            order, counts = np.concatenate(parts), np.array([len(p) for p in parts])
+        else:  # a stable sort of small integers is a counting sort: linear in the rows
+            order, counts = np.argsort(small, kind="stable"), np.bincount(small, minlength=len(names))
         return cls(y[order], np.concatenate([[0], np.cumsum(counts)]), rows[order], names)
 
     @classmethod
@@ -85,15 +91,22 @@ class Groups:
     @cached_property
     def shifted_means(self) -> Floats:
         """Means less ``shift``, shape (k,)."""
-        return np.array([self._part_mean(g) for g in range(self.k)])
+        return self._middles[0]
 
-    def _part_mean(self, g: int) -> float:
-        part = self.part(g)
-        if not len(part):
-            return np.nan
-        moved = part - self.shift
-        mean = moved.mean()
-        return float(mean + (moved - mean).mean())  # the second pass takes back what rounding lost
+    @cached_property
+    def _middles(self) -> tuple[Floats, Floats]:
+        """Shifted means and sums of squares about them, shape (k,) each."""
+        means, squares = np.full(self.k, np.nan), np.zeros(self.k)
+        for g in range(self.k):
+            moved = self.part(g) - self.shift
+            if not len(moved):
+                continue
+            mean = moved.mean()
+            away = moved - mean
+            means[g] = mean + away.mean()  # the second pass takes back what rounding lost
+            np.subtract(moved, means[g], out=away)
+            squares[g] = away @ away
+        return means, squares
 
     @cached_property
     def means(self) -> Floats:
@@ -103,13 +116,7 @@ class Groups:
     @cached_property
     def ss(self) -> Floats:
         """Sum of squares about its mean, per group."""
-        out = np.zeros(self.k)
-        for g in range(self.k):
-            part = self.part(g)
-            if len(part):
-                away = (part - self.shift) - self.shifted_means[g]
-                out[g] = away @ away
-        return out
+        return self._middles[1]
 
     @cached_property
     def variances(self) -> Floats:

@@ -266,7 +266,8 @@ class Rows:
         certain = self.leverage > CERTAIN
         if certain.any():
             return np.inf
-        return float(((self.weighted / self._free) ** 2).sum())
+        away = self.weighted / self._free
+        return float(away @ away)
 
     @property
     def predicted_r2(self) -> float:
@@ -300,9 +301,11 @@ def rows_of(design: Design, y: Floats, weights: Floats | None, model: LeastSquar
     def work(span: tuple[int, int]) -> None:
         """Writes some of the rows."""
         for a, b in blocks(*span):
-            x = design.block(a, b)[:, model.used]
+            x = block_of(design, model, a, b)
             fitted[a:b] = (model.coef[0] if model.first else 0.0) + x @ model.coef[model.first :]
-            leverage[a:b] = (basis_of(model, x) ** 2).sum(axis=1)
+            basis = basis_of(model, x)
+            basis *= basis
+            basis.sum(axis=1, out=leverage[a:b])
 
     side_by_side(work, n)
     if weights is not None:
@@ -310,15 +313,21 @@ def rows_of(design: Design, y: Floats, weights: Floats | None, model: LeastSquar
     return Rows(fitted, y - fitted, np.minimum(leverage, 1.0), weights, model)
 
 
+def block_of(design: Design, model: LeastSquares, start: int, stop: int) -> Floats:
+    """Rows of the columns that the model has."""
+    x: Floats = design.block(start, stop)
+    return x if model.used == list(range(design.p)) else x[:, model.used]
+
+
 def basis_of(model: LeastSquares, x: Floats) -> Floats:
-    """Rows in orthonormal columns, so that sums over them are free of scale; shape (rows, q)."""
+    """Rows in orthonormal columns, so that sums over them are free of scale; shape (rows, q), columns contiguous."""
     first = model.first
     away = x - model.triangle.centre[model.used]
-    out = np.empty((len(x), model.q))
+    out = np.empty((model.q, len(x)))
     if first:
-        out[:, 0] = model.root[0, 0]
-    out[:, first:] = away @ model.root[first:, first:]
-    return out
+        out[0] = model.root[0, 0]
+    np.matmul(model.root[first:, first:].T, away.T, out=out[first:])
+    return out.T
 
 
 def robust_covariance(design: Design, found: Rows, kind: Errors) -> Floats:
@@ -338,7 +347,7 @@ def robust_covariance(design: Design, found: Rows, kind: Errors) -> Floats:
         """The sums of some of the rows."""
         meat = np.zeros((model.q, model.q))
         for a, b in blocks(*span):
-            scores = basis_of(model, design.block(a, b)[:, model.used]) * e[a:b, None]
+            scores = basis_of(model, block_of(design, model, a, b)) * e[a:b, None]
             meat += scores.T @ scores
         return meat
 

@@ -12,7 +12,7 @@ def mid_ranks(values: Floats) -> Floats:
     if grid is not None:
         many = np.bincount(grid.cells[0])
         return np.asarray((np.cumsum(many) - (many - 1) / 2)[grid.cells[0]])
-    order = np.argsort(values, kind="stable")
+    order = np.argsort(values)  # equal values share their rank, whichever comes first
     ranks = np.empty(len(values))
     ranks[order] = mid_ranks_of_sorted(values[order])
     return ranks
@@ -24,9 +24,12 @@ def mid_ranks_of_sorted(ordered: Floats) -> Floats:
     return np.asarray(np.repeat(np.cumsum(many) - (many - 1) / 2, many))
 
 
-def merged_ranks(*runs: Floats) -> tuple[list[Floats], float]:
-    """Of sorted samples among all of them together, and Σ(t³ − t) over runs of equal values. Merging sorted runs takes
-    few passes."""
+Merged = tuple[list[Floats], float]
+"""Ranks of each sample's sorted values among all, and Σ(t³ − t) over runs of equal values."""
+
+
+def merged_ranks(*runs: Floats) -> Merged:
+    """Of sorted samples among all of them together. Merging sorted runs takes few passes."""
     every = np.concatenate(runs)
     order = np.argsort(every, kind="stable")
     many = _runs(every[order])
@@ -36,13 +39,16 @@ def merged_ranks(*runs: Floats) -> tuple[list[Floats], float]:
     return np.split(ranks, np.cumsum([len(r) for r in runs])[:-1]), float((t**3 - t).sum())
 
 
-def placements(a: Floats, b: Floats) -> tuple[Floats, Floats]:
+def placements(a: Floats, b: Floats, merged: Merged | None = None) -> tuple[Floats, Floats]:
     """For each value of one sample how many of the other lie below it, ties half: of ``a`` in ``b``, and turned round.
 
     Args:
         a, b: sorted values.
+        merged: their ranks among both, where they are known already.
     """
-    of_a, of_b = merged_ranks(a, b)[0]
+    (of_a, of_b), ties = merged or merged_ranks(a, b)
+    if not ties:
+        return of_a - np.arange(1, len(a) + 1), of_b - np.arange(1, len(b) + 1)
     return of_a - mid_ranks_of_sorted(a), of_b - mid_ranks_of_sorted(b)
 
 

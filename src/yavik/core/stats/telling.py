@@ -7,7 +7,7 @@ import numpy as np
 from scipy import special
 
 from yavik.core.stats.groups import Floats
-from yavik.core.stats.ranks import mid_ranks
+from yavik.core.stats.ranks import placements
 from yavik.core.stats.shares import wilson
 
 
@@ -34,13 +34,17 @@ class Roc:
 def roc(mu: Floats, y: Floats) -> Roc:
     """ROC curve of probabilities, its area and DeLong's (1988) standard error."""
     yes = y > 0.5
-    order = np.argsort(-mu, kind="stable")
-    ends = np.append(np.flatnonzero(np.diff(mu[order])), len(mu) - 1)
-    hits, alarms = np.cumsum(yes[order])[ends], np.cumsum(~yes[order])[ends]
-    n1, n0 = int(yes.sum()), int((~yes).sum())
-    auc, se = auc_of(mu, yes)
+    a, b = np.sort(mu[yes]), np.sort(mu[~yes])
+    n1, n0 = len(a), len(b)
+    both = np.concatenate([a, b])
+    falling = np.argsort(both, kind="stable")[::-1]  # merging two sorted samples takes few passes
+    cuts = both[falling]
+    ends = np.append(np.flatnonzero(np.diff(cuts)), len(mu) - 1)
+    hits = np.cumsum(falling < n1)[ends]
+    alarms = ends + 1 - hits
+    auc, se = _area(a, b)
     return Roc(
-        np.concatenate([[np.inf], mu[order][ends]]),
+        np.concatenate([[np.inf], cuts[ends]]),
         np.concatenate([[0.0], hits / n1]),
         np.concatenate([[0.0], alarms / n0]),
         auc,
@@ -50,11 +54,14 @@ def roc(mu: Floats, y: Floats) -> Roc:
 
 def auc_of(mu: Floats, yes: Any) -> tuple[float, float]:
     """Area and standard error from mid-ranks (Sun & Xu, 2014)."""
-    ranks = mid_ranks(mu)
-    a, b = mu[yes], mu[~yes]
+    return _area(np.sort(mu[yes]), np.sort(mu[~yes]))
+
+
+def _area(a: Floats, b: Floats) -> tuple[float, float]:
+    """Of sorted probabilities of the events and of the rest."""
     n1, n0 = len(a), len(b)
-    place1 = (ranks[yes] - mid_ranks(a)) / n0
-    place0 = 1 - (ranks[~yes] - mid_ranks(b)) / n1
+    below_a, below_b = placements(a, b)
+    place1, place0 = below_a / n0, 1 - below_b / n1
     auc = float(place1.mean())
     if n1 < 2 or n0 < 2:
         return auc, np.nan

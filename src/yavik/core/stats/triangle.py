@@ -20,7 +20,7 @@ from yavik.core.stats.groups import Floats
 
 AT_ONCE = 1_000_000
 """Numbers of a design that are kept whole."""
-ROWS = 8192
+ROWS = 32768
 """Rows of a block: thirty columns of it lie in the cache."""
 EXTENDED = 200_000
 ILL = 300.0

@@ -7,7 +7,7 @@ import numpy as np
 from yavik.core.stats import distributions as laws
 from yavik.core.stats.direction import Alternative, t_interval, t_p, z_p
 from yavik.core.stats.groups import Floats
-from yavik.core.stats.ranks import merged_ranks, mid_ranks
+from yavik.core.stats.ranks import Merged, merged_ranks, mid_ranks
 from yavik.core.stats.selecting import difference_at
 
 MOST_EXACT = 50
@@ -66,7 +66,13 @@ class RankSum:
 
 
 def mann_whitney(
-    a: Floats, b: Floats, *, exact: str = "auto", continuity: bool = True, alternative: Alternative = "two_sided"
+    a: Floats,
+    b: Floats,
+    *,
+    exact: str = "auto",
+    continuity: bool = True,
+    alternative: Alternative = "two_sided",
+    merged: Merged | None = None,
 ) -> RankSum:
     """Mann and Whitney's (1947) U, the same test as Wilcoxon's rank sum.
 
@@ -76,10 +82,11 @@ def mann_whitney(
     Args:
         a, b: sorted values.
         exact: 'yes', 'no', or 'auto': without ties and up to 50 values in all.
+        merged: their ranks among both, where they are known already.
     """
     n1, n2 = len(a), len(b)
     n = n1 + n2
-    (of_a, _), ties = merged_ranks(a, b)
+    (of_a, _), ties = merged or merged_ranks(a, b)
     u = float(of_a.sum()) - n1 * (n1 + 1) / 2
     variance = n1 * n2 / 12 * ((n + 1) - ties / (n * (n - 1)))
     gap = u - n1 * n2 / 2

@@ -11,7 +11,7 @@ from pydantic import Field
 from yavik.core.answers import Answer, Check, FigureBlock, Remedy, Span, TableBlock
 from yavik.core.answers import quantities as q
 from yavik.core.answers.make import compose
-from yavik.core.answers.wording import after_difference, counted, level_words, number, plain, say, told
+from yavik.core.answers.wording import after_difference, counted, level_words, number, plain, say
 from yavik.core.ask import VALUES, amount, option, slot
 from yavik.core.figures.caption import lower
 from yavik.core.figures.data import printed_decimals
@@ -71,7 +71,7 @@ class Pairs:
     @cached_property
     def printed(self) -> int:
         """Decimals of the difference."""
-        return told(self.decimals, float(self.away.std(ddof=1) / np.sqrt(self.n)))
+        return self.found.printed
 
     @property
     def unit(self) -> str:

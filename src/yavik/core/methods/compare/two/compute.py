@@ -15,6 +15,7 @@ from yavik.core.stats.direction import reach_of_means
 from yavik.core.stats.draws import Permuted
 from yavik.core.stats.effect_sizes import Size, cohen_d, superiority
 from yavik.core.stats.groups import Floats
+from yavik.core.stats.ranks import merged_ranks
 from yavik.core.stats.spread import RatioTest, f_ratio
 from yavik.core.stats.two import RankSum, Sample, TTest, mann_whitney, shift, t_test
 from yavik.core.table import DataProblem
@@ -143,11 +144,17 @@ def computed(
     )
     ranks = moved = permuted = better = None
     if data is not None:
-        a, b = _moved(data, spec.difference)
+        if test in ("mann_whitney", "permutation") or len(data.groups.y) <= MOST_ASIDE:
+            a, b = _moved(data, spec.difference)
         if test == "mann_whitney" or len(data.groups.y) <= MOST_ASIDE:
-            ranks = mann_whitney(a, b, exact=spec.exact, continuity=spec.continuity, alternative=spec.alternative)
-        if ranks is not None and asides:
-            better = superiority(data.groups.ordered[0], data.groups.ordered[1], spec.alpha, spec.alternative)
+            merged = merged_ranks(a, b)
+            ranks = mann_whitney(
+                a, b, exact=spec.exact, continuity=spec.continuity, alternative=spec.alternative, merged=merged
+            )
+            if asides:
+                one, two = data.groups.ordered
+                own = None if spec.difference else merged
+                better = superiority(one, two, spec.alpha, spec.alternative, own)
         if test == "mann_whitney" and asides:
             moved = shift(data.groups.ordered[0], data.groups.ordered[1], spec.alpha, spec.alternative)
         if test == "permutation":

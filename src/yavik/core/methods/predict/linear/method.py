@@ -44,10 +44,10 @@ def compute(table: Table, spec: LinearSpec, run: Run) -> Answer:
     found = coefficients_of(m, spec.per)
     tests = m.term_tests
     test = m.whole_test
-    asides = asides_of(m)
     strongest = most_telling(m.fitted, found)
     spans, short = tables.headline(m, spec, test, strongest)
     run.say(spans)
+    asides = asides_of(m)
     run.progress(0.8, "Pictures and checks")
     settings = [f"linear regression by {'weighted ' if spec.weights else ''}least squares"]
     settings += [tables.SE_WORDS[spec.se]] if spec.se != "classical" else []
