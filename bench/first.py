@@ -9,6 +9,7 @@ from collections.abc import Callable
 from typing import Any
 
 import numpy as np
+import statsmodels.api as sm
 from comparing import table_of
 from scipy import stats
 
@@ -49,6 +50,16 @@ def main() -> None:
     )  # fmt: skip
     x = np.column_stack([np.ones(n), before, score])
 
+    def told() -> None:
+        """The coefficients, and what predicted R² needs of each row."""
+        np.linalg.lstsq(x, after)
+        (np.linalg.qr(x)[0] ** 2).sum(axis=1)
+
+    def judged() -> None:
+        """The coefficients, and how well they tell yes from no."""
+        found = sm.Logit(done, x).fit(disp=False)
+        stats.rankdata(found.fittedvalues)[done].sum()
+
     def two() -> list[Any]:
         """Both samples, as they are had from a column of values and one of groups."""
         return [before[half == g] for g in (0, 1)]
@@ -62,8 +73,8 @@ def main() -> None:
             lambda: stats.mannwhitneyu(*two()),
         ),
         ("correlate", {"columns": ["before", "after"]}, lambda: stats.pearsonr(before, after)),
-        ("linear", {"response": "after", "terms": ["before", "score"]}, lambda: np.linalg.lstsq(x, after)),
-        ("logistic", {"response": "done", "event": "yes", "terms": ["before", "score"]}, None),
+        ("linear", {"response": "after", "terms": ["before", "score"]}, told),
+        ("logistic", {"response": "done", "event": "yes", "terms": ["before", "score"]}, judged),
         ("discontinuity", {"outcome": "after", "running": "score", "cutoff": 50.0}, None),
     ]  # fmt: skip
     print(f"| {n:,} rows | plain | statement | ratio | whole answer |")

@@ -35,8 +35,8 @@ def merged_ranks(*runs: Floats) -> Merged:
     many = _runs(every[order])
     ranks = np.empty(len(every))
     ranks[order] = np.repeat(np.cumsum(many) - (many - 1) / 2, many)
-    t = many.astype(np.float64)
-    return np.split(ranks, np.cumsum([len(r) for r in runs])[:-1]), float((t**3 - t).sum())
+    t = many[many > 1].astype(np.float64)
+    return np.split(ranks, np.cumsum([len(r) for r in runs])[:-1]), float((t * (t * t - 1)).sum())
 
 
 def placements(a: Floats, b: Floats, merged: Merged | None = None) -> tuple[Floats, Floats]:

@@ -91,7 +91,8 @@ def _log_sd_se(g: Groups) -> Floats:
     fourth, second = 0.0, 0.0
     for i in range(g.k):
         part, centre = g.part(i), _trimmed_mean(g.ordered[i], min(0.25, 1 / (2 * np.sqrt(max(n[i] - 4, 1)))))
-        fourth += float(((part - centre) ** 4).sum())
+        square = (part - centre) ** 2
+        fourth += float(square @ square)
         second += float(g.ss[i])
     kurtosis = n.sum() * fourth / second**2
     spare = np.maximum((kurtosis - (n - 3) / n) / (n - 1), 1e-12)
