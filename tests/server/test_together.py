@@ -10,6 +10,7 @@ from fastapi.testclient import TestClient
 from tests.conftest import Client
 from yavik.server import contents
 from yavik.server.once import Once
+from yavik.server.routes import reports
 from yavik.store import Store
 from yavik.store.models import now
 
@@ -185,6 +186,8 @@ def test_lines_that_are_kept_say_what_lines_made_anew_would(client: Client, monk
         client.call("POST", f"/questions/{question['id']}/answer")
     figure = {"kind": "groups", "response": "minutes", "groups": "room", "show": ["box"], "marks_from": asked["id"]}
     drawn = client.call("POST", "/figures", 201, json={"table": rooms["id"], "figure": figure})
+    for kind, ref in (("answer", asked["id"]), ("figure", drawn["id"]), ("answer", other["id"])):
+        report = client.call("POST", "/reports/add", 201, json={"kind": kind, "ref": ref})
     steps = {"steps": [{"step": "compute", "name": "half", "expression": "minutes / 2"}], "label": "Half"}
     fewer = {"steps": [*steps["steps"], {"step": "keep_rows", "where": "age > 31"}], "label": "Fewer"}
     edits: list[tuple[str, str, Any]] = [
@@ -202,16 +205,21 @@ def test_lines_that_are_kept_say_what_lines_made_anew_would(client: Client, monk
         ("DELETE", f"/items/{asked['id']}", None),
         ("PATCH", f"/items/{drawn['id']}", {"before": None, "name": "Boxes"}),
     ]
-    seen = set()
+    seen, pages = set(), set()
     for method, path, body in edits:
         answer = client.http.request(method, f"/api/studies/{client.study}{path}", json=body)
         assert answer.status_code < 300, (path, answer.text)
-        kept = client.get()
+        kept, page = client.get(), client.call("GET", f"/reports/{report['id']}")
+        assert client.call("GET", f"/reports/{report['id']}") == page
         monkeypatch.setattr(contents, "_kept", {})
         monkeypatch.setattr(contents, "_once", Once())
+        monkeypatch.setattr(reports, "_once", Once())
         assert client.get() == kept, (method, path)
+        assert client.call("GET", f"/reports/{report['id']}") == page, (method, path)
+        pages.add(str(page["embeds"]))
         seen |= {(e["type"], e["out_of_date"]) for e in kept["entries"]}
     assert {("question", True), ("question", False), ("figure", False)} <= seen
+    assert len(pages) > 6, "the report follows what it shows"
 
 
 def test_twenty_who_ask_after_one_change_wait_for_one_answer(store: Store) -> None:

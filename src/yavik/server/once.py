@@ -6,14 +6,14 @@ from pathlib import Path
 
 from yavik.store import Store
 
-PLACES_KEPT = 100
 Place = tuple[Path, str, str]
 
 
 class Once:
-    """Answers by place, each with the moment of the database that it was made at."""
+    """Answers by place, each with the moment of the database that it was made at; so many at the most."""
 
-    def __init__(self) -> None:
+    def __init__(self, most: int = 100) -> None:
+        self._most = most
         self._kept: dict[Place, tuple[int, bytes]] = {}
         self._turns: dict[Place, threading.Lock] = {}
 
@@ -31,7 +31,7 @@ class Once:
             if (kept := self._kept.get(place)) and kept[0] == moment:
                 return kept[1]
             made, lasting = make()
-            if len(self._kept) >= PLACES_KEPT:
+            if len(self._kept) >= self._most:
                 self._kept.clear()
                 self._turns.clear()
             if lasting:

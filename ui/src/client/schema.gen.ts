@@ -656,7 +656,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Report */
+        /**
+         * Report
+         * @description Assembled once, until anything is written.
+         */
         get: operations["report"];
         /** Write Report */
         put: operations["write_report"];

@@ -9,6 +9,7 @@ from yavik.core.report import ReportDoc
 from yavik.core.report.templates import TEMPLATES
 from yavik.core.table import DataProblem
 from yavik.server.access import Meant, TheStore, TheStudy
+from yavik.server.once import Once
 from yavik.server.questions_view import shown_answer
 from yavik.server.reports_view import default_parts, document_of, node_for, noted, report_body, report_state
 from yavik.server.routes.figures import file_name
@@ -18,6 +19,7 @@ from yavik.store.bodies import ReportBody
 from yavik.store.history import Seen
 
 router = APIRouter(prefix="/api/studies/{study_id}/reports", tags=["reports"])
+_once = Once(most=20)
 KindOfFile = Literal["docx", "pdf", "html", "md", "zip"]
 
 
@@ -36,9 +38,16 @@ def new_report(study: TheStudy, data: NewReport, store: TheStore) -> ReportState
     return report_state(store, item)
 
 
-@router.get("/{item_id}")
-def report(study: TheStudy, item_id: str, store: TheStore) -> ReportState:
-    return report_state(store, store.items.item(study.id, item_id, "report"))
+@router.get("/{item_id}", response_model=ReportState)
+def report(study: TheStudy, item_id: str, store: TheStore) -> Response:
+    """Assembled once, until anything is written."""
+    store.items.item(study.id, item_id, "report")  # no place is kept for what is not there
+
+    def make() -> tuple[bytes, bool]:
+        found = store.items.item(study.id, item_id, "report")
+        return report_state(store, found).model_dump_json().encode(), True
+
+    return Response(_once.get(store, study.id, item_id, make), media_type="application/json")
 
 
 @router.put("/{item_id}")
