@@ -8,9 +8,8 @@ import re
 from collections.abc import Callable, Sequence
 
 from yavik.core.answers.answer import Span
-from yavik.core.table.written import written
-
-THIN = "\u2009"
+from yavik.core.table.written import THIN, written
+from yavik.core.table.written import grouped as grouped
 
 
 class NoNumber(ValueError):
@@ -22,11 +21,6 @@ def _there(x: float) -> float:
     if not math.isfinite(x):
         raise NoNumber(f"{x} has no words")
     return x
-
-
-def grouped(n: int) -> str:
-    """Whole numbers with thin spaces from ten thousand on."""
-    return f"{n:,}".replace(",", THIN).replace("-", "−") if abs(n) >= 10_000 else str(n).replace("-", "−")
 
 
 def number(x: float, decimals: int) -> str:

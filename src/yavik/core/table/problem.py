@@ -4,6 +4,8 @@ from collections.abc import Iterable, Sequence
 from difflib import get_close_matches
 from typing import TYPE_CHECKING
 
+from yavik.core.table.written import grouped
+
 if TYPE_CHECKING:
     import numpy as np
     import numpy.typing as npt
@@ -58,10 +60,9 @@ def nearest(name: str, names: Iterable[str]) -> str:
 
 def rows_in_words(rows: "Sequence[int] | npt.NDArray[np.int64]", most: int = 5) -> str:
     """'row 4' or 'rows 4, 7, 12 and 31 more': row numbers for a sentence."""
-    shown = [f"{int(r):,}".replace(",", " ") for r in rows[:most]]
+    shown = [grouped(int(r)) for r in rows[:most]]
     if len(rows) == 1:
         return f"row {shown[0]}"
     if len(rows) > most:
-        more = f"{len(rows) - most:,}".replace(",", "\u2009") if len(rows) - most >= 10_000 else len(rows) - most
-        return f"rows {', '.join(shown)} and {more} more"
+        return f"rows {', '.join(shown)} and {grouped(len(rows) - most)} more"
     return f"rows {', '.join(shown[:-1])} and {shown[-1]}"

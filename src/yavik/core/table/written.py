@@ -1,8 +1,15 @@
-"""A number as a text that reads back as the very same number."""
+"""A number as a text that reads back as the very same number, and a count as sentences have it."""
 
 import math
 
 import numpy as np
+
+THIN = "\u2009"
+
+
+def grouped(n: int) -> str:
+    """Whole numbers with thin spaces from ten thousand on."""
+    return f"{n:,}".replace(",", THIN).replace("-", "−") if abs(n) >= 10_000 else str(n).replace("-", "−")
 
 
 def written(x: float) -> str:
