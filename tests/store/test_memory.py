@@ -21,7 +21,6 @@ LOOK = """
 import json, re, sys
 from pathlib import Path
 from yavik.store import Store
-from yavik.core.methods import methods
 import pyarrow.compute as pc
 
 def own():
@@ -29,7 +28,6 @@ def own():
     return sum(int(n) for n in re.findall(r"^Anonymous:\\s+(\\d+)", text, re.M)) * 1024
 
 store = Store(Path(sys.argv[1]), upgrade=False)
-methods()
 before = own()
 table = store.versions.table(store.versions.find("root"))
 total = sum(pc.sum(a).as_py() for a in table.arrays)
