@@ -5,6 +5,7 @@ Used by the tests of all methods and by ``bench/every_method.py``.
 
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -47,6 +48,11 @@ class Case:
         """The columns that the question reads, and any that tells its rows apart."""
         table, wanted = named(self.table), get(self.method).columns(parse_spec(self.method, self.asked()))
         return table.select([n for n in table.names if not wanted or n in wanted])
+
+    @cached_property
+    def facts(self) -> dict[str, Any]:
+        """Of its table as it is, which others are held against."""
+        return facts(self, self.data())
 
 
 ROOM = {"response": "minutes", "groups": "room"}

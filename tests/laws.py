@@ -6,6 +6,7 @@ Each function gives what breaks the law, with where it stands; nothing where all
 import math
 import re
 from collections.abc import Iterator
+from functools import lru_cache
 
 from yavik.core.answers import Answer, TableBlock
 from yavik.core.answers.answer import Cell
@@ -29,10 +30,15 @@ SLIPS = {
 }
 
 
+@lru_cache(100_000)  # answers to one question with other settings say much the same
+def _slips(text: str) -> tuple[str, ...]:
+    found = [f"{what}: {text!r}" for pattern, what in SLIPS.items() if re.search(pattern, text)]
+    return *found, *([f"a bracket left open: {text!r}"] if text.count("(") != text.count(")") else [])
+
+
 def slips(text: str) -> list[str]:
     """What no sentence of an answer may hold."""
-    found = [f"{what}: {text!r}" for pattern, what in SLIPS.items() if re.search(pattern, text)]
-    return found + ([f"a bracket left open: {text!r}"] if text.count("(") != text.count(")") else [])
+    return list(_slips(text))
 
 
 def words_of(found: Answer) -> Iterator[tuple[str, str]]:

@@ -37,7 +37,7 @@ ORDERED = ("durbin_watson", "folds")
 @every
 def test_the_order_of_rows_says_nothing(case: Case) -> None:
     table = case.data()
-    one, two = hostile.facts(case, table), hostile.facts(case, hostile.shuffled(table))
+    one, two = case.facts, hostile.facts(case, hostile.shuffled(table))
     assert [d for d in same(one, two) if not d.startswith(ORDERED)] == []
 
 
@@ -52,10 +52,7 @@ def test_unit_and_origin_of_a_measure_move_no_p(case: Case, shift: int, thousand
     table, scale = case.data(), thousandths / 1000
     if not hostile.measures(table) or not case.exact:
         return
-    one, two = (
-        hostile.facts(case, table),
-        hostile.facts(case, hostile.moved(table, shift, scale), case.moved(shift, scale)),
-    )
+    one, two = case.facts, hostile.facts(case, hostile.moved(table, shift, scale), case.moved(shift, scale))
     ps = {k for k in one if k.rpartition(".")[2] in ("p", "p_adjusted", "f", "t", "chi2", "df", "df1", "df2", "n")}
     ps = {k for k in ps if not k.startswith("intercept")}  # where x is 0 depends on where 0 is
     assert ps & set(case.exact), "the case has no p to compare"
@@ -80,8 +77,8 @@ def test_a_condition_says_what_a_filtered_table_says(case: Case) -> None:
 def test_odd_names_change_no_number(case: Case) -> None:
     table = case.data()
     odd, spec = hostile.oddly_named(case, table)
-    one, two = answer(case.method, table, case.asked()), answer(case.method, odd, spec)
-    numbers = [sorted(v for v in a.facts.values() if isinstance(v, float)) for a in (one, two)]
+    two = answer(case.method, odd, spec)
+    numbers = [sorted(v for v in said.values() if isinstance(v, float)) for said in (case.facts, two.facts)]
     assert numbers[0] == pytest.approx(numbers[1], rel=1e-9, abs=1e-12)
     assert not any(w in two.headline for w in ("None", "nan", "&lt;", "\\u"))
 
