@@ -11,8 +11,10 @@ from alembic import command
 from alembic.config import Config
 from alembic.runtime.migration import MigrationContext
 from alembic.script import ScriptDirectory
+from pydantic_core import from_json
 from sqlalchemy import URL, Engine, create_engine, event
 
+from yavik.core.table.texts import as_json
 from yavik.store.folder import private
 from yavik.store.troubles import FolderTrouble
 
@@ -27,7 +29,8 @@ def connect(folder: Path) -> Engine:
     """An engine on the folder's database. Foreign keys on; writers wait for one another instead of failing."""
     # Not as a text: a folder's name may have characters that mean something in an address.
     where = URL.create("sqlite", database=str(folder.absolute() / FILE))
-    engine = create_engine(where, connect_args={"timeout": 60, "check_same_thread": False})
+    patient = {"timeout": 60, "check_same_thread": False}
+    engine = create_engine(where, connect_args=patient, json_serializer=as_json, json_deserializer=from_json)
 
     @event.listens_for(engine, "connect")
     def settings(connection: sqlite3.Connection, _record: Any) -> None:

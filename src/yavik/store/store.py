@@ -9,7 +9,7 @@ from sqlalchemy.dialects.sqlite import insert as sqlite_insert
 from sqlalchemy.orm import Session
 
 from yavik.core.table.profile import Profile
-from yavik.core.table.texts import cleaned_deep
+from yavik.core.table.texts import cleaned_json
 from yavik.store.budget import of_the_server, total
 from yavik.store.columns import ColumnStore
 from yavik.store.database import FILE, Watch, connect, migrate
@@ -124,7 +124,7 @@ class Store:
         self, key: str, data: dict[str, Any], item_id: str | None = None, base: str = "", revision: str = ""
     ) -> None:
         """Keeps a result, cleaned once and for all, and shows it at an item."""
-        row = {"key": key, "data": cleaned_deep(data), "base": base, "revision": revision, "short": data.get("short")}
+        row = {"key": key, "data": cleaned_json(data), "base": base, "revision": revision, "short": data.get("short")}
         with self.engine.begin() as connection:
             connection.execute(sqlite_insert(Result).on_conflict_do_nothing(), row)
         if item_id:

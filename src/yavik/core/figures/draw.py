@@ -21,6 +21,7 @@ from yavik.core.figures.plot import Plot, Style
 from yavik.core.figures.telling_apart import alike
 from yavik.core.steps.expressions import Parsed, rows_where
 from yavik.core.table import DataProblem, Table
+from yavik.core.table.texts import as_json
 
 TOKEN = re.compile(r"\{(\w+)\}")
 
@@ -207,9 +208,9 @@ def lacking(vega: dict[str, Any]) -> list[str]:
     known = _signs(FILES.get(face, ""))
     if not known:
         return []
-    import json
-
-    text = json.dumps({k: v for k, v in vega.items() if k != "description"}, ensure_ascii=False)
+    text = as_json({k: v for k, v in vega.items() if k != "description"})
+    if text.isascii():
+        return []
     missing = sorted({c for c in set(text) if ord(c) > 0x2FF and ord(c) not in known and not c.isspace()})
     if not missing:
         return []
