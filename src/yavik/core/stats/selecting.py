@@ -152,8 +152,8 @@ class _Sums:
         return {place + i: float(sums[k + i]) for i in range(len(at))}
 
     def _near(self, share: float, total: int) -> tuple[float, float]:
-        """The same from every so-manieth value of both samples, which is nearer by far: the rest looks at all values
-        twice where a guess has them looked at four times."""
+        """The same from evenly spaced values of both samples, which is nearer by far: afterwards all values are looked
+        at twice, where after a guess it takes four looks."""
         step, slope = self._guess(share, total)
         if min(len(self.a), len(self.b)) < 4 * THINNED:
             return step, slope
