@@ -8,6 +8,7 @@ from scipy import stats
 
 from yavik.core.stats.grid import MOST_CELLS, grid_of
 from yavik.core.stats.ranks import merged_ranks, mid_ranks, mid_ranks_of_sorted, placements
+from yavik.core.stats.selecting import difference_at
 
 numbers = st.one_of(
     st.floats(-1e6, 1e6), st.integers(-40, 40).map(float), st.integers(-500, 500).map(lambda v: round(v / 100, 2))
@@ -65,3 +66,24 @@ def test_a_value_off_the_grid_is_seen_wherever_it_lies() -> None:
     values = np.round(np.random.default_rng(1).normal(size=5000), 2)
     values[1237] += 1e-9
     assert grid_of(values) is None and np.array_equal(mid_ranks(values), stats.rankdata(values))
+
+
+@pytest.mark.parametrize("shape", ["normal", "skewed", "far", "mostly one value"])
+def test_a_place_among_very_many_differences_is_the_one_that_counting_gives(shape: str) -> None:
+    """Samples so large that evenly spaced values of them are looked at first."""
+    rng = np.random.default_rng(7)
+    a, b = rng.normal(0, 1, 80_000), rng.normal(0.1, 2, 90_000)
+    if shape == "skewed":
+        a, b = np.exp(2 * a), np.exp(b)
+    elif shape == "far":
+        a, b = 1e9 + a, -1e9 + b
+    elif shape == "mostly one value":
+        a[:70_000], b[:80_000] = 1 / 3, 1 / 3
+    a, b = np.sort(a), np.sort(b)
+    total = len(a) * len(b)
+    places = [1, total // 3, total // 2, total - 5]
+    slack = 1e-12 * max(abs(a).max(), abs(b).max())
+    for place, found in zip(places, difference_at(a, b, places), strict=True):
+        below = int((len(b) - np.searchsorted(b, a - (found - slack), "right")).sum())
+        up_to = int((len(b) - np.searchsorted(b, a - (found + slack), "left")).sum())
+        assert below < place <= up_to
