@@ -4,6 +4,7 @@ import os
 import sqlite3
 import stat
 import threading
+from contextlib import closing
 from datetime import datetime
 from pathlib import Path
 from typing import Any
@@ -79,9 +80,9 @@ def test_what_is_no_backup_replaces_nothing(tmp_path: Path, capsys: Any) -> None
     cut, newer, other = tmp_path / "cut.sqlite", tmp_path / "newer.sqlite", tmp_path / "other.sqlite"
     cut.write_bytes(good.read_bytes()[: good.stat().st_size // 2])
     newer.write_bytes(good.read_bytes())
-    with sqlite3.connect(newer) as db:
+    with closing(sqlite3.connect(newer)) as db, db:
         db.execute("update alembic_version set version_num = '9999'")
-    with sqlite3.connect(other) as db:
+    with closing(sqlite3.connect(other)) as db, db:
         db.execute("create table t (x)")
     for bad in (cut, newer, other, tmp_path / "none.sqlite", tmp_path):
         assert main(["restore", str(bad), "--data-dir", str(folder)]) == 1
