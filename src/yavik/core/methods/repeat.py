@@ -164,7 +164,7 @@ def _verdict(result: Answer, other: Answer | DataProblem, alpha: float) -> str:
     moved = _moved(result, other, alpha)
     a, b = result.facts.get("p"), other.facts.get("p")
     if not (isinstance(a, float | int) and isinstance(b, float | int)):
-        return f"Compare the two statements. Another conclusion without them: {moved}." if moved else LOOK
+        return f"{LOOK} Another conclusion without them: {moved}." if moved else LOOK
     stays = (a < alpha) == (b < alpha)
     said = "The conclusion stays the same" if stays else "The conclusion changes"
     said += f", but not for {moved}" if stays and moved else ""

@@ -14,8 +14,6 @@ from yavik.core.stats.oneway import FTest
 from yavik.core.stats.spread import bartlett
 from yavik.core.table import Kind, Table, rows_in_words
 
-"""Shapiro–Wilk's p is known up to here (Royston, 1995); above it any trifle would count as a departure."""
-
 
 def equal_spread(
     data: Grouped, by_median: FTest, by_mean: FTest, test: str, remedy: dict[str, Any] | None = None

@@ -144,9 +144,10 @@ def computed(
     )
     ranks = moved = permuted = better = None
     if data is not None:
-        if test in ("mann_whitney", "permutation") or len(data.groups.y) <= MOST_ASIDE:
+        ranked = test == "mann_whitney" or len(data.groups.y) <= MOST_ASIDE
+        if ranked or test == "permutation":
             a, b = _moved(data, spec.difference)
-        if test == "mann_whitney" or len(data.groups.y) <= MOST_ASIDE:
+        if ranked:
             merged = merged_ranks(a, b)
             ranks = mann_whitney(
                 a, b, exact=spec.exact, continuity=spec.continuity, alternative=spec.alternative, merged=merged
